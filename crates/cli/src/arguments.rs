@@ -1,0 +1,194 @@
+//! The command line's words. docs/command-line.md lists them with examples; keep them stable.
+
+use clap::{Args, Parser, Subcommand, ValueEnum};
+use ember_ridge_core::maps::{Green, IdSource};
+use ember_ridge_core::recipe::{Direction, Distance, HitRule, Padding, Pairing};
+use ember_ridge_core::sheet::Depth;
+use ember_ridge_core::trace::BackFaces;
+use std::net::IpAddr;
+use std::path::PathBuf;
+
+/// Bakes texture maps from high-poly sculpts onto low-poly meshes.
+#[derive(Parser)]
+#[command(name = "ember-ridge", version, about, max_term_width = 110)]
+pub struct Arguments {
+    #[command(subcommand)]
+    pub command: Command,
+}
+
+#[derive(Subcommand)]
+pub enum Command {
+    /// Serve the application to a browser on this machine
+    Serve(Serve),
+    /// Bake maps, from a recipe or from mesh files
+    Bake(Box<Bake>),
+    /// List what is wrong with meshes before baking them
+    Check(Check),
+    /// Write a sample asset's meshes and its recipe
+    Sample(Sample),
+}
+
+#[derive(Args)]
+pub struct Serve {
+    /// Folder for the database and the files it refers to
+    #[arg(long, value_name = "DIR", default_value = "ember-ridge-data")]
+    pub data: PathBuf,
+    /// Address to listen on; anything but this machine's own asks for a token
+    #[arg(long, default_value = "127.0.0.1")]
+    pub address: IpAddr,
+    #[arg(long, default_value_t = 4680)]
+    pub port: u16,
+    /// Add the sample assets, each with a finished bake, unless they are there
+    #[arg(long)]
+    pub samples: bool,
+}
+
+#[derive(Args)]
+pub struct Bake {
+    /// A recipe file; mesh paths in it are relative to it
+    #[arg(conflicts_with_all = ["low", "high", "cage"], required_unless_present = "low")]
+    pub recipe: Option<PathBuf>,
+    /// Low-poly mesh
+    #[arg(long, value_name = "FILE", requires = "high")]
+    pub low: Option<PathBuf>,
+    /// High-poly mesh; may be given more than once
+    #[arg(long, value_name = "FILE")]
+    pub high: Vec<PathBuf>,
+    /// Cage mesh: the low-poly with its points moved outward
+    #[arg(long, value_name = "FILE")]
+    pub cage: Option<PathBuf>,
+    /// Folder for the maps and report.json [default: the folder of the recipe, or `baked`]
+    #[arg(long, value_name = "DIR")]
+    pub out: Option<PathBuf>,
+    /// Bake a proof: at most the recipe's proof size, one sample a texel
+    #[arg(long)]
+    pub proof: bool,
+    /// Print the report to standard output
+    #[arg(long)]
+    pub json: bool,
+    /// Maps, separated by commas: normal, id, miss
+    #[arg(long, value_delimiter = ',')]
+    pub maps: Vec<String>,
+    /// Texels a side
+    #[arg(long)]
+    pub size: Option<u32>,
+    /// Samples a texel: 1, 4, 16 or 64
+    #[arg(long)]
+    pub samples: Option<u32>,
+    /// Texels of padding around islands, or `all`
+    #[arg(long, value_parser = parse_padding)]
+    pub padding: Option<Padding>,
+    /// How far outside the low-poly rays start, in scene units, or `auto`
+    #[arg(long, value_parser = parse_distance, value_name = "D")]
+    pub reach_out: Option<Distance>,
+    /// How far inside the low-poly rays go, in scene units, or `auto`
+    #[arg(long, value_parser = parse_distance, value_name = "D")]
+    pub reach_in: Option<Distance>,
+    /// Both reaches measured from the meshes
+    #[arg(long, value_enum, conflicts_with_all = ["reach_out", "reach_in"])]
+    pub reach: Option<ReachWord>,
+    /// Way the rays run
+    #[arg(long, value_enum)]
+    pub direction: Option<DirectionWord>,
+    /// Which of several surfaces along a ray counts
+    #[arg(long, value_enum)]
+    pub hit: Option<HitWord>,
+    /// Which high-poly parts a low-poly part's rays may hit
+    #[arg(long, value_enum)]
+    pub pair: Option<PairWord>,
+    #[arg(long, value_enum)]
+    pub back_faces: Option<BackFacesWord>,
+    /// Way the normal map's green points: + up, - down
+    #[arg(long, value_parser = parse_green, allow_hyphen_values = true)]
+    pub normal_y: Option<Green>,
+    /// Bits a channel: 8 or 16
+    #[arg(long, value_parser = parse_depth)]
+    pub depth: Option<Depth>,
+    /// What makes regions of the ID map
+    #[arg(long, value_enum)]
+    pub id_from: Option<IdWord>,
+    #[arg(long)]
+    pub seed: Option<u64>,
+    /// Threads to use [default: one a core]
+    #[arg(long, default_value_t = 0, hide_default_value = true)]
+    pub threads: usize,
+}
+
+#[derive(Args)]
+pub struct Check {
+    /// Mesh files
+    #[arg(required_unless_present = "low")]
+    pub files: Vec<PathBuf>,
+    /// A mesh to be checked as a low-poly: its UVs too
+    #[arg(long, value_name = "FILE")]
+    pub low: Vec<PathBuf>,
+    /// Print findings as JSON
+    #[arg(long)]
+    pub json: bool,
+}
+
+#[derive(Args)]
+pub struct Sample {
+    /// lookout-lantern or boundary-stone
+    pub name: String,
+    #[arg(long, value_name = "DIR")]
+    pub out: PathBuf,
+}
+
+/// A word of the command line for each value of a setting; the doc comment of each value is its help.
+macro_rules! words {
+    ($name:ident => $target:ty { $($word:ident $(= $spelled:literal)? => $value:expr),+ $(,)? }) => {
+        #[derive(Clone, Copy, ValueEnum)]
+        pub enum $name { $($(#[value(name = $spelled)])? $word),+ }
+
+        impl From<$name> for $target {
+            fn from(word: $name) -> $target {
+                match word { $($name::$word => $value),+ }
+            }
+        }
+    };
+}
+
+words!(ReachWord => Distance { Auto => Distance::Auto });
+words!(DirectionWord => Direction { Averaged => Direction::Averaged, Plumb => Direction::Plumb });
+words!(HitWord => HitRule { Outermost => HitRule::Outermost, Nearest => HitRule::Nearest });
+words!(PairWord => Pairing { Names => Pairing::Names, All => Pairing::All });
+words!(BackFacesWord => BackFaces { Skip => BackFaces::Skip, Keep => BackFaces::Keep });
+words!(IdWord => IdSource {
+    Color => IdSource::Color,
+    Material => IdSource::Material,
+    Part => IdSource::Part,
+    Piece => IdSource::Piece,
+    LowPart => IdSource::LowPart,
+    Island => IdSource::Island,
+});
+
+fn parse_distance(text: &str) -> Result<Distance, String> {
+    match text {
+        "auto" => Ok(Distance::Auto),
+        number => number.parse().map(Distance::Units).map_err(|_| "give a number in scene units, or auto".into()),
+    }
+}
+
+fn parse_padding(text: &str) -> Result<Padding, String> {
+    match text {
+        "all" => Ok(Padding::All),
+        number => number.parse().map(Padding::Texels).map_err(|_| "give a number of texels, or all".into()),
+    }
+}
+
+fn parse_green(text: &str) -> Result<Green, String> {
+    match text {
+        "+" => Ok(Green::Up),
+        "-" => Ok(Green::Down),
+        _ => Err("give + (green up) or - (green down)".into()),
+    }
+}
+
+fn parse_depth(text: &str) -> Result<Depth, String> {
+    match text {
+        "8" => Ok(Depth::Eight),
+        "16" => Ok(Depth::Sixteen),
+        _ => Err("give 8 or 16".into()),
+    }
+}

@@ -1,0 +1,30 @@
+//! `ember-ridge`: bakes from the command line, checks meshes, writes samples, and serves the application.
+//! Exit codes: 0 all maps written, 1 some failed (the others are written), 2 unusable input.
+
+mod arguments;
+mod bake;
+mod check;
+mod progress;
+mod sample;
+mod serve;
+
+use arguments::{Arguments, Command};
+use clap::Parser;
+use std::process::ExitCode;
+
+/// Why a command gave up before its work was done; shown as it stands, exit code 2.
+type Unusable = anyhow::Error;
+
+fn main() -> ExitCode {
+    let arguments = Arguments::parse();
+    let done = match arguments.command {
+        Command::Serve(serve) => serve::run(&serve),
+        Command::Bake(bake) => bake::run(&bake),
+        Command::Check(check) => check::run(&check),
+        Command::Sample(sample) => sample::run(&sample),
+    };
+    done.unwrap_or_else(|error: Unusable| {
+        eprintln!("error: {error:#}");
+        ExitCode::from(2)
+    })
+}

@@ -1,0 +1,67 @@
+//! The written account of a bake, `report.json`: the recipe that made it, what it cost, what it found.
+
+use crate::finding::Finding;
+use crate::maps::PaletteEntry;
+use crate::reach::SuggestedReach;
+use crate::recipe::Recipe;
+use crate::sheet::Depth;
+use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
+use ts_rs::TS;
+
+/// The reaches a bake used, in scene units.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, TS)]
+pub struct ResolvedReach {
+    pub out: f32,
+    #[serde(rename = "in")]
+    pub inward: f32,
+    /// Present when at least one of the two was measured.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[ts(optional = nullable)]
+    pub suggested: Option<SuggestedReach>,
+}
+
+/// One map in the report.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+pub struct MapReport {
+    /// File name, empty when the map was not written.
+    pub file: String,
+    /// Time spent on this map alone, summed over threads.
+    pub seconds: f64,
+    pub width: u32,
+    pub height: u32,
+    pub depth: Depth,
+    pub encoding: String,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[ts(optional = nullable)]
+    pub palette: Option<Vec<PaletteEntry>>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[ts(optional = nullable)]
+    pub error: Option<String>,
+}
+
+/// A whole bake.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+pub struct Report {
+    pub version: u32,
+    pub recipe: Recipe,
+    pub reach: ResolvedReach,
+    /// Wall-clock time of the bake: planning, tracing, padding; not reading and writing files.
+    pub seconds: f64,
+    /// Time in primary rays, summed over threads.
+    pub ray_seconds: f64,
+    #[ts(type = "number")]
+    pub rays: u64,
+    #[ts(type = "number")]
+    pub texels: u64,
+    #[ts(type = "number")]
+    pub covered: u64,
+    /// Covered texels of which no ray hit anything.
+    #[ts(type = "number")]
+    pub misses: u64,
+    /// Covered texels of which at least one ray passed through a back face.
+    #[ts(type = "number")]
+    pub back_faces: u64,
+    pub maps: BTreeMap<String, MapReport>,
+    pub findings: Vec<Finding>,
+}

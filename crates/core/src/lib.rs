@@ -1,0 +1,18 @@
+//! The pure computation of Ember Ridge: meshes, rays, sheets, maps and bakes.
+//!
+//! Nothing here knows a file, a network, a database, a clock or an interface. Bytes become meshes in
+//! `ember-ridge-formats`; everything after that, up to typed pixels, happens in this crate.
+
+pub mod bake;
+pub mod finding;
+pub mod maps;
+pub mod mesh;
+pub mod reach;
+pub mod recipe;
+pub mod sheet;
+pub mod trace;
+
+pub use finding::{Finding, FindingKind, Place, Severity};
+pub use glam;
+pub use mesh::{Draft, DraftPart, Mesh, MeshFault, Part};
+pub use recipe::Recipe;

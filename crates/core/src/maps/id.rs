@@ -1,0 +1,237 @@
+//! `id`: flat colours that tell regions apart. A texel takes the region most of its samples hit; nothing is blended. A
+//! region's colour comes from its name alone, so adding a part moves no other colour.
+
+use super::MapKind;
+use crate::bake::{BakeScene, TileHits};
+use crate::finding::{Finding, FindingKind, Place, Severity};
+use crate::mesh::{DisjointSets, Mesh, NO_MATERIAL, find_islands, weld};
+use serde::{Deserialize, Serialize};
+use std::collections::HashMap;
+use ts_rs::TS;
+
+pub(super) const KIND: MapKind = MapKind {
+    id: "id",
+    label: "ID",
+    explains: "One flat colour a region, for picking parts or materials while texturing.",
+    encoding: "flat sRGB colours, see palette",
+    channels: 3,
+    neutral: &[0.0, 0.0, 0.0],
+};
+
+/// What makes two places different regions.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "kebab-case")]
+pub enum IdSource {
+    /// The sculpt's vertex colour.
+    Color,
+    /// The sculpt's material.
+    Material,
+    /// The sculpt's part.
+    #[default]
+    Part,
+    /// Each loose piece of the sculpt.
+    Piece,
+    /// The low-poly part.
+    LowPart,
+    /// The UV island.
+    Island,
+}
+
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, TS)]
+pub struct IdSettings {
+    #[serde(default)]
+    pub from: IdSource,
+}
+
+/// A region's name and its colour in the file, as `[r, g, b]` bytes.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+pub struct PaletteEntry {
+    pub name: String,
+    pub color: [u8; 3],
+}
+
+/// Past this many different vertex colours they are paint, not regions: near ones are merged.
+const MOST_COLOURS: usize = 256;
+
+enum Regions {
+    OfHighTriangle(Vec<u32>),
+    OfHighVertex(Vec<u32>),
+    OfLowTriangle(Vec<u32>),
+}
+
+/// The ID map ready to work on tiles.
+pub struct IdTask {
+    regions: Regions,
+    palette: Vec<PaletteEntry>,
+    findings: Vec<Finding>,
+}
+
+impl IdTask {
+    pub fn new(settings: &IdSettings, scene: &BakeScene) -> IdTask {
+        let (high, low) = (&*scene.high, &scene.low.mesh);
+        let widen = |parts: Vec<u16>| parts.into_iter().map(u32::from).collect::<Vec<u32>>();
+        let part_names = |mesh: &Mesh| mesh.parts.iter().map(|p| p.name.clone()).collect::<Vec<_>>();
+        let mut findings = Vec::new();
+        let (regions, palette) = match settings.from {
+            IdSource::Part => (Regions::OfHighTriangle(widen(high.triangle_parts())), named(part_names(high))),
+            IdSource::LowPart => (Regions::OfLowTriangle(widen(low.triangle_parts())), named(part_names(low))),
+            IdSource::Material => {
+                let none = high.materials.len() as u32;
+                let of = match high.triangle_materials.is_empty() {
+                    true => vec![none; high.triangles.len()],
+                    false => high
+                        .triangle_materials
+                        .iter()
+                        .map(|&m| if m == NO_MATERIAL { none } else { u32::from(m) })
+                        .collect(),
+                };
+                let mut names = high.materials.clone();
+                names.push("no material".into());
+                (Regions::OfHighTriangle(of), named(names))
+            }
+            IdSource::Piece => {
+                let (of, count) = loose_pieces(high);
+                (Regions::OfHighTriangle(of), named((1..=count).map(|n| format!("piece {n}")).collect()))
+            }
+            IdSource::Island => {
+                let islands = find_islands(low);
+                let names = (1..=islands.count).map(|n| format!("island {n}")).collect();
+                (Regions::OfLowTriangle(islands.island_of), named(names))
+            }
+            IdSource::Color => {
+                let (of, palette, finding) = vertex_colours(high);
+                findings.extend(finding);
+                (Regions::OfHighVertex(of), palette)
+            }
+        };
+        IdTask { regions, palette, findings }
+    }
+
+    pub(super) fn palette(&self) -> &[PaletteEntry] {
+        &self.palette
+    }
+
+    pub(super) fn findings(&self) -> &[Finding] {
+        &self.findings
+    }
+
+    pub(super) fn evaluate(&self, hits: &TileHits, scene: &BakeScene, out: &mut [f32]) {
+        let mut votes: Vec<u32> = Vec::new();
+        for (texel, samples) in hits.texels() {
+            votes.clear();
+            votes.extend(samples.filter_map(|s| self.region(hits, scene, s)));
+            votes.sort_unstable();
+            let winner = votes.chunk_by(|a, b| a == b).max_by_key(|run| (run.len(), std::cmp::Reverse(run[0])));
+            let rgb = winner.map_or([0; 3], |run| self.palette[run[0] as usize].color);
+            for (slot, byte) in out[texel * 3..texel * 3 + 3].iter_mut().zip(rgb) {
+                *slot = f32::from(byte) / 255.0;
+            }
+        }
+    }
+
+    fn region(&self, hits: &TileHits, scene: &BakeScene, s: usize) -> Option<u32> {
+        let hit = hits.hit(s)?;
+        Some(match &self.regions {
+            Regions::OfHighTriangle(of) => of[hit.triangle as usize],
+            Regions::OfLowTriangle(of) => of[hits.low(s).0 as usize],
+            Regions::OfHighVertex(of) => {
+                let corners = scene.high.triangles[hit.triangle as usize];
+                let u = 1.0 - hit.v - hit.w;
+                let nearest = if u >= hit.v && u >= hit.w { 0 } else if hit.v >= hit.w { 1 } else { 2 };
+                of[corners[nearest] as usize]
+            }
+        })
+    }
+}
+
+fn named(names: Vec<String>) -> Vec<PaletteEntry> {
+    names.into_iter().map(|name| PaletteEntry { color: colour_of_name(&name), name }).collect()
+}
+
+/// A colour for a name, the same wherever the name stands: its FNV-1a hash picks hue, lightness and chroma in Oklch
+/// (Ottosson 2020), within what sRGB can show.
+pub fn colour_of_name(name: &str) -> [u8; 3] {
+    let mut hash = 0xcbf2_9ce4_8422_2325u64;
+    for byte in name.bytes() {
+        hash = (hash ^ u64::from(byte)).wrapping_mul(0x0000_0100_0000_01b3);
+    }
+    // FNV's low bits mix poorly on short names; fold the halves together (splitmix64's finaliser).
+    hash = (hash ^ hash >> 30).wrapping_mul(0xbf58_476d_1ce4_e5b9);
+    hash ^= hash >> 31;
+    let share = |bits: u64| (bits & 0xffff) as f32 / 65536.0;
+    let hue = share(hash) * std::f32::consts::TAU;
+    let (lightness, chroma) = (0.52 + 0.30 * share(hash >> 16), 0.09 + 0.05 * share(hash >> 32));
+    oklab_to_srgb(lightness, chroma * hue.cos(), chroma * hue.sin())
+}
+
+fn oklab_to_srgb(l: f32, a: f32, b: f32) -> [u8; 3] {
+    let cone = |ka: f32, kb: f32| (l + ka * a + kb * b).powi(3);
+    let long = cone(0.396_337_78, 0.215_803_76);
+    let medium = cone(-0.105_561_346, -0.063_854_17);
+    let short = cone(-0.089_484_18, -1.291_485_5);
+    let linear = [
+        4.076_741_7 * long - 3.307_711_6 * medium + 0.230_969_93 * short,
+        -1.268_438 * long + 2.609_757_4 * medium - 0.341_319_4 * short,
+        -0.004_196_086_3 * long - 0.703_418_6 * medium + 1.707_614_7 * short,
+    ];
+    linear.map(|x: f32| {
+        let x = x.clamp(0.0, 1.0);
+        let encoded = if x <= 0.003_130_8 { 12.92 * x } else { 1.055 * x.powf(1.0 / 2.4) - 0.055 };
+        (encoded * 255.0).round() as u8
+    })
+}
+
+/// Piece number of each triangle, and how many pieces there are: triangles are one piece when they share a point.
+fn loose_pieces(mesh: &Mesh) -> (Vec<u32>, usize) {
+    let welded = weld(mesh);
+    let mut sets = DisjointSets::new(welded.points);
+    let points = |t: &[u32; 3]| t.map(|v| welded.point_of[v as usize]);
+    for triangle in &mesh.triangles {
+        let [a, b, c] = points(triangle);
+        sets.join(a, b);
+        sets.join(a, c);
+    }
+    sets.numbered(mesh.triangles.iter().map(|t| points(t)[0]))
+}
+
+fn vertex_colours(mesh: &Mesh) -> (Vec<u32>, Vec<PaletteEntry>, Option<Finding>) {
+    if mesh.colors.is_empty() {
+        let finding = Finding {
+            kind: FindingKind::ColoursMerged,
+            severity: Severity::Warning,
+            place: Place::default(),
+            reason: "The sculpt has no vertex colours, so the ID map by colour has one region".into(),
+            remedy: "Paint the sculpt, or make the ID map by part or material".into(),
+        };
+        let only = PaletteEntry { name: "no colour".into(), color: [128; 3] };
+        return (vec![0; mesh.positions.len()], vec![only], Some(finding));
+    }
+    let mut distinct: Vec<[u8; 3]> = mesh.colors.clone();
+    distinct.sort_unstable();
+    distinct.dedup();
+    let merge = distinct.len() > MOST_COLOURS;
+    // 5 levels a channel: 125 colours at most, evenly spaced.
+    let snap = |c: [u8; 3]| if merge { c.map(|x| ((f32::from(x) / 63.75).round() * 63.75) as u8) } else { c };
+    let mut number: HashMap<[u8; 3], u32> = HashMap::new();
+    let mut palette = Vec::new();
+    let of = mesh
+        .colors
+        .iter()
+        .map(|&c| {
+            let color = snap(c);
+            *number.entry(color).or_insert_with(|| {
+                let [r, g, b] = color;
+                palette.push(PaletteEntry { name: format!("#{r:02x}{g:02x}{b:02x}"), color });
+                palette.len() as u32 - 1
+            })
+        })
+        .collect();
+    let finding = merge.then(|| Finding {
+        kind: FindingKind::ColoursMerged,
+        severity: Severity::Note,
+        place: Place::default(),
+        reason: format!("{} different vertex colours were merged into {} regions", distinct.len(), palette.len()),
+        remedy: "Paint flat colours if each is to be a region of its own".into(),
+    });
+    (of, palette, finding)
+}

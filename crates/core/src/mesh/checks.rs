@@ -1,0 +1,208 @@
+//! Findings on one mesh, before anything is baked. Each check is a function here and one line in [`check_mesh`].
+
+use super::{Mesh, Part, find_islands, weld};
+use crate::finding::{Finding, FindingKind, Place, Severity};
+use glam::{Vec2, Vec3};
+use std::collections::HashMap;
+
+/// All findings on a mesh, in the order of its parts. `as_low` adds what only matters on a low-poly mesh (UVs, islands,
+/// cut polygons).
+pub fn check_mesh(mesh: &Mesh, as_low: bool) -> Vec<Finding> {
+    let mut found = Vec::new();
+    found.extend(turned_faces(mesh));
+    found.extend(zero_area(mesh));
+    if as_low {
+        found.extend(missing_uvs(mesh));
+        found.extend(islands_outside(mesh));
+        found.extend(polygons(mesh));
+    }
+    found
+}
+
+/// A place on `part` made of the given triangles, looking at the first of them.
+fn place_of(mesh: &Mesh, part: &Part, triangles: &[u32]) -> Place {
+    let middle = |t: u32| mesh.corners(t).iter().sum::<Vec3>() / 3.0;
+    let uv_middle = |t: u32| mesh.corner_uvs(t).iter().sum::<Vec2>() / 3.0;
+    Place {
+        part: Some(part.name.clone()),
+        triangles: triangles.iter().copied().take(Place::MOST_TRIANGLES).collect(),
+        count: triangles.len() as u32,
+        point: triangles.first().map(|&t| middle(t).to_array()),
+        uv: triangles.first().filter(|_| !mesh.uvs.is_empty()).map(|&t| uv_middle(t).to_array()),
+        ..Place::default()
+    }
+}
+
+fn percent(count: usize, of: usize) -> f64 {
+    100.0 * count as f64 / of.max(1) as f64
+}
+
+/// Faces wound against their neighbours. Two faces that agree run along their shared edge in opposite ways; within each
+/// connected shell the smaller camp is called turned.
+fn turned_faces(mesh: &Mesh) -> Vec<Finding> {
+    let welded = weld(mesh);
+    let mut found = Vec::new();
+    for part in &mesh.parts {
+        let range = part.triangles.clone();
+        let turned = turned_in(mesh, &welded.point_of, range.start, range.end);
+        if turned.is_empty() {
+            continue;
+        }
+        found.push(Finding {
+            kind: FindingKind::TurnedFaces,
+            severity: Severity::Fault,
+            reason: format!(
+                "{} of {} faces of '{}' ({:.1} %) are wound against their neighbours, so they look inside out",
+                turned.len(),
+                range.len(),
+                part.name,
+                percent(turned.len(), range.len())
+            ),
+            remedy: "Flip these faces in the modelling program and export again; rays skip faces that look away".into(),
+            place: place_of(mesh, part, &turned),
+        });
+    }
+    found
+}
+
+fn turned_in(mesh: &Mesh, point_of: &[u32], start: u32, end: u32) -> Vec<u32> {
+    // Each undirected edge, with the faces on it and the way they run. Edges with more than two faces say nothing.
+    let mut edges: HashMap<(u32, u32), Vec<(u32, bool)>> = HashMap::with_capacity((end - start) as usize * 2);
+    for t in start..end {
+        let ids = mesh.triangles[t as usize].map(|v| point_of[v as usize]);
+        for i in 0..3 {
+            let (a, b) = (ids[i], ids[(i + 1) % 3]);
+            if a != b {
+                edges.entry((a.min(b), a.max(b))).or_default().push((t, a < b));
+            }
+        }
+    }
+    let mut neighbours: Vec<Vec<(u32, bool)>> = vec![Vec::new(); (end - start) as usize];
+    for faces in edges.values() {
+        if let [(s, forward_s), (t, forward_t)] = faces[..] {
+            let agree = forward_s != forward_t;
+            neighbours[(s - start) as usize].push((t, agree));
+            neighbours[(t - start) as usize].push((s, agree));
+        }
+    }
+    let mut camp: Vec<Option<bool>> = vec![None; (end - start) as usize];
+    let mut turned = Vec::new();
+    for seed in start..end {
+        if camp[(seed - start) as usize].is_some() {
+            continue;
+        }
+        camp[(seed - start) as usize] = Some(false);
+        let mut shell = vec![seed];
+        let mut at = 0;
+        while at < shell.len() {
+            let t = shell[at];
+            let mine = camp[(t - start) as usize] == Some(true);
+            for &(other, agree) in &neighbours[(t - start) as usize] {
+                let slot = &mut camp[(other - start) as usize];
+                if slot.is_none() {
+                    *slot = Some(if agree { mine } else { !mine });
+                    shell.push(other);
+                }
+            }
+            at += 1;
+        }
+        let count = shell.iter().filter(|&&t| camp[(t - start) as usize] == Some(true)).count();
+        let smaller = count * 2 <= shell.len();
+        turned.extend(shell.into_iter().filter(|&t| camp[(t - start) as usize] == Some(smaller) && count != 0));
+    }
+    turned.sort_unstable();
+    turned
+}
+
+fn zero_area(mesh: &Mesh) -> Vec<Finding> {
+    let mut found = Vec::new();
+    for part in &mesh.parts {
+        let empty: Vec<u32> =
+            part.triangles.clone().filter(|&t| mesh.area_normal(t) == Vec3::ZERO).collect();
+        if empty.is_empty() {
+            continue;
+        }
+        found.push(Finding {
+            kind: FindingKind::ZeroAreaFaces,
+            severity: Severity::Note,
+            reason: format!("{} faces of '{}' have no area", empty.len(), part.name),
+            remedy: "They take no texels and stop no rays; merge their doubled points to be rid of them".into(),
+            place: place_of(mesh, part, &empty),
+        });
+    }
+    found
+}
+
+/// A part has no UVs when the file has none, or when all its faces collapse to no UV area.
+fn missing_uvs(mesh: &Mesh) -> Vec<Finding> {
+    let without = |part: &&Part| {
+        mesh.uvs.is_empty()
+            || part.triangles.clone().all(|t| {
+                let [a, b, c] = mesh.corner_uvs(t);
+                (b - a).perp_dot(c - a) == 0.0
+            })
+    };
+    let finding = |part: &Part| Finding {
+        kind: FindingKind::MissingUvs,
+        severity: Severity::Fault,
+        reason: format!("'{}' has no UVs, so none of its surface has a place on the sheet", part.name),
+        remedy: "Unwrap it in the modelling program and export again with UVs".into(),
+        place: place_of(mesh, part, &part.triangles.clone().collect::<Vec<_>>()),
+    };
+    mesh.parts.iter().filter(without).map(finding).collect()
+}
+
+/// Islands with a corner outside the unit square. A hair over the edge (rounding in exporters) is let pass.
+fn islands_outside(mesh: &Mesh) -> Vec<Finding> {
+    const HAIR: f32 = 1e-5;
+    if mesh.uvs.is_empty() {
+        return Vec::new();
+    }
+    let islands = find_islands(mesh);
+    let mut bounds = vec![(Vec2::INFINITY, Vec2::NEG_INFINITY); islands.count];
+    let mut members: Vec<Vec<u32>> = vec![Vec::new(); islands.count];
+    for (t, &island) in islands.island_of.iter().enumerate() {
+        let (low, high) = &mut bounds[island as usize];
+        for uv in mesh.corner_uvs(t as u32) {
+            *low = low.min(uv);
+            *high = high.max(uv);
+        }
+        members[island as usize].push(t as u32);
+    }
+    let mut found = Vec::new();
+    for (island, &(low, high)) in bounds.iter().enumerate() {
+        if low.min_element() >= -HAIR && high.max_element() <= 1.0 + HAIR {
+            continue;
+        }
+        let first = members[island][0];
+        let Some(part) = mesh.parts.iter().find(|p| p.triangles.contains(&first)) else { continue };
+        let whole = low.floor();
+        let fits = (high - whole).max_element() <= 1.0 + HAIR;
+        let remedy = if fits {
+            format!("Move the island by ({:.0}, {:.0}) whole squares to bring it back inside", -whole.x, -whole.y)
+        } else {
+            "Scale or move the island so that all of it lies between 0 and 1".to_owned()
+        };
+        found.push(Finding {
+            kind: FindingKind::IslandOutside,
+            severity: Severity::Fault,
+            reason: format!(
+                "A UV island of '{}' lies outside the square: u {:.3} to {:.3}, v {:.3} to {:.3}",
+                part.name, low.x, high.x, low.y, high.y
+            ),
+            remedy,
+            place: place_of(mesh, part, &members[island]),
+        });
+    }
+    found
+}
+
+fn polygons(mesh: &Mesh) -> Option<Finding> {
+    (mesh.polygons > 0).then(|| Finding {
+        kind: FindingKind::PolygonsTriangulated,
+        severity: Severity::Note,
+        reason: format!("{} faces with more than three corners were cut into triangles", mesh.polygons),
+        remedy: "Triangulate before export, so that the renderer cuts them the same way and shades them alike".into(),
+        place: Place { count: mesh.polygons, ..Place::default() },
+    })
+}

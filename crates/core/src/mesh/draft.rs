@@ -1,0 +1,232 @@
+//! From what a file holds to a mesh that can be trusted: indices checked, numbers finite, polygons cut into triangles,
+//! parts made contiguous, normals made where the file has none. It reads no file; formats build the draft.
+
+use super::{Mesh, NO_MATERIAL, Part, normals_by_angle, triangulate_polygon};
+use crate::finding::FindingKind;
+use glam::{Vec2, Vec3};
+use std::collections::HashMap;
+
+/// A run of faces that share a part name and a material.
+#[derive(Clone, Debug, Default)]
+pub struct DraftPart {
+    pub name: String,
+    pub material: Option<String>,
+    /// Vertex numbers of all faces, one after the other.
+    pub indices: Vec<u32>,
+    /// Corners of each face; empty when every face is a triangle.
+    pub corners: Vec<u32>,
+}
+
+/// An unchecked mesh as a file format delivers it. `normals`, `uvs` and `colors` are empty or as long as `positions`.
+#[derive(Clone, Debug, Default)]
+pub struct Draft {
+    pub positions: Vec<Vec3>,
+    pub normals: Vec<Vec3>,
+    pub uvs: Vec<Vec2>,
+    pub colors: Vec<[u8; 3]>,
+    pub parts: Vec<DraftPart>,
+}
+
+/// Why a draft cannot become a mesh: where, what, and what to do.
+#[derive(Clone, Debug, PartialEq, thiserror::Error)]
+#[error("{place}: {fault}. {remedy}")]
+pub struct MeshFault {
+    pub kind: FindingKind,
+    pub place: String,
+    pub fault: String,
+    pub remedy: String,
+}
+
+impl MeshFault {
+    fn new(kind: FindingKind, place: String, fault: String, remedy: &str) -> Self {
+        MeshFault { kind, place, fault, remedy: remedy.to_owned() }
+    }
+}
+
+/// More triangles than this in one file are refused before any memory is set aside for them.
+pub const MOST_TRIANGLES: usize = 60_000_000;
+
+/// Faces whose normals differ by more than this many degrees meet in a hard edge where normals must be made.
+pub const CREASE_DEGREES: f32 = 60.0;
+
+impl Draft {
+    /// Checks the draft and builds the mesh.
+    ///
+    /// # Errors
+    /// A [`MeshFault`] naming the part and the vertex or face: no faces, an index out of range, a NaN or infinite number,
+    /// arrays of different length, or too many triangles.
+    pub fn finish(self) -> Result<Mesh, MeshFault> {
+        self.check_numbers()?;
+        self.check_faces()?;
+        let normals_from_file = !self.normals.is_empty();
+        let mut mesh = Mesh {
+            positions: self.positions,
+            normals: self.normals,
+            uvs: self.uvs,
+            colors: self.colors,
+            normals_from_file,
+            ..Mesh::default()
+        };
+        gather_parts(&mut mesh, self.parts);
+        if !normals_from_file {
+            mesh = normals_by_angle(&mesh, CREASE_DEGREES);
+        } else {
+            repair_zero_normals(&mut mesh);
+        }
+        Ok(mesh)
+    }
+
+    fn check_numbers(&self) -> Result<(), MeshFault> {
+        let count = self.positions.len();
+        for (what, length) in [
+            ("normals", self.normals.len()),
+            ("UVs", self.uvs.len()),
+            ("vertex colours", self.colors.len()),
+        ] {
+            if length != 0 && length != count {
+                return Err(MeshFault::new(
+                    FindingKind::Unreadable,
+                    "vertex data".into(),
+                    format!("{length} {what} for {count} vertices"),
+                    "Export the mesh again; one entry a vertex is needed",
+                ));
+            }
+        }
+        let bad = |what: &str, vertex: usize, shown: String| {
+            MeshFault::new(
+                FindingKind::NotANumber,
+                format!("part '{}', vertex {}", self.part_of_vertex(vertex as u32), vertex + 1),
+                format!("its {what} is {shown}"),
+                "Delete or repair the vertex in the modelling program and export again",
+            )
+        };
+        if let Some(v) = self.positions.iter().position(|p| !p.is_finite()) {
+            return Err(bad("position", v, format!("{}", self.positions[v])));
+        }
+        if let Some(v) = self.normals.iter().position(|n| !n.is_finite()) {
+            return Err(bad("normal", v, format!("{}", self.normals[v])));
+        }
+        if let Some(v) = self.uvs.iter().position(|t| !t.is_finite()) {
+            return Err(bad("UV", v, format!("{}", self.uvs[v])));
+        }
+        Ok(())
+    }
+
+    fn part_of_vertex(&self, vertex: u32) -> &str {
+        let holds = |p: &&DraftPart| p.indices.contains(&vertex);
+        self.parts.iter().find(holds).map_or("(no face uses it)", |p| &p.name)
+    }
+
+    fn check_faces(&self) -> Result<(), MeshFault> {
+        let mut triangles = 0usize;
+        for part in &self.parts {
+            if let Some(at) = part.indices.iter().position(|&v| v as usize >= self.positions.len()) {
+                return Err(MeshFault::new(
+                    FindingKind::Unreadable,
+                    format!("part '{}', corner {}", part.name, at + 1),
+                    format!("it names vertex {} of {}", u64::from(part.indices[at]) + 1, self.positions.len()),
+                    "The file is cut short or damaged; export it again",
+                ));
+            }
+            let corners: u64 = part.corners.iter().map(|&c| u64::from(c)).sum();
+            let whole = if part.corners.is_empty() {
+                part.indices.len().is_multiple_of(3)
+            } else {
+                corners == part.indices.len() as u64 && part.corners.iter().all(|&c| c >= 3)
+            };
+            if !whole {
+                return Err(MeshFault::new(
+                    FindingKind::Unreadable,
+                    format!("part '{}'", part.name),
+                    format!("{} corners do not make whole faces", part.indices.len()),
+                    "The file is cut short or damaged; export it again",
+                ));
+            }
+            triangles += match part.corners.is_empty() {
+                true => part.indices.len() / 3,
+                false => part.indices.len() - 2 * part.corners.len(),
+            };
+        }
+        if triangles == 0 {
+            return Err(MeshFault::new(
+                FindingKind::Unreadable,
+                "the whole file".into(),
+                "it holds no faces".into(),
+                "Export a polygon mesh; points and curves cannot be baked",
+            ));
+        }
+        if triangles > MOST_TRIANGLES {
+            return Err(MeshFault::new(
+                FindingKind::Unreadable,
+                "the whole file".into(),
+                format!("{triangles} triangles, more than the {MOST_TRIANGLES} that are taken"),
+                "Decimate the sculpt, or split it into several files",
+            ));
+        }
+        Ok(())
+    }
+}
+
+/// Cuts faces into triangles and lays parts out one after the other, in order of first appearance.
+fn gather_parts(mesh: &mut Mesh, drafts: Vec<DraftPart>) {
+    let mut order: Vec<String> = Vec::new();
+    let mut of_name: HashMap<String, Vec<DraftPart>> = HashMap::new();
+    for part in drafts.into_iter().filter(|p| !p.indices.is_empty()) {
+        if !of_name.contains_key(&part.name) {
+            order.push(part.name.clone());
+        }
+        of_name.entry(part.name.clone()).or_default().push(part);
+    }
+    let mut materials: HashMap<String, u16> = HashMap::new();
+    let mut polygon = Vec::new();
+    for name in order {
+        let start = mesh.triangles.len() as u32;
+        for part in of_name.remove(&name).unwrap_or_default() {
+            if part.corners.is_empty() {
+                mesh.triangles.extend(part.indices.as_chunks::<3>().0);
+            } else {
+                let mut rest = part.indices.as_slice();
+                for &corners in &part.corners {
+                    let (face, after) = rest.split_at(corners as usize);
+                    rest = after;
+                    if corners > 3 {
+                        mesh.polygons += 1;
+                    }
+                    polygon.clear();
+                    polygon.extend(face.iter().map(|&v| mesh.positions[v as usize]));
+                    let cut = triangulate_polygon(&polygon);
+                    mesh.triangles.extend(cut.iter().map(|t| t.map(|c| face[c as usize])));
+                }
+            }
+            let material = match part.material {
+                None => NO_MATERIAL,
+                Some(name) => *materials.entry(name).or_insert_with_key(|name| {
+                    mesh.materials.push(name.clone());
+                    (mesh.materials.len() - 1) as u16
+                }),
+            };
+            mesh.triangle_materials.resize(mesh.triangles.len(), material);
+        }
+        mesh.parts.push(Part { name, triangles: start..mesh.triangles.len() as u32 });
+    }
+    if mesh.materials.is_empty() {
+        mesh.triangle_materials.clear();
+    }
+}
+
+/// Files may hold zero normals on stray vertices; a face normal stands in so that no ray has a zero direction.
+fn repair_zero_normals(mesh: &mut Mesh) {
+    for n in &mut mesh.normals {
+        *n = n.normalize_or_zero();
+    }
+    for t in 0..mesh.triangles.len() as u32 {
+        for v in mesh.triangles[t as usize] {
+            if mesh.normals[v as usize] == Vec3::ZERO {
+                mesh.normals[v as usize] = mesh.face_normal(t);
+            }
+        }
+    }
+    for n in mesh.normals.iter_mut().filter(|n| **n == Vec3::ZERO) {
+        *n = Vec3::Y;
+    }
+}

@@ -1,0 +1,153 @@
+//! Meshes as the rest of the engine sees them: validated, triangulated once, immutable.
+//!
+//! A [`Draft`] is what a file format hands over; [`Draft::finish`] turns it into a [`Mesh`] or says what is wrong and where.
+//! Vertices are "render vertices": a point that carries two normals or two UVs stands here twice. Code that needs
+//! points rather than vertices asks [`weld`].
+
+mod checks;
+mod disjoint;
+mod draft;
+mod islands;
+mod normals;
+mod tangents;
+mod triangulate;
+mod weld;
+
+pub use checks::check_mesh;
+pub use disjoint::DisjointSets;
+pub use draft::{Draft, DraftPart, MeshFault};
+pub use islands::{Islands, find_islands};
+pub use normals::{angle_weighted_directions, normals_by_angle};
+pub use tangents::{CornerTangent, corner_tangents};
+pub use triangulate::triangulate_polygon;
+pub use weld::{Weld, weld};
+
+use glam::{Vec2, Vec3};
+use std::ops::Range;
+
+/// A named piece of a mesh: a contiguous range of its triangles.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Part {
+    pub name: String,
+    pub triangles: Range<u32>,
+}
+
+/// A validated triangle mesh. Every index is in range and every number is finite.
+#[derive(Clone, Debug, Default)]
+pub struct Mesh {
+    /// Scene units, right-handed, Y up.
+    pub positions: Vec<Vec3>,
+    /// Unit normals, one a vertex.
+    pub normals: Vec<Vec3>,
+    /// UVs with the origin bottom-left; empty when the file has none.
+    pub uvs: Vec<Vec2>,
+    /// sRGB-encoded vertex colours; empty when the file has none.
+    pub colors: Vec<[u8; 3]>,
+    /// Vertex numbers, counter-clockwise seen from outside, grouped by part.
+    pub triangles: Vec<[u32; 3]>,
+    pub parts: Vec<Part>,
+    /// Material names, in order of first use.
+    pub materials: Vec<String>,
+    /// One entry a triangle: number in `materials`, or `NO_MATERIAL`. Empty when no part names a material.
+    pub triangle_materials: Vec<u16>,
+    /// How many faces of the file had more than three corners.
+    pub polygons: u32,
+    /// True when the file carried normals; false when they were made.
+    pub normals_from_file: bool,
+}
+
+/// `Mesh::triangle_materials` entry of a triangle without a material.
+pub const NO_MATERIAL: u16 = u16::MAX;
+
+impl Mesh {
+    /// Smallest and largest coordinates over all vertices; zeros for an empty mesh.
+    pub fn bounds(&self) -> (Vec3, Vec3) {
+        let mut low = Vec3::INFINITY;
+        let mut high = Vec3::NEG_INFINITY;
+        for &p in &self.positions {
+            low = low.min(p);
+            high = high.max(p);
+        }
+        if self.positions.is_empty() { (Vec3::ZERO, Vec3::ZERO) } else { (low, high) }
+    }
+
+    /// Length of the bounding box's diagonal, in scene units.
+    pub fn diagonal(&self) -> f32 {
+        let (low, high) = self.bounds();
+        (high - low).length()
+    }
+
+    /// The three corner positions of a triangle.
+    pub fn corners(&self, triangle: u32) -> [Vec3; 3] {
+        self.triangles[triangle as usize].map(|v| self.positions[v as usize])
+    }
+
+    /// The three corner UVs of a triangle. Call only when `uvs` is not empty.
+    pub fn corner_uvs(&self, triangle: u32) -> [Vec2; 3] {
+        self.triangles[triangle as usize].map(|v| self.uvs[v as usize])
+    }
+
+    /// Twice the area times the unit normal of a triangle (not normalised).
+    pub fn area_normal(&self, triangle: u32) -> Vec3 {
+        let [a, b, c] = self.corners(triangle);
+        (b - a).cross(c - a)
+    }
+
+    /// Unit geometric normal of a triangle, or zero when it has no area.
+    pub fn face_normal(&self, triangle: u32) -> Vec3 {
+        self.area_normal(triangle).normalize_or_zero()
+    }
+
+    /// Part number of each triangle.
+    pub fn triangle_parts(&self) -> Vec<u16> {
+        let mut of = vec![0u16; self.triangles.len()];
+        for (number, part) in self.parts.iter().enumerate() {
+            of[part.triangles.start as usize..part.triangles.end as usize].fill(number as u16);
+        }
+        of
+    }
+
+    /// Joins meshes into one, parts in order; a part name that stands in two files stays two parts.
+    /// UVs and colours missing from one mesh but not from another are filled with zero and mid-grey.
+    pub fn joined(meshes: &[&Mesh]) -> Mesh {
+        if let [only] = meshes {
+            return (*only).clone();
+        }
+        let mut all = Mesh { normals_from_file: true, ..Mesh::default() };
+        let any_uvs = meshes.iter().any(|m| !m.uvs.is_empty());
+        let any_colors = meshes.iter().any(|m| !m.colors.is_empty());
+        let any_materials = meshes.iter().any(|m| !m.triangle_materials.is_empty());
+        for mesh in meshes {
+            let first_vertex = all.positions.len() as u32;
+            let first_triangle = all.triangles.len() as u32;
+            let first_material = all.materials.len() as u16;
+            all.positions.extend_from_slice(&mesh.positions);
+            all.normals.extend_from_slice(&mesh.normals);
+            if any_uvs {
+                all.uvs.extend_from_slice(&mesh.uvs);
+                all.uvs.resize(all.positions.len(), Vec2::ZERO);
+            }
+            if any_colors {
+                all.colors.extend_from_slice(&mesh.colors);
+                all.colors.resize(all.positions.len(), [128; 3]);
+            }
+            all.triangles.extend(mesh.triangles.iter().map(|t| t.map(|v| v + first_vertex)));
+            all.parts.extend(mesh.parts.iter().map(|p| Part {
+                name: p.name.clone(),
+                triangles: p.triangles.start + first_triangle..p.triangles.end + first_triangle,
+            }));
+            all.materials.extend(mesh.materials.iter().cloned());
+            if any_materials {
+                let shifted = mesh.triangle_materials.iter().map(|&m| match m {
+                    NO_MATERIAL => NO_MATERIAL,
+                    m => m + first_material,
+                });
+                all.triangle_materials.extend(shifted);
+                all.triangle_materials.resize(all.triangles.len(), NO_MATERIAL);
+            }
+            all.polygons += mesh.polygons;
+            all.normals_from_file &= mesh.normals_from_file;
+        }
+        all
+    }
+}

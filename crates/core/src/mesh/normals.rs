@@ -1,0 +1,127 @@
+//! Normals and averaged directions, both weighted by the angle a face takes up at the corner (Thurmer and Wuethrich,
+//! "Computing Vertex Normals from Polygonal Facets", 1998), so that the triangulation of a flat side has no say.
+
+use super::{Mesh, weld};
+use glam::Vec3;
+
+/// The angle at each corner of a triangle in radians; zeros for a triangle without area.
+fn corner_angles(corners: [Vec3; 3]) -> [f32; 3] {
+    let [a, b, c] = corners;
+    let angle = |p: Vec3, q: Vec3, r: Vec3| {
+        let (u, v) = (q - p, r - p);
+        u.cross(v).length().atan2(u.dot(v))
+    };
+    if (b - a).cross(c - a) == Vec3::ZERO {
+        return [0.0; 3];
+    }
+    [angle(a, b, c), angle(b, c, a), angle(c, a, b)]
+}
+
+/// Unit directions, one a vertex: the angle-weighted mean of the face normals around its *point*. Vertices that share
+/// a point share the direction, so an envelope along it has no gaps at hard edges.
+pub fn angle_weighted_directions(mesh: &Mesh) -> Vec<Vec3> {
+    let welded = weld(mesh);
+    let mut sums = vec![Vec3::ZERO; welded.points];
+    for (t, triangle) in mesh.triangles.iter().enumerate() {
+        let normal = mesh.face_normal(t as u32);
+        let angles = corner_angles(mesh.corners(t as u32));
+        for (v, angle) in triangle.iter().zip(angles) {
+            sums[welded.point_of[*v as usize] as usize] += normal * angle;
+        }
+    }
+    welded
+        .point_of
+        .iter()
+        .zip(&mesh.normals)
+        .map(|(&point, &normal)| sums[point as usize].try_normalize().unwrap_or(normal))
+        .collect()
+}
+
+/// The same mesh with normals made anew: corners at one point are smoothed together where their faces differ by at most
+/// `degrees`, and vertices are split where they are not. Other vertex data is kept.
+pub fn normals_by_angle(mesh: &Mesh, degrees: f32) -> Mesh {
+    let least = degrees.clamp(0.0, 180.0).to_radians().cos();
+    let welded = weld(mesh);
+    let faces: Vec<Vec3> = (0..mesh.triangles.len() as u32).map(|t| mesh.face_normal(t)).collect();
+    let around = corners_around_points(mesh, &welded.point_of, welded.points);
+
+    let mut made = Mesh { normals_from_file: false, ..mesh.clone() };
+    made.normals = vec![Vec3::ZERO; mesh.positions.len()];
+    // Copies of each vertex made so far: (copy, next in chain). The first normal a vertex gets is written in place.
+    let mut next_copy: Vec<u32> = vec![u32::MAX; mesh.positions.len()];
+    for (t, triangle) in mesh.triangles.iter().enumerate() {
+        for (corner, &v) in triangle.iter().enumerate() {
+            let point = welded.point_of[v as usize] as usize;
+            let mut sum = Vec3::ZERO;
+            for &(other, angle) in &around.entries[around.starts[point]..around.starts[point + 1]] {
+                // `>=` on the face itself always holds; a face without area follows its neighbours.
+                if faces[t].dot(faces[other as usize]) >= least - 1e-6 || faces[t] == Vec3::ZERO {
+                    sum += faces[other as usize] * angle;
+                }
+            }
+            let normal = sum.try_normalize().unwrap_or(if faces[t] == Vec3::ZERO { Vec3::Y } else { faces[t] });
+            made.triangles[t][corner] = place_normal(&mut made, &mut next_copy, v, normal);
+        }
+    }
+    for n in made.normals.iter_mut().filter(|n| **n == Vec3::ZERO) {
+        *n = Vec3::Y;
+    }
+    made
+}
+
+/// Puts `normal` on vertex `v`, or on a copy of it that carries the same normal already, or on a new copy.
+fn place_normal(mesh: &mut Mesh, next_copy: &mut Vec<u32>, v: u32, normal: Vec3) -> u32 {
+    let mut at = v;
+    loop {
+        let i = at as usize;
+        if mesh.normals[i] == Vec3::ZERO || mesh.normals[i].distance_squared(normal) < 1e-10 {
+            if mesh.normals[i] == Vec3::ZERO {
+                mesh.normals[i] = normal;
+            }
+            return at;
+        }
+        if next_copy[i] == u32::MAX {
+            break;
+        }
+        at = next_copy[i];
+    }
+    let copy = mesh.positions.len() as u32;
+    next_copy[at as usize] = copy;
+    next_copy.push(u32::MAX);
+    mesh.positions.push(mesh.positions[v as usize]);
+    mesh.normals.push(normal);
+    if !mesh.uvs.is_empty() {
+        mesh.uvs.push(mesh.uvs[v as usize]);
+    }
+    if !mesh.colors.is_empty() {
+        mesh.colors.push(mesh.colors[v as usize]);
+    }
+    copy
+}
+
+/// For each point, the triangles that meet there with their corner angle, as one flat list.
+struct CornersAround {
+    starts: Vec<usize>,
+    entries: Vec<(u32, f32)>,
+}
+
+fn corners_around_points(mesh: &Mesh, point_of: &[u32], points: usize) -> CornersAround {
+    let mut starts = vec![0usize; points + 1];
+    for v in mesh.triangles.iter().flatten() {
+        starts[point_of[*v as usize] as usize + 1] += 1;
+    }
+    for i in 0..points {
+        starts[i + 1] += starts[i];
+    }
+    let mut fill = starts.clone();
+    let mut entries = vec![(0u32, 0.0f32); mesh.triangles.len() * 3];
+    for (t, triangle) in mesh.triangles.iter().enumerate() {
+        let angles = corner_angles(mesh.corners(t as u32));
+        for (v, angle) in triangle.iter().zip(angles) {
+            let slot = &mut fill[point_of[*v as usize] as usize];
+            entries[*slot] = (t as u32, angle);
+            *slot += 1;
+        }
+    }
+    CornersAround { starts, entries }
+}

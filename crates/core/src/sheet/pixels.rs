@@ -1,0 +1,73 @@
+//! Typed pixel buffers: the finished texels of one map, at the depth they are written in.
+
+use serde::{Deserialize, Serialize};
+use ts_rs::TS;
+
+/// Bits of one channel in the file.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
+pub enum Depth {
+    #[serde(rename = "8")]
+    Eight,
+    #[serde(rename = "16")]
+    Sixteen,
+}
+
+/// Rows from the top (v = 1) down, channels interleaved.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Pixels {
+    U8(Vec<u8>),
+    U16(Vec<u16>),
+}
+
+/// 0..1 to the nearest step of an integer with `steps` as its largest value.
+fn quantise(value: f32, steps: f32) -> f32 {
+    (value.clamp(0.0, 1.0) * steps).round()
+}
+
+impl Pixels {
+    /// A buffer of `texels` texels that all hold `value` (0..1, one entry a channel).
+    pub fn filled(depth: Depth, texels: usize, value: &[f32]) -> Pixels {
+        match depth {
+            Depth::Eight => {
+                let one: Vec<u8> = value.iter().map(|&v| quantise(v, 255.0) as u8).collect();
+                Pixels::U8(one.repeat(texels))
+            }
+            Depth::Sixteen => {
+                let one: Vec<u16> = value.iter().map(|&v| quantise(v, 65535.0) as u16).collect();
+                Pixels::U16(one.repeat(texels))
+            }
+        }
+    }
+
+    /// Writes one channel entry (`at` = texel * channels + channel) from a value in 0..1.
+    pub fn set(&mut self, at: usize, value: f32) {
+        match self {
+            Pixels::U8(v) => v[at] = quantise(value, 255.0) as u8,
+            Pixels::U16(v) => v[at] = quantise(value, 65535.0) as u16,
+        }
+    }
+
+    /// Reads one channel entry back as 0..1.
+    pub fn get(&self, at: usize) -> f32 {
+        match self {
+            Pixels::U8(v) => f32::from(v[at]) / 255.0,
+            Pixels::U16(v) => f32::from(v[at]) / 65535.0,
+        }
+    }
+
+    /// Copies texel `from` over texel `to`.
+    pub fn copy_texel(&mut self, from: usize, to: usize, channels: usize) {
+        let (from, to) = (from * channels, to * channels);
+        match self {
+            Pixels::U8(v) => v.copy_within(from..from + channels, to),
+            Pixels::U16(v) => v.copy_within(from..from + channels, to),
+        }
+    }
+
+    pub fn depth(&self) -> Depth {
+        match self {
+            Pixels::U8(_) => Depth::Eight,
+            Pixels::U16(_) => Depth::Sixteen,
+        }
+    }
+}

@@ -1,0 +1,255 @@
+//! Which triangle each sample of each texel lies in. Edges are decided exactly (Shewchuk's orientation predicate) with a
+//! top-left rule, so two triangles that share an edge share no sample and lose none. A texel that a triangle only
+//! grazes, between the samples, still gets one sample at the nearest inside point: slivers do not drop out.
+
+use super::tiles::Tile;
+use crate::mesh::Mesh;
+use glam::{DVec2, dvec2};
+use robust::{Coord, orient2d};
+
+/// A low-poly triangle in texel space (x right, y down, units of texels), wound so that its signed area is positive.
+#[derive(Clone, Copy, Debug)]
+pub struct SheetTriangle {
+    pub triangle: u32,
+    pub corners: [DVec2; 3],
+    /// True when the UVs were mirrored: then corners 1 and 2 stand swapped here.
+    pub swapped: bool,
+}
+
+/// All triangles of a mesh laid on a sheet, and for each tile row those that may touch it.
+pub struct SheetTriangles {
+    pub size: u32,
+    pub triangles: Vec<SheetTriangle>,
+}
+
+impl SheetTriangles {
+    /// Lays the mesh's UVs on a sheet of `size` texels a side. Triangles without UV area are left out.
+    pub fn new(mesh: &Mesh, size: u32) -> SheetTriangles {
+        if mesh.uvs.is_empty() {
+            return SheetTriangles { size, triangles: Vec::new() };
+        }
+        let scale = f64::from(size);
+        let triangles = (0..mesh.triangles.len() as u32)
+            .filter_map(|t| {
+                let place = |uv: glam::Vec2| dvec2(f64::from(uv.x) * scale, (1.0 - f64::from(uv.y)) * scale);
+                let [a, b, c] = mesh.corner_uvs(t).map(place);
+                match side(a, b, c) {
+                    s if s > 0.0 => Some(SheetTriangle { triangle: t, corners: [a, b, c], swapped: false }),
+                    s if s < 0.0 => Some(SheetTriangle { triangle: t, corners: [a, c, b], swapped: true }),
+                    _ => None,
+                }
+            })
+            .collect();
+        SheetTriangles { size, triangles }
+    }
+
+    /// For each tile, the triangles whose bounding box touches it, in ascending order.
+    pub fn bin(&self, tiles: &[Tile]) -> Vec<Vec<u32>> {
+        let across = self.size.div_ceil(super::TILE) as usize;
+        let mut of_cell = vec![Vec::new(); across * across];
+        let last = i64::from(self.size) - 1;
+        for (number, t) in self.triangles.iter().enumerate() {
+            let low = t.corners[0].min(t.corners[1]).min(t.corners[2]).floor();
+            let high = t.corners[0].max(t.corners[1]).max(t.corners[2]).floor();
+            if high.x < 0.0 || high.y < 0.0 || low.x > last as f64 || low.y > last as f64 {
+                continue;
+            }
+            let cell = |x: f64| (x as i64).clamp(0, last) as usize / super::TILE as usize;
+            for y in cell(low.y)..=cell(high.y) {
+                for x in cell(low.x)..=cell(high.x) {
+                    of_cell[y * across + x].push(number as u32);
+                }
+            }
+        }
+        let cell = |tile: &Tile| (tile.y / super::TILE) as usize * across + (tile.x / super::TILE) as usize;
+        tiles.iter().map(|tile| std::mem::take(&mut of_cell[cell(tile)])).collect()
+    }
+}
+
+/// The samples of one tile, grouped by texel: the samples of the tile's texel `i` are `starts[i]..starts[i + 1]`.
+#[derive(Clone, Debug, Default)]
+pub struct TileSamples {
+    pub starts: Vec<u32>,
+    /// Low-poly triangle of each sample.
+    pub triangles: Vec<u32>,
+    /// Barycentric weights of the triangle's second and third corner (mesh order).
+    pub v: Vec<f32>,
+    pub w: Vec<f32>,
+}
+
+impl TileSamples {
+    pub fn len(&self) -> usize {
+        self.triangles.len()
+    }
+
+    pub fn is_empty(&self) -> bool {
+        self.triangles.is_empty()
+    }
+}
+
+/// Twice the signed area of a, b, c; exact in sign. Positive when they turn from +x towards +y (clockwise on screen).
+fn side(a: DVec2, b: DVec2, c: DVec2) -> f64 {
+    let coord = |p: DVec2| Coord { x: p.x, y: p.y };
+    orient2d(coord(a), coord(b), coord(c))
+}
+
+/// Whether a point exactly on the edge a -> b belongs to the triangle on its positive side. Of the two triangles that
+/// share the edge (and run along it in opposite ways), exactly one says yes.
+fn owns_edge(a: DVec2, b: DVec2) -> bool {
+    let d = b - a;
+    d.y > 0.0 || (d.y == 0.0 && d.x < 0.0)
+}
+
+impl SheetTriangle {
+    fn holds(&self, p: DVec2) -> bool {
+        (0..3).all(|i| {
+            let (a, b) = (self.corners[i], self.corners[(i + 1) % 3]);
+            let s = side(a, b, p);
+            s > 0.0 || (s == 0.0 && owns_edge(a, b))
+        })
+    }
+
+    /// Weights of the mesh triangle's second and third corner at `p`.
+    fn weights(&self, p: DVec2) -> (f32, f32) {
+        let [a, b, c] = self.corners;
+        let area = (b - a).perp_dot(c - a);
+        let at_b = (p - a).perp_dot(c - a) / area;
+        let at_c = (b - a).perp_dot(p - a) / area;
+        let (v, w) = if self.swapped { (at_c, at_b) } else { (at_b, at_c) };
+        (v.clamp(0.0, 1.0) as f32, w.clamp(0.0, 1.0) as f32)
+    }
+
+    /// The point of the triangle, cut to the texel whose top-left corner is (x, y), that lies nearest to its centre.
+    /// None when the triangle does not reach into the texel's interior.
+    fn nearest_in_texel(&self, x: f64, y: f64) -> Option<DVec2> {
+        let mut shape: Vec<DVec2> = self.corners.to_vec();
+        for (axis, limit, keep_above) in [(0, x, true), (0, x + 1.0, false), (1, y, true), (1, y + 1.0, false)] {
+            shape = clip(&shape, axis, limit, keep_above);
+        }
+        let area: f64 = (2..shape.len())
+            .map(|i| (shape[i - 1] - shape[0]).perp_dot(shape[i] - shape[0]))
+            .sum();
+        if area <= 1e-12 {
+            return None;
+        }
+        let centre = dvec2(x + 0.5, y + 0.5);
+        let nearest = (0..shape.len())
+            .map(|i| nearest_on_segment(centre, shape[i], shape[(i + 1) % shape.len()]))
+            .min_by(|p, q| p.distance_squared(centre).total_cmp(&q.distance_squared(centre)))?;
+        // Pulled a hair towards the middle of the shape, so that rounding cannot push it out of the triangle.
+        let middle = shape.iter().copied().sum::<DVec2>() / shape.len() as f64;
+        Some(nearest.lerp(middle, 1e-3))
+    }
+}
+
+fn clip(shape: &[DVec2], axis: usize, limit: f64, keep_above: bool) -> Vec<DVec2> {
+    let depth = |p: DVec2| if keep_above { p[axis] - limit } else { limit - p[axis] };
+    let mut kept = Vec::with_capacity(shape.len() + 1);
+    for (i, &p) in shape.iter().enumerate() {
+        let q = shape[(i + 1) % shape.len()];
+        let (dp, dq) = (depth(p), depth(q));
+        if dp >= 0.0 {
+            kept.push(p);
+        }
+        if (dp > 0.0 && dq < 0.0) || (dp < 0.0 && dq > 0.0) {
+            kept.push(p.lerp(q, dp / (dp - dq)));
+        }
+    }
+    kept
+}
+
+fn nearest_on_segment(p: DVec2, a: DVec2, b: DVec2) -> DVec2 {
+    let along = b - a;
+    let length = along.length_squared();
+    if length == 0.0 { a } else { a.lerp(b, ((p - a).dot(along) / length).clamp(0.0, 1.0)) }
+}
+
+/// Finds the samples of one tile. `candidates` are numbers into `sheet.triangles`; where islands overlap, the earlier
+/// triangle wins. `pattern` comes from [`super::sample_pattern`].
+pub fn rasterise_tile(
+    sheet: &SheetTriangles,
+    candidates: &[u32],
+    tile: &Tile,
+    pattern: &[[f64; 2]],
+) -> TileSamples {
+    let per_texel = pattern.len();
+    let width = tile.width as usize;
+    let mut owner = vec![u32::MAX; tile.texels() * per_texel];
+    let mut grazed: Vec<(u32, u32)> = Vec::new();
+    for &number in candidates {
+        let t = &sheet.triangles[number as usize];
+        let low = t.corners[0].min(t.corners[1]).min(t.corners[2]).floor();
+        let high = t.corners[0].max(t.corners[1]).max(t.corners[2]).floor();
+        let x0 = (low.x - f64::from(tile.x)).max(0.0) as usize;
+        let y0 = (low.y - f64::from(tile.y)).max(0.0) as usize;
+        let x1 = (high.x - f64::from(tile.x)).min(f64::from(tile.width) - 1.0);
+        let y1 = (high.y - f64::from(tile.y)).min(f64::from(tile.height) - 1.0);
+        if x1 < 0.0 || y1 < 0.0 {
+            continue;
+        }
+        for y in y0..=y1 as usize {
+            for x in x0..=x1 as usize {
+                let texel = y * width + x;
+                let corner = dvec2(f64::from(tile.x) + x as f64, f64::from(tile.y) + y as f64);
+                let mut any = false;
+                for (s, offset) in pattern.iter().enumerate() {
+                    if t.holds(corner + dvec2(offset[0], offset[1])) {
+                        any = true;
+                        let slot = &mut owner[texel * per_texel + s];
+                        *slot = (*slot).min(number);
+                    }
+                }
+                if !any {
+                    grazed.push((texel as u32, number));
+                }
+            }
+        }
+    }
+    gather(sheet, tile, pattern, &owner, grazed)
+}
+
+fn gather(
+    sheet: &SheetTriangles,
+    tile: &Tile,
+    pattern: &[[f64; 2]],
+    owner: &[u32],
+    mut grazed: Vec<(u32, u32)>,
+) -> TileSamples {
+    let width = tile.width as usize;
+    let corner_of = |texel: usize| {
+        dvec2(f64::from(tile.x) + (texel % width) as f64, f64::from(tile.y) + (texel / width) as f64)
+    };
+    grazed.sort_unstable();
+    let mut next_grazed = grazed.iter().peekable();
+    let mut out = TileSamples { starts: vec![0], ..TileSamples::default() };
+    for texel in 0..tile.texels() {
+        let corner = corner_of(texel);
+        let before = out.len();
+        for (s, offset) in pattern.iter().enumerate() {
+            let number = owner[texel * pattern.len() + s];
+            if number != u32::MAX {
+                let t = &sheet.triangles[number as usize];
+                out.push(t, corner + dvec2(offset[0], offset[1]));
+            }
+        }
+        while let Some(&(_, number)) = next_grazed.next_if(|g| g.0 as usize == texel) {
+            let t = &sheet.triangles[number as usize];
+            if out.len() == before
+                && let Some(p) = t.nearest_in_texel(corner.x, corner.y)
+            {
+                out.push(t, p);
+            }
+        }
+        out.starts.push(out.len() as u32);
+    }
+    out
+}
+
+impl TileSamples {
+    fn push(&mut self, t: &SheetTriangle, p: DVec2) {
+        let (v, w) = t.weights(p);
+        self.triangles.push(t.triangle);
+        self.v.push(v);
+        self.w.push(w);
+    }
+}

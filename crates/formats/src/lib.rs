@@ -1,0 +1,8 @@
+//! Meshes and images from and to open formats. One file a format; the tables in [`mesh`] and [`image`] list them.
+//! Nothing of the job is decided here: a reader fills a [`ember_ridge_core::Draft`], a writer writes what it is given.
+
+pub mod files;
+pub mod image;
+pub mod mesh;
+
+pub use mesh::{MeshFormat, ReadFault, Siblings, read_mesh};

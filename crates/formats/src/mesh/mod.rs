@@ -1,0 +1,108 @@
+//! Mesh formats: which there are, how a file is recognised, and the one error they all answer with.
+
+mod gltf;
+mod obj;
+mod ply;
+mod stl;
+
+pub use self::gltf::write_glb;
+pub use obj::write_obj;
+pub use ply::write_ply;
+
+use ember_ridge_core::{Draft, Finding, FindingKind, Mesh, MeshFault, Place, Severity};
+
+/// Why a mesh file cannot be used: which file, where in it, what is wrong, what to do.
+#[derive(Clone, Debug, PartialEq, thiserror::Error)]
+#[error("{file}: {place}: {fault}. {remedy}")]
+pub struct ReadFault {
+    pub file: String,
+    pub place: String,
+    pub fault: String,
+    pub remedy: String,
+    pub kind: FindingKind,
+}
+
+impl ReadFault {
+    /// The same as a finding, for `check`.
+    pub fn as_finding(&self) -> Finding {
+        Finding {
+            kind: self.kind,
+            severity: Severity::Fault,
+            place: Place { file: Some(self.file.clone()), ..Place::default() },
+            reason: format!("{}: {}", self.place, self.fault),
+            remedy: self.remedy.clone(),
+        }
+    }
+}
+
+/// A fault inside a reader, before the file's name is put on it.
+#[derive(Debug)]
+pub(crate) struct Fault {
+    place: String,
+    fault: String,
+    remedy: String,
+}
+
+pub(crate) const EXPORT_AGAIN: &str = "The file is cut short or damaged; export it again";
+
+impl Fault {
+    pub(crate) fn new(place: impl Into<String>, fault: impl Into<String>, remedy: impl Into<String>) -> Fault {
+        Fault { place: place.into(), fault: fault.into(), remedy: remedy.into() }
+    }
+}
+
+/// Files that belong to the one being read (a `.bin` beside a `.gltf`), by the relative name it gives them.
+pub type Siblings<'a> = &'a dyn Fn(&str) -> Option<Vec<u8>>;
+
+type Reader = fn(&[u8], &str, Siblings) -> Result<Draft, Fault>;
+
+/// A mesh format that is read.
+pub struct MeshFormat {
+    pub label: &'static str,
+    pub extensions: &'static [&'static str],
+    read: Reader,
+}
+
+/// Every mesh format.
+pub const MESH_FORMATS: &[MeshFormat] = &[
+    MeshFormat { label: "OBJ", extensions: &["obj"], read: obj::read },
+    MeshFormat { label: "PLY", extensions: &["ply"], read: ply::read },
+    MeshFormat { label: "glTF", extensions: &["glb", "gltf"], read: gltf::read },
+    MeshFormat { label: "STL", extensions: &["stl"], read: stl::read },
+];
+
+/// Reads a mesh from the bytes of a file named `file`. Parts without a name of their own take the file's stem.
+///
+/// # Errors
+/// A [`ReadFault`] for an unknown extension, a damaged file, or a mesh that cannot be trusted.
+pub fn read_mesh(file: &str, bytes: &[u8], siblings: Siblings) -> Result<Mesh, ReadFault> {
+    let name = file.rsplit(['/', '\\']).next().unwrap_or(file);
+    let (stem, extension) = name.rsplit_once('.').unwrap_or((name, ""));
+    let extension = extension.to_lowercase();
+    let on_file = |f: Fault| ReadFault {
+        file: file.to_owned(),
+        place: f.place,
+        fault: f.fault,
+        remedy: f.remedy,
+        kind: FindingKind::Unreadable,
+    };
+    let format = MESH_FORMATS.iter().find(|f| f.extensions.contains(&extension.as_str())).ok_or_else(|| {
+        let known: Vec<&str> = MESH_FORMATS.iter().flat_map(|f| f.extensions).copied().collect();
+        on_file(Fault::new(
+            "the file's name",
+            format!("'.{extension}' is not a mesh format that is read"),
+            format!("Export as one of {}", known.join(", ")),
+        ))
+    })?;
+    if bytes.is_empty() {
+        return Err(on_file(Fault::new("the whole file", "it is empty", "Export it again")));
+    }
+    let draft = (format.read)(bytes, stem, siblings).map_err(on_file)?;
+    draft.finish().map_err(|f: MeshFault| ReadFault {
+        file: file.to_owned(),
+        place: f.place,
+        fault: f.fault,
+        remedy: f.remedy,
+        kind: f.kind,
+    })
+}

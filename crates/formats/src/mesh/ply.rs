@@ -1,0 +1,201 @@
+//! PLY, ascii and both binary byte orders, through `ply-rs-bw`: positions, normals, UVs, vertex colours, faces.
+
+use super::{Fault, Siblings};
+use ember_ridge_core::glam::{Vec2, Vec3};
+use ember_ridge_core::{Draft, DraftPart, Mesh};
+use ply_rs_bw::parser::{Parser, Reader};
+use ply_rs_bw::ply::{Property, PropertyAccess, PropertyAccessResult};
+use std::io::{self, Write};
+
+#[derive(Default)]
+struct Vertex {
+    position: [f32; 3],
+    normal: [f32; 3],
+    uv: [f32; 2],
+    color: [u8; 3],
+}
+
+#[derive(Default)]
+struct Face {
+    indices: Vec<u32>,
+}
+
+/// Elements of no use here (edges, materials): read over.
+#[derive(Default)]
+struct Other;
+
+/// Names a property goes by, and the slot it fills.
+fn slot<'a>(vertex: &'a mut Vertex, name: &str) -> Option<&'a mut f32> {
+    Some(match name {
+        "x" => &mut vertex.position[0],
+        "y" => &mut vertex.position[1],
+        "z" => &mut vertex.position[2],
+        "nx" => &mut vertex.normal[0],
+        "ny" => &mut vertex.normal[1],
+        "nz" => &mut vertex.normal[2],
+        "u" | "s" | "texture_u" => &mut vertex.uv[0],
+        "v" | "t" | "texture_v" => &mut vertex.uv[1],
+        _ => return None,
+    })
+}
+
+fn color_channel(name: &str) -> Option<usize> {
+    Some(match name {
+        "red" | "r" | "diffuse_red" => 0,
+        "green" | "g" | "diffuse_green" => 1,
+        "blue" | "b" | "diffuse_blue" => 2,
+        _ => return None,
+    })
+}
+
+impl PropertyAccess for Vertex {
+    fn new() -> Self {
+        Vertex::default()
+    }
+
+    fn set_float(&mut self, name: &str, value: f32) -> PropertyAccessResult {
+        if let Some(slot) = slot(self, name) {
+            *slot = value;
+            return PropertyAccessResult::Set;
+        }
+        self.set_property(name, Property::Float(value))
+    }
+
+    fn set_property(&mut self, name: &str, property: Property) -> PropertyAccessResult {
+        if let Some(slot) = slot(self, name) {
+            let Some(value) = property.to_f32_lossy() else { return PropertyAccessResult::UnsupportedType };
+            *slot = value;
+        } else if let Some(channel) = color_channel(name) {
+            let value = match property {
+                Property::UShort(v) => (v >> 8) as u8,
+                Property::Float(v) => (v.clamp(0.0, 1.0) * 255.0).round() as u8,
+                Property::Double(v) => (v.clamp(0.0, 1.0) * 255.0).round() as u8,
+                other => match other.to_u8_color_lossy() {
+                    Some(v) => v,
+                    None => return PropertyAccessResult::UnsupportedType,
+                },
+            };
+            self.color[channel] = value;
+        } else {
+            return PropertyAccessResult::Ignored;
+        }
+        PropertyAccessResult::Set
+    }
+}
+
+impl PropertyAccess for Face {
+    fn new() -> Self {
+        Face::default()
+    }
+
+    fn set_property(&mut self, name: &str, property: Property) -> PropertyAccessResult {
+        if !matches!(name, "vertex_indices" | "vertex_index") {
+            return PropertyAccessResult::Ignored;
+        }
+        match property.to_u32_list() {
+            Some(indices) => self.indices = indices,
+            None => return PropertyAccessResult::UnsupportedType,
+        }
+        PropertyAccessResult::Set
+    }
+
+    fn set_list_uint(&mut self, name: &str, value: Vec<u32>) -> PropertyAccessResult {
+        if !matches!(name, "vertex_indices" | "vertex_index") {
+            return PropertyAccessResult::Ignored;
+        }
+        self.indices = value;
+        PropertyAccessResult::Set
+    }
+}
+
+impl PropertyAccess for Other {
+    fn new() -> Self {
+        Other
+    }
+}
+
+pub(super) fn read(bytes: &[u8], stem: &str, _siblings: Siblings) -> Result<Draft, Fault> {
+    let at = |place: &str| {
+        let place = place.to_owned();
+        move |e: ply_rs_bw::parser::ParseError| {
+            let place = e.line().map_or(place.clone(), |line| format!("{place}, line {line}"));
+            Fault::new(place, e.to_string(), super::EXPORT_AGAIN)
+        }
+    };
+    let mut reader = Reader::new(bytes);
+    let header = Parser::<Other>::new().read_header(&mut reader).map_err(at("the header"))?;
+    let mut vertices = Vec::new();
+    let mut faces = Vec::new();
+    let (mut has_normals, mut has_uvs, mut has_colors) = (false, false, false);
+    for (name, element) in &header.elements {
+        if element.count > bytes.len() {
+            let fault = format!("it announces {} entries in a file of {} bytes", element.count, bytes.len());
+            return Err(Fault::new(format!("element '{name}'"), fault, super::EXPORT_AGAIN));
+        }
+        let place = format!("element '{name}'");
+        match name.as_str() {
+            "vertex" => {
+                let has = |wanted: &[&str]| wanted.iter().any(|w| element.properties.contains_key(*w));
+                has_normals = has(&["nx"]);
+                has_uvs = has(&["u", "s", "texture_u"]);
+                has_colors = has(&["red", "r", "diffuse_red"]);
+                let parser = Parser::<Vertex>::new();
+                vertices = parser.read_payload_for_element(&mut reader, element, &header).map_err(at(&place))?;
+            }
+            "face" => {
+                let parser = Parser::<Face>::new();
+                faces = parser.read_payload_for_element(&mut reader, element, &header).map_err(at(&place))?;
+            }
+            _ => {
+                let parser = Parser::<Other>::new();
+                parser.read_payload_for_element(&mut reader, element, &header).map_err(at(&place))?;
+            }
+        }
+    }
+    let mut part = DraftPart { name: stem.to_owned(), ..DraftPart::default() };
+    for face in faces.iter().filter(|f| f.indices.len() >= 3) {
+        part.indices.extend_from_slice(&face.indices);
+        part.corners.push(face.indices.len() as u32);
+    }
+    if part.corners.iter().all(|&c| c == 3) {
+        part.corners = Vec::new();
+    }
+    let kept = |has: bool| if has { vertices.as_slice() } else { &[] };
+    Ok(Draft {
+        positions: vertices.iter().map(|v| Vec3::from(v.position)).collect(),
+        normals: kept(has_normals).iter().map(|v| Vec3::from(v.normal)).collect(),
+        uvs: kept(has_uvs).iter().map(|v| Vec2::from(v.uv)).collect(),
+        colors: kept(has_colors).iter().map(|v| v.color).collect(),
+        parts: vec![part],
+    })
+}
+
+/// Writes a mesh as binary little-endian PLY with normals, and with vertex colours where it has them. PLY has no parts.
+///
+/// # Errors
+/// What the writer answers.
+pub fn write_ply(out: &mut dyn Write, mesh: &Mesh) -> io::Result<()> {
+    writeln!(out, "ply\nformat binary_little_endian 1.0\nelement vertex {}", mesh.positions.len())?;
+    for name in ["x", "y", "z", "nx", "ny", "nz"] {
+        writeln!(out, "property float {name}")?;
+    }
+    if !mesh.colors.is_empty() {
+        writeln!(out, "property uchar red\nproperty uchar green\nproperty uchar blue")?;
+    }
+    writeln!(out, "element face {}\nproperty list uchar uint vertex_indices\nend_header", mesh.triangles.len())?;
+    for (i, (p, n)) in mesh.positions.iter().zip(&mesh.normals).enumerate() {
+        for x in [p.x, p.y, p.z, n.x, n.y, n.z] {
+            out.write_all(&x.to_le_bytes())?;
+        }
+        if let Some(color) = mesh.colors.get(i) {
+            out.write_all(color)?;
+        }
+    }
+    for triangle in &mesh.triangles {
+        out.write_all(&[3])?;
+        for v in triangle {
+            out.write_all(&v.to_le_bytes())?;
+        }
+    }
+    Ok(())
+}

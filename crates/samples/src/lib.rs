@@ -1,0 +1,86 @@
+//! The sample assets of *Ember Ridge*, a made-up walking game about a fire-lookout post, generated from distance fields by
+//! this crate alone. The same meshes come out every time.
+
+mod field;
+mod handmade;
+mod lantern;
+mod nets;
+mod stone;
+
+use ember_ridge_core::maps::{IdSettings, IdSource, MapSettings, NormalSettings};
+use ember_ridge_core::recipe::Source;
+use ember_ridge_core::{Mesh, Recipe};
+use ember_ridge_formats::files::write_whole;
+use ember_ridge_formats::mesh::{write_glb, write_obj, write_ply};
+use std::io;
+use std::path::Path;
+
+/// One sample asset: its meshes, the files they are written to, and a recipe that bakes it well.
+pub struct Sample {
+    /// Name on the command line.
+    pub name: &'static str,
+    pub label: &'static str,
+    pub low: Mesh,
+    pub high: Mesh,
+    pub low_file: &'static str,
+    pub high_file: &'static str,
+    pub recipe: Recipe,
+}
+
+/// Names of all samples, in the order they are shown.
+pub const SAMPLES: &[&str] = &["lookout-lantern", "boundary-stone"];
+
+/// How fine sculpts are polygonised. `Full` is what artists see; `Draft` is for tests that only need the shape.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Detail {
+    Full,
+    Draft,
+}
+
+impl Detail {
+    fn cell(self, full: f32) -> f32 {
+        match self {
+            Detail::Full => full,
+            Detail::Draft => full * 3.0,
+        }
+    }
+}
+
+/// Makes a sample by name; None for a name not in [`SAMPLES`].
+pub fn make(name: &str, detail: Detail) -> Option<Sample> {
+    match name {
+        "lookout-lantern" => Some(lantern::make(detail)),
+        "boundary-stone" => Some(stone::make(detail)),
+        _ => None,
+    }
+}
+
+fn recipe(label: &str, low_file: &str, high_file: &str, id: IdSource) -> Recipe {
+    let source = |file: &str| Source { file: file.to_owned(), hash: None };
+    let mut recipe = Recipe::new(label);
+    recipe.low.push(source(low_file));
+    recipe.high.push(source(high_file));
+    recipe.maps = vec![
+        MapSettings::Normal(NormalSettings::default()),
+        MapSettings::Id(IdSettings { from: id }),
+        MapSettings::Miss,
+    ];
+    recipe
+}
+
+impl Sample {
+    /// Writes the meshes and `<name>.recipe.json` into `folder`, which must exist.
+    ///
+    /// # Errors
+    /// What the file system answers.
+    pub fn write(&self, folder: &Path) -> io::Result<()> {
+        write_whole(&folder.join(self.low_file), |out| write_obj(out, &self.low))?;
+        write_whole(&folder.join(self.high_file), |out| match self.high_file.ends_with(".ply") {
+            true => write_ply(out, &self.high),
+            false => write_glb(out, &self.high),
+        })?;
+        write_whole(&folder.join(format!("{}.recipe.json", self.name)), |out| {
+            serde_json::to_writer_pretty(out, &self.recipe).map_err(io::Error::from)
+        })
+    }
+}
