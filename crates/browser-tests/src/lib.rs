@@ -1,1 +1,282 @@
+//! The real program in a real browser: starts `ember-ridge serve` on a fresh data folder, ChromeDriver and a headless
+//! Chromium with a fresh profile, and offers the few ways a person has: find, click, type, press, look.
 
+use anyhow::{Context, Result, bail};
+use fantoccini::elements::Element;
+use fantoccini::key::Key;
+use fantoccini::{Client, ClientBuilder, Locator};
+use serde_json::{Value, json};
+use std::net::TcpListener;
+use std::path::{Path, PathBuf};
+use std::process::{Child, Command, Stdio};
+use std::time::{Duration, Instant};
+use tempfile::TempDir;
+
+/// Longest that anything on the page may take to appear: bakes in test builds on a busy machine.
+pub const PATIENCE: Duration = Duration::from_secs(90);
+
+/// A running program and a browser that shows it.
+pub struct Session {
+    pub page: Client,
+    pub port: u16,
+    /// Where the browser puts what it downloads.
+    pub downloads: PathBuf,
+    program: Option<Child>,
+    driver: Child,
+    data: TempDir,
+    draft_samples: bool,
+}
+
+/// How a session starts.
+pub struct Start {
+    pub samples: bool,
+    /// Coarse sculpts, for tests that need the flow and not the look.
+    pub draft: bool,
+    pub width: u32,
+    pub height: u32,
+}
+
+impl Default for Start {
+    fn default() -> Self {
+        Start { samples: true, draft: true, width: 1280, height: 800 }
+    }
+}
+
+fn free_port() -> Result<u16> {
+    Ok(TcpListener::bind(("127.0.0.1", 0))?.local_addr()?.port())
+}
+
+/// The program under test: given outright, or where Cargo put it.
+pub fn program() -> Result<PathBuf> {
+    if let Some(path) = std::env::var_os("EMBER_RIDGE_PROGRAM") {
+        return Ok(path.into());
+    }
+    let mut folder = std::env::current_exe()?;
+    while folder.pop() {
+        let candidate = folder.join("ember-ridge");
+        if candidate.is_file() {
+            return Ok(candidate);
+        }
+    }
+    bail!("the program is not built; run `cargo build --bin ember-ridge` first, or set EMBER_RIDGE_PROGRAM")
+}
+
+fn quiet(command: &mut Command) -> &mut Command {
+    command.stdin(Stdio::null()).stdout(Stdio::null()).stderr(Stdio::null())
+}
+
+impl Session {
+    pub async fn start(how: Start) -> Result<Session> {
+        let data = tempfile::tempdir()?;
+        let downloads = data.path().join("downloads");
+        std::fs::create_dir_all(&downloads)?;
+        let (port, driver_port) = (free_port()?, free_port()?);
+        let serving = serve(data.path(), port, how.samples, how.draft)?;
+        let driver = quiet(Command::new("chromedriver").arg(format!("--port={driver_port}")))
+            .spawn()
+            .context("chromedriver cannot be started; `make test` installs it (Debian: chromium-driver)")?;
+        let page = connect(driver_port, &data, &downloads, &how).await;
+        let mut session = match page {
+            Ok(page) => Session { page, port, downloads, program: Some(serving), driver, data, draft_samples: how.draft },
+            Err(error) => {
+                let (mut serving, mut driver) = (serving, driver);
+                let _ = serving.kill();
+                let _ = driver.kill();
+                return Err(error);
+            }
+        };
+        session.open().await?;
+        Ok(session)
+    }
+
+    /// Loads the page, once the program answers.
+    pub async fn open(&mut self) -> Result<()> {
+        wait_for_port(self.port).await?;
+        self.page.goto(&format!("http://127.0.0.1:{}/", self.port)).await?;
+        self.css("nav[aria-label=Trail]").await?;
+        Ok(())
+    }
+
+    /// Kills the program as a power cut would, and starts it again on the same data.
+    pub async fn restart_program(&mut self) -> Result<()> {
+        if let Some(mut program) = self.program.take() {
+            program.kill()?;
+            program.wait()?;
+        }
+        self.program = Some(serve(self.data.path(), self.port, false, self.draft_samples)?);
+        wait_for_port(self.port).await
+    }
+
+    pub async fn css(&self, selector: &str) -> Result<Element> {
+        let found = self.page.wait().at_most(PATIENCE).for_element(Locator::Css(selector)).await;
+        found.with_context(|| format!("waiting for {selector}"))
+    }
+
+    pub async fn xpath(&self, path: &str) -> Result<Element> {
+        let found = self.page.wait().at_most(PATIENCE).for_element(Locator::XPath(path)).await;
+        found.with_context(|| format!("waiting for {path}"))
+    }
+
+    /// A button by its visible text or label, as a person or a screen reader finds it.
+    pub async fn button(&self, name: &str) -> Result<Element> {
+        self.xpath(&format!("//button[normalize-space()='{name}' or @aria-label='{name}'] | //a[normalize-space()='{name}']")).await
+    }
+
+    /// A button whose text starts so.
+    pub async fn button_starting(&self, name: &str) -> Result<Element> {
+        self.xpath(&format!("//button[starts-with(normalize-space(), '{name}')]")).await
+    }
+
+    /// Goes to a stop of the trail.
+    pub async fn stop(&self, name: &str) -> Result<()> {
+        self.xpath(&format!("//nav[@aria-label='Trail']//button[contains(., '{name}')]")).await?.click().await?;
+        self.css(&format!("aside[aria-label='{name}']")).await?;
+        Ok(())
+    }
+
+    /// Presses keys on the page itself, as with the hand off every field. Modifiers come before the key and are let go after.
+    pub async fn press(&self, keys: &[char]) -> Result<()> {
+        use fantoccini::actions::{InputSource, KeyAction, KeyActions};
+        let mut actions = KeyActions::new("keys".into());
+        for &key in keys {
+            actions = actions.then(KeyAction::Down { value: key });
+        }
+        for &key in keys.iter().rev() {
+            actions = actions.then(KeyAction::Up { value: key });
+        }
+        self.page.perform_actions(actions).await?;
+        Ok(())
+    }
+
+    /// Ctrl with a key.
+    pub async fn control(&self, key: char) -> Result<()> {
+        self.press(&[Key::Control.into(), key]).await
+    }
+
+    /// Waits until a script gives true.
+    pub async fn until(&self, what: &str, script: &str) -> Result<()> {
+        let begun = Instant::now();
+        while begun.elapsed() < PATIENCE {
+            if self.page.execute(&format!("return Boolean({script})"), vec![]).await? == Value::Bool(true) {
+                return Ok(());
+            }
+            tokio::time::sleep(Duration::from_millis(40)).await;
+        }
+        bail!("waited in vain: {what}")
+    }
+
+    /// JSON from the program's own interface, asked from within the page.
+    pub async fn api(&self, path: &str) -> Result<Value> {
+        let script = "const [path, done] = arguments; fetch('/api' + path).then(r => r.json()).then(done, e => done(String(e)));";
+        Ok(self.page.execute_async(script, vec![json!(path)]).await?)
+    }
+
+    /// The runs of an asset, newest first, once `enough` says so.
+    pub async fn runs_until(&self, asset: i64, what: &str, enough: impl Fn(&[Value]) -> bool) -> Result<Vec<Value>> {
+        let begun = Instant::now();
+        while begun.elapsed() < PATIENCE {
+            let view = self.api(&format!("/assets/{asset}")).await?;
+            let runs = view["runs"].as_array().cloned().unwrap_or_default();
+            if enough(&runs) {
+                return Ok(runs);
+            }
+            tokio::time::sleep(Duration::from_millis(60)).await;
+        }
+        bail!("waited in vain: {what}")
+    }
+
+    /// Waits until the sample assets are there and baked.
+    pub async fn samples_ready(&self) -> Result<()> {
+        for asset in [1, 2] {
+            let done = |runs: &[Value]| runs.len() >= 2 && runs.iter().all(|r| r["status"] == "done");
+            self.runs_until(asset, "the samples to be baked", done).await?;
+        }
+        Ok(())
+    }
+
+    pub async fn picture(&self) -> Result<Vec<u8>> {
+        Ok(self.page.screenshot().await?)
+    }
+
+    /// Errors that the page wrote to the browser's console.
+    pub async fn console_errors(&self) -> Result<Vec<String>> {
+        let found = self.page.execute("return window.__errors ?? []", vec![]).await?;
+        Ok(found.as_array().into_iter().flatten().map(ToString::to_string).collect())
+    }
+
+    pub async fn close(mut self) -> Result<()> {
+        self.page.clone().close().await?;
+        self.end();
+        Ok(())
+    }
+
+    fn end(&mut self) {
+        if let Some(mut program) = self.program.take() {
+            let _ = program.kill();
+            let _ = program.wait();
+        }
+        let _ = self.driver.kill();
+        let _ = self.driver.wait();
+    }
+}
+
+impl Drop for Session {
+    fn drop(&mut self) {
+        self.end();
+    }
+}
+
+fn serve(data: &Path, port: u16, samples: bool, draft: bool) -> Result<Child> {
+    let mut command = Command::new(program()?);
+    command.arg("serve").arg("--data").arg(data.join("data")).arg("--port").arg(port.to_string());
+    if samples {
+        command.arg("--samples");
+    }
+    if draft {
+        command.env("EMBER_RIDGE_DRAFT_SAMPLES", "1");
+    }
+    quiet(&mut command).spawn().context("the program cannot be started")
+}
+
+async fn wait_for_port(port: u16) -> Result<()> {
+    let begun = Instant::now();
+    while begun.elapsed() < PATIENCE {
+        if tokio::net::TcpStream::connect(("127.0.0.1", port)).await.is_ok() {
+            return Ok(());
+        }
+        tokio::time::sleep(Duration::from_millis(30)).await;
+    }
+    bail!("nothing answers on port {port}")
+}
+
+async fn connect(driver_port: u16, data: &TempDir, downloads: &Path, how: &Start) -> Result<Client> {
+    wait_for_port(driver_port).await?;
+    let arguments = [
+        "--headless=new".to_owned(),
+        "--no-sandbox".into(),
+        "--use-angle=swiftshader".into(),
+        "--enable-unsafe-swiftshader".into(),
+        "--disable-quic".into(),
+        "--no-first-run".into(),
+        "--disable-background-networking".into(),
+        "--disable-component-update".into(),
+        "--disable-sync".into(),
+        "--hide-scrollbars".into(),
+        "--force-device-scale-factor=1".into(),
+        format!("--user-data-dir={}", data.path().join("profile").display()),
+    ];
+    let mut capabilities = serde_json::Map::new();
+    let prefs = json!({ "download.default_directory": downloads, "download.prompt_for_download": false });
+    capabilities.insert("goog:chromeOptions".into(), json!({ "args": arguments, "prefs": prefs }));
+    let page = ClientBuilder::new(hyper_util::client::legacy::connect::HttpConnector::new())
+        .capabilities(capabilities)
+        .connect(&format!("http://127.0.0.1:{driver_port}"))
+        .await
+        .context("Chromium cannot be started; `make test` installs it (Debian: chromium)")?;
+    // The window's frame takes a part of it: measured, then added.
+    page.set_window_size(how.width, how.height).await?;
+    let inner = page.execute("return [innerWidth, innerHeight]", vec![]).await?;
+    let (w, h) = (inner[0].as_u64().unwrap_or(0) as u32, inner[1].as_u64().unwrap_or(0) as u32);
+    page.set_window_size(how.width + how.width.saturating_sub(w), how.height + how.height.saturating_sub(h)).await?;
+    Ok(page)
+}

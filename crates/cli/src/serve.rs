@@ -1,4 +1,28 @@
+//! `ember-ridge serve`: the application in a browser on this machine.
+
 use crate::Unusable;
 use crate::arguments::Serve;
+use anyhow::{Context, anyhow};
+use ember_ridge_server::{Settings, prepare};
 use std::process::ExitCode;
-pub fn run(_arguments: &Serve) -> Result<ExitCode, Unusable> { Ok(ExitCode::SUCCESS) }
+
+pub fn run(arguments: &Serve) -> Result<ExitCode, Unusable> {
+    tracing_subscriber::fmt().with_writer(std::io::stderr).with_max_level(tracing::Level::WARN).init();
+    let settings = Settings {
+        data: arguments.data.clone(),
+        address: arguments.address,
+        port: arguments.port,
+        samples: arguments.samples,
+    };
+    let runtime = tokio::runtime::Builder::new_multi_thread().enable_all().build()?;
+    runtime.block_on(async {
+        let ready = prepare(&settings).await.with_context(|| format!("{}", settings.data.display()))?;
+        let rocket = ready.rocket.ignite().await.map_err(|e| anyhow!("{e}"))?;
+        println!("Ember Ridge is at {}", ready.url);
+        println!("Data: {}. Stop with Ctrl C; a bake that is cut off can be run again.", settings.data.display());
+        rocket.launch().await.map_err(|e| {
+            anyhow!("port {} of {} cannot be used: {}. Give another with --port", settings.port, settings.address, e.kind())
+        })?;
+        Ok(ExitCode::SUCCESS)
+    })
+}

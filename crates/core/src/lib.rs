@@ -9,6 +9,7 @@ pub mod maps;
 pub mod mesh;
 pub mod reach;
 pub mod recipe;
+mod recipe_words;
 pub mod sheet;
 pub mod trace;
 
@@ -16,3 +17,4 @@ pub use finding::{Finding, FindingKind, Place, Severity};
 pub use glam;
 pub use mesh::{Draft, DraftPart, Mesh, MeshFault, Part};
 pub use recipe::Recipe;
+pub use recipe_words::changes;

@@ -332,15 +332,17 @@ fn panes() -> Vec<Island> {
         .collect()
 }
 
+pub(super) const LABEL: &str = "Lookout lantern";
+
 pub(super) fn make(detail: Detail) -> Sample {
     let (low_file, high_file) = ("lookout_lantern_low.obj", "lookout_lantern_high.glb");
     Sample {
         name: "lookout-lantern",
-        label: "Lookout lantern",
+        label: LABEL,
         low: low(),
         high: high(detail),
         low_file,
         high_file,
-        recipe: recipe("Lookout lantern", low_file, high_file, IdSource::Color),
+        recipe: recipe(LABEL, low_file, high_file, IdSource::Color),
     }
 }

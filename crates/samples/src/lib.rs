@@ -55,6 +55,15 @@ pub fn make(name: &str, detail: Detail) -> Option<Sample> {
     }
 }
 
+/// A sample's name as it is shown.
+pub fn label(name: &str) -> Option<&'static str> {
+    match name {
+        "lookout-lantern" => Some(lantern::LABEL),
+        "boundary-stone" => Some(stone::LABEL),
+        _ => None,
+    }
+}
+
 fn recipe(label: &str, low_file: &str, high_file: &str, id: IdSource) -> Recipe {
     let source = |file: &str| Source { file: file.to_owned(), hash: None };
     let mut recipe = Recipe::new(label);

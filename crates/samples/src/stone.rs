@@ -198,15 +198,17 @@ fn high(detail: Detail) -> Mesh {
     draft.finish().expect("sample meshes are built whole: indices and numbers come from the lines above")
 }
 
+pub(super) const LABEL: &str = "Boundary stone";
+
 pub(super) fn make(detail: Detail) -> Sample {
     let (low_file, high_file) = ("boundary_stone_low.obj", "boundary_stone_high.ply");
     Sample {
         name: "boundary-stone",
-        label: "Boundary stone",
+        label: LABEL,
         low: low(),
         high: high(detail),
         low_file,
         high_file,
-        recipe: recipe("Boundary stone", low_file, high_file, IdSource::Color),
+        recipe: recipe(LABEL, low_file, high_file, IdSource::Color),
     }
 }

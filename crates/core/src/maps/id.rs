@@ -37,6 +37,19 @@ pub enum IdSource {
     Island,
 }
 
+impl IdSource {
+    pub(crate) fn words(self) -> &'static str {
+        match self {
+            IdSource::Color => "vertex colour",
+            IdSource::Material => "material",
+            IdSource::Part => "sculpt part",
+            IdSource::Piece => "loose piece",
+            IdSource::LowPart => "low-poly part",
+            IdSource::Island => "UV island",
+        }
+    }
+}
+
 #[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, TS)]
 pub struct IdSettings {
     #[serde(default)]

@@ -28,7 +28,7 @@ pub enum Green {
 }
 
 impl Green {
-    pub(super) fn words(self) -> &'static str {
+    pub(crate) fn words(self) -> &'static str {
         match self {
             Green::Up => "Y+ (green up)",
             Green::Down => "Y- (green down)",

@@ -1,0 +1,91 @@
+//! `make screenshots`: starts the demo, drives each main view at 1280x800 and writes docs/screenshots/<view>.png. Names of
+//! views on the command line make only those; `--out DIR` writes elsewhere; `--draft` uses coarse sculpts.
+
+use anyhow::{Context, Result};
+use ember_ridge_browser_tests::{Session, Start};
+use std::path::PathBuf;
+
+/// Each view: its name, and what to do to get there from the page as it opens.
+const VIEWS: &[(&str, &[Step])] = &[
+    ("review", &[]),
+    ("review-night", &[Step::Click("Night theme"), Step::Stop("Review"), Step::Script(WIPE)]),
+    ("meshes", &[Step::Stop("Meshes"), Step::Script(LOW_WIRES)]),
+    ("pairs", &[Step::Stop("Pairs")]),
+    ("reach", &[Step::Stop("Reach")]),
+    ("maps", &[Step::Stop("Maps")]),
+    ("bake", &[Step::Stop("Bake")]),
+    ("deliver", &[Step::Stop("Deliver")]),
+    ("stone", &[Step::Asset("Boundary stone"), Step::Stop("Review"), Step::Script(BESIDE)]),
+    ("commands", &[Step::Keys(&['\u{e009}', 'k'])]),
+];
+
+const WIPE: &str = "[...document.querySelectorAll('aside button')].find(b => b.textContent === 'Wipe').click()";
+const BESIDE: &str = "[...document.querySelectorAll('aside button')].find(b => b.textContent === 'Beside').click()";
+const LOW_WIRES: &str = "for (const t of ['Low', 'Wires', 'UVs']) \
+    [...document.querySelectorAll('section button')].find(b => b.textContent === t).click()";
+
+enum Step {
+    Stop(&'static str),
+    Click(&'static str),
+    Keys(&'static [char]),
+    Script(&'static str),
+    Asset(&'static str),
+}
+
+#[tokio::main]
+async fn main() -> Result<()> {
+    let mut out = PathBuf::from("docs/screenshots");
+    let mut wanted: Vec<String> = Vec::new();
+    let mut draft = false;
+    let mut arguments = std::env::args().skip(1);
+    while let Some(argument) = arguments.next() {
+        match argument.as_str() {
+            "--out" => out = arguments.next().context("--out needs a folder")?.into(),
+            "--draft" => draft = true,
+            _ => wanted.push(argument),
+        }
+    }
+    std::fs::create_dir_all(&out)?;
+    let mut session = Session::start(Start { draft, ..Start::default() }).await?;
+    session.samples_ready().await?;
+    for (name, steps) in VIEWS {
+        if !wanted.is_empty() && !wanted.iter().any(|w| w == name) {
+            continue;
+        }
+        // Each view starts from a page as a new user gets it.
+        session.page.execute("localStorage.clear(); history.replaceState(null, '', '/')", vec![]).await?;
+        session.open().await?;
+        for step in *steps {
+            take(&session, step).await.with_context(|| format!("view {name}"))?;
+        }
+        settle(&session).await?;
+        std::fs::write(out.join(format!("{name}.png")), session.picture().await?)?;
+        println!("{}", out.join(format!("{name}.png")).display());
+    }
+    session.close().await
+}
+
+async fn take(session: &Session, step: &Step) -> Result<()> {
+    match step {
+        Step::Stop(name) => session.stop(name).await,
+        Step::Click(name) => Ok(session.button(name).await?.click().await?),
+        Step::Keys(keys) => session.press(keys).await,
+        Step::Script(script) => session.page.execute(script, vec![]).await.map(drop).map_err(Into::into),
+        Step::Asset(name) => {
+            session.button("Asset").await?.click().await?;
+            Ok(session.xpath(&format!("//*[@role='menuitem' and contains(., '{name}')]")).await?.click().await?)
+        }
+    }
+}
+
+/// Waits until every request is answered and two frames are drawn.
+async fn settle(session: &Session) -> Result<()> {
+    session.until("pictures to load", "[...document.images].every(i => i.complete)").await?;
+    let quiet = "(() => { const n = performance.getEntriesByType('resource').length; \
+        const same = window.__seen === n; window.__seen = n; return same; })()";
+    for _ in 0..6 {
+        tokio::time::sleep(std::time::Duration::from_millis(250)).await;
+        session.until("requests to end", quiet).await?;
+    }
+    Ok(())
+}

@@ -1,0 +1,219 @@
+//! What goes over the wire, as types. The page's TypeScript types are generated from these (`tests/types.rs`).
+
+use ember_ridge_core::bake::{Report, ResolvedReach};
+use ember_ridge_core::{Finding, Mesh, Recipe};
+use ember_ridge_store::{RunKind, RunStatus};
+use serde::{Deserialize, Serialize};
+use ts_rs::TS;
+
+#[derive(Debug, Serialize, TS)]
+pub struct AssetLine {
+    #[ts(type = "number")]
+    pub id: i64,
+    pub name: String,
+}
+
+#[derive(Debug, Deserialize, TS)]
+pub struct NewAsset {
+    pub name: String,
+}
+
+/// What a mesh file is used as.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, TS, rocket::FromFormField)]
+#[serde(rename_all = "kebab-case")]
+pub enum Role {
+    Low,
+    High,
+    Cage,
+}
+
+#[derive(Clone, Debug, Serialize, Deserialize, TS)]
+pub struct PartLine {
+    pub name: String,
+    pub triangles: u32,
+}
+
+/// What is known of a mesh file.
+#[derive(Clone, Debug, Serialize, Deserialize, TS)]
+pub struct MeshSummary {
+    #[ts(type = "number")]
+    pub bytes: u64,
+    pub vertices: u32,
+    pub triangles: u32,
+    pub parts: Vec<PartLine>,
+    pub low_corner: [f32; 3],
+    pub high_corner: [f32; 3],
+    pub has_uvs: bool,
+    pub has_colors: bool,
+    pub normals_from_file: bool,
+    /// Findings as a low-poly; a sculpt shows only those that matter on one.
+    pub as_low: Vec<Finding>,
+    pub as_high: Vec<Finding>,
+}
+
+impl MeshSummary {
+    pub fn of(mesh: &Mesh, bytes: u64) -> MeshSummary {
+        let (low, high) = mesh.bounds();
+        MeshSummary {
+            bytes,
+            vertices: mesh.positions.len() as u32,
+            triangles: mesh.triangles.len() as u32,
+            parts: mesh.parts.iter().map(|p| PartLine { name: p.name.clone(), triangles: p.triangles.len() as u32 }).collect(),
+            low_corner: low.to_array(),
+            high_corner: high.to_array(),
+            has_uvs: !mesh.uvs.is_empty(),
+            has_colors: !mesh.colors.is_empty(),
+            normals_from_file: mesh.normals_from_file,
+            as_low: ember_ridge_core::mesh::check_mesh(mesh, true),
+            as_high: ember_ridge_core::mesh::check_mesh(mesh, false),
+        }
+    }
+}
+
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct MeshView {
+    pub role: Role,
+    pub file: String,
+    pub hash: String,
+    pub summary: MeshSummary,
+}
+
+/// Low and high parts that pair, by number of the low part, counted from 1.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct PairView {
+    pub number: u32,
+    pub low: String,
+    pub high: Vec<String>,
+}
+
+/// An asset as the page shows it.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct AssetView {
+    #[ts(type = "number")]
+    pub id: i64,
+    pub name: String,
+    #[ts(type = "number")]
+    pub revision: i64,
+    pub undo: Option<String>,
+    pub redo: Option<String>,
+    pub recipe: Recipe,
+    pub meshes: Vec<MeshView>,
+    pub pairs: Vec<PairView>,
+    pub pair_findings: Vec<Finding>,
+    pub runs: Vec<RunView>,
+}
+
+/// One line of the ledger.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct RunView {
+    #[ts(type = "number")]
+    pub id: i64,
+    #[ts(type = "number")]
+    pub number: i64,
+    pub kind: RunKind,
+    pub status: RunStatus,
+    #[ts(type = "number")]
+    pub created: i64,
+    pub size: u32,
+    pub samples: u32,
+    /// What differs from the run before, in words.
+    pub changes: Vec<String>,
+    pub report: Option<Report>,
+    pub error: Option<String>,
+    #[ts(type = "number")]
+    pub bytes: i64,
+}
+
+#[derive(Debug, Deserialize, TS)]
+pub struct Revision {
+    /// The revision the recipe was edited from.
+    #[ts(type = "number")]
+    pub base: i64,
+    pub recipe: Recipe,
+}
+
+#[derive(Debug, Deserialize, TS)]
+pub struct RunOrder {
+    pub kind: RunKind,
+}
+
+/// The reaches the present recipe comes to.
+#[derive(Debug, Serialize, TS)]
+pub struct ReachView {
+    pub reach: ResolvedReach,
+    /// Length of the low-poly's bounding diagonal, scene units: what percentages refer to.
+    pub diagonal: f32,
+}
+
+/// One texel of a run: its channels in each map, 0..1, in the file's own steps.
+#[derive(Debug, Serialize, TS)]
+pub struct TexelView {
+    pub x: u32,
+    pub y: u32,
+    pub maps: Vec<TexelMap>,
+}
+
+#[derive(Debug, Serialize, TS)]
+pub struct TexelMap {
+    pub map: String,
+    pub channels: Vec<f32>,
+    /// What the channels mean: a direction, a region's name, a share.
+    pub words: String,
+}
+
+/// What happens while the page is open.
+#[derive(Clone, Debug, Serialize, TS)]
+#[serde(tag = "event", rename_all = "kebab-case")]
+pub enum Event {
+    /// An asset, its runs or its meshes changed; ask for it again.
+    Asset {
+        #[ts(type = "number")]
+        asset: i64,
+    },
+    Progress(ProgressView),
+}
+
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct ProgressView {
+    #[ts(type = "number")]
+    pub asset: i64,
+    #[ts(type = "number")]
+    pub run: i64,
+    pub stage: String,
+    /// 0..1.
+    pub share: f32,
+    pub elapsed: f32,
+    /// Seconds left, once enough is done to tell.
+    pub left: Option<f32>,
+}
+
+/// What stands at the head of a display mesh: a length in bytes (u32, little endian), this as JSON, then the arrays.
+#[derive(Debug, Serialize, TS)]
+pub struct DisplayHeader {
+    pub vertices: u32,
+    pub indices: u32,
+    /// Triangles of the real mesh; more than shown when a stand-in is drawn.
+    pub real_triangles: u32,
+    pub shown_triangles: u32,
+    pub parts: Vec<DisplayPart>,
+    pub arrays: Vec<DisplayArray>,
+    pub low_corner: [f32; 3],
+    pub high_corner: [f32; 3],
+}
+
+#[derive(Debug, Serialize, TS)]
+pub struct DisplayPart {
+    pub name: String,
+    /// First index and count of indices.
+    pub start: u32,
+    pub count: u32,
+}
+
+#[derive(Debug, Serialize, TS)]
+pub struct DisplayArray {
+    /// position, normal, uv, tangent, outward, color or index.
+    pub name: String,
+    /// Byte offset after the header.
+    pub offset: u32,
+    pub length: u32,
+}

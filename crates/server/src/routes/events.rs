@@ -1,0 +1,38 @@
+//! Server-sent events: one stream a page, with everything that happens.
+
+use crate::App;
+use crate::api::Event as Happening;
+use rocket::response::stream::{Event, EventStream};
+use rocket::{Route, Shutdown, State, get, routes};
+use std::sync::Arc;
+use std::time::Duration;
+use tokio::select;
+use tokio::sync::broadcast::error::RecvError;
+
+pub fn routes() -> Vec<Route> {
+    routes![events]
+}
+
+#[get("/events")]
+fn events(app: &State<Arc<App>>, mut end: Shutdown) -> EventStream![Event + '_] {
+    let mut heard = app.jobs.events.subscribe();
+    let running = app.jobs.progress();
+    EventStream! {
+        if let Some(progress) = running {
+            yield Event::json(&Happening::Progress(progress));
+        }
+        loop {
+            let event = select! {
+                event = heard.recv() => event,
+                _ = &mut end => break,
+            };
+            match event {
+                Ok(event) => yield Event::json(&event),
+                // A page that fell behind asks for everything again.
+                Err(RecvError::Lagged(_)) => yield Event::json(&Happening::Asset { asset: 0 }),
+                Err(RecvError::Closed) => break,
+            }
+        }
+    }
+    .heartbeat(Duration::from_secs(15))
+}

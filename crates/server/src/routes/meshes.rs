@@ -1,0 +1,146 @@
+//! Meshes in, and meshes as the page draws them.
+
+use crate::App;
+use crate::api::{AssetView, MeshSummary, ReachView, Role};
+use crate::fault::{Fault, Result, aside};
+use crate::{display, routes::assets};
+use ember_ridge_core::bake::Plan;
+use ember_ridge_core::reach::LowSurface;
+use ember_ridge_core::recipe::Source;
+use ember_ridge_core::{Mesh, Recipe};
+use ember_ridge_formats::read_mesh;
+use rocket::data::{Data, ToByteUnit};
+use rocket::http::{ContentType, Status};
+use rocket::serde::json::Json;
+use rocket::{Route, State, get, post, routes};
+use std::io::Write;
+use std::sync::Arc;
+use tokio::io::AsyncReadExt;
+
+pub fn routes() -> Vec<Route> {
+    routes![bring_in, show_low, show_high, reach]
+}
+
+/// Largest file that is taken.
+pub const MOST_GIBIBYTES: u64 = 4;
+
+#[post("/assets/<id>/meshes?<file>&<role>", data = "<data>")]
+async fn bring_in(app: &State<Arc<App>>, id: i64, file: &str, role: Role, data: Data<'_>) -> Result<Json<AssetView>> {
+    app.store.asset(id).await?;
+    let name = file.rsplit(['/', '\\']).next().unwrap_or(file).trim();
+    if name.is_empty() || name.chars().count() > 200 || name.chars().any(char::is_control) {
+        return Err(Fault::unusable("The file has no usable name; rename it and bring it in again"));
+    }
+    let mut stream = data.open((MOST_GIBIBYTES + 1).gibibytes());
+    let mut writer = app.store.blobs.writer()?;
+    let mut chunk = vec![0u8; 1 << 18];
+    let mut taken = 0u64;
+    loop {
+        let got = stream.read(&mut chunk).await?;
+        if got == 0 {
+            break;
+        }
+        taken += got as u64;
+        if taken > MOST_GIBIBYTES << 30 {
+            let text = format!("{name}: larger than the {MOST_GIBIBYTES} GiB that are taken. Split it into several files");
+            return Err(Fault::new(Status::PayloadTooLarge, text));
+        }
+        writer.write_all(&chunk[..got])?;
+    }
+    let (hash, bytes) = writer.keep()?;
+    let source = Source { file: name.to_owned(), hash: Some(hash.clone()) };
+    let (there, wanted) = (app.inner().clone(), source.clone());
+    let summary = aside(move || {
+        let content = there.store.blobs.read(wanted.hash.as_deref().unwrap_or_default())?;
+        let mesh = Arc::new(read_mesh(&wanted.file, &content, &|_| None)?);
+        let summary = MeshSummary::of(&mesh, bytes);
+        there.keep_mesh(&wanted, mesh);
+        Ok(summary)
+    })
+    .await?;
+    app.store.put_mesh(&hash, name, &summary).await?;
+
+    let asset = app.store.asset(id).await?;
+    let mut recipe = asset.recipe;
+    place(&mut recipe, role, source);
+    assets::edit(app, id, asset.head, recipe).await?;
+    assets::view(app, id).await
+}
+
+/// A file of the same name and role is replaced; another is added.
+fn place(recipe: &mut Recipe, role: Role, source: Source) {
+    let side = match role {
+        Role::Cage => {
+            recipe.cage = Some(source);
+            return;
+        }
+        Role::Low => &mut recipe.low,
+        Role::High => &mut recipe.high,
+    };
+    match side.iter_mut().find(|s| s.file == source.file) {
+        Some(old) => *old = source,
+        None => side.push(source),
+    }
+}
+
+async fn joined(app: &Arc<App>, id: i64, pick: fn(&Recipe) -> &Vec<Source>, what: &str) -> Result<(Arc<App>, Vec<Source>)> {
+    let asset = app.store.asset(id).await?;
+    let sources = pick(&asset.recipe).clone();
+    if sources.is_empty() {
+        return Err(Fault::missing(what));
+    }
+    Ok((app.clone(), sources))
+}
+
+fn load_joined(app: &App, sources: &[Source]) -> Result<Mesh> {
+    let meshes = sources.iter().map(|s| app.mesh(s)).collect::<Result<Vec<_>>>()?;
+    Ok(Mesh::joined(&meshes.iter().map(|m| &**m).collect::<Vec<_>>()))
+}
+
+#[get("/assets/<id>/display/low")]
+async fn show_low(app: &State<Arc<App>>, id: i64) -> Result<(ContentType, Vec<u8>)> {
+    let (app, sources) = joined(app, id, |r| &r.low, "low-poly yet").await?;
+    let bytes = aside(move || {
+        let surface = LowSurface::new(load_joined(&app, &sources)?, None).map_err(|f| Fault::unusable(f.to_string()))?;
+        Ok(display::low(&surface))
+    });
+    Ok((ContentType::Binary, bytes.await?))
+}
+
+#[get("/assets/<id>/display/high")]
+async fn show_high(app: &State<Arc<App>>, id: i64) -> Result<(ContentType, Vec<u8>)> {
+    let (app, sources) = joined(app, id, |r| &r.high, "sculpt yet").await?;
+    let bytes = aside(move || {
+        // Thinning takes seconds on a large sculpt; the result is kept under a name of its own.
+        let key: Vec<String> = sources.iter().map(|s| format!("{}/{}", s.hash.as_deref().unwrap_or("-"), s.file)).collect();
+        let key = format!("stand-in 1 of {}", blake3::hash(key.join("+").as_bytes()).to_hex());
+        if let Some(kept) = app.shown.lock().unwrap_or_else(std::sync::PoisonError::into_inner).get(&key) {
+            return Ok((**kept).clone());
+        }
+        let made = display::high(&load_joined(&app, &sources)?);
+        let mut shown = app.shown.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
+        if shown.len() >= 6 {
+            shown.clear();
+        }
+        shown.insert(key, Arc::new(made.clone()));
+        Ok(made)
+    });
+    Ok((ContentType::Binary, bytes.await?))
+}
+
+/// The reaches that the present recipe comes to, with "auto" measured.
+#[get("/assets/<id>/reach")]
+async fn reach(app: &State<Arc<App>>, id: i64) -> Result<Json<ReachView>> {
+    let asset = app.store.asset(id).await?;
+    let app = app.inner().clone();
+    aside(move || {
+        let mut recipe = asset.recipe;
+        // Measuring needs no sheet of any size.
+        recipe.sheet.size = 16;
+        recipe.reach = Default::default();
+        let scene = app.scene(&recipe, &|_| {})?;
+        let plan = Plan::new(&recipe, &scene).map_err(|fault| Fault::unusable(fault.to_string()))?;
+        Ok(Json(ReachView { reach: plan.reach, diagonal: scene.low.mesh.diagonal() }))
+    })
+    .await
+}

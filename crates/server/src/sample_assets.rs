@@ -1,0 +1,63 @@
+//! Puts the sample assets into a fresh data folder, each with a finished bake, so that the first sight is a baked prop.
+
+use crate::App;
+use crate::api::{Event, MeshSummary};
+use crate::fault::{Result, aside};
+use ember_ridge_core::Recipe;
+use ember_ridge_core::recipe::Source;
+use ember_ridge_formats::mesh::{write_glb, write_obj, write_ply};
+use ember_ridge_samples::{Detail, SAMPLES, make};
+use ember_ridge_store::RunKind;
+use std::sync::Arc;
+
+/// Adds what is missing, in the background: the page opens at once and fills as they come.
+pub fn add_missing(app: Arc<App>) {
+    tokio::spawn(async move {
+        for name in SAMPLES {
+            if let Err(fault) = add(&app, name).await {
+                tracing::error!("sample {name}: {}", fault.text());
+            }
+        }
+    });
+}
+
+async fn add(app: &Arc<App>, name: &'static str) -> Result<()> {
+    let label = ember_ridge_samples::label(name).unwrap_or(name);
+    if app.store.assets().await?.iter().any(|(_, n)| n == label) {
+        return Ok(());
+    }
+    let there = app.clone();
+    let (recipe, summaries) = aside(move || store_meshes(&there, name)).await?;
+    for (source, summary) in recipe.low.iter().chain(&recipe.high).zip(&summaries) {
+        app.store.put_mesh(source.hash.as_deref().unwrap_or_default(), &source.file, summary).await?;
+    }
+    let asset = app.store.add_asset(&recipe).await?;
+    for (kind, recipe) in [(RunKind::Proof, recipe.as_proof()), (RunKind::Final, recipe)] {
+        let run = app.store.add_run(asset, kind, &recipe).await?;
+        app.jobs.add(run, kind);
+    }
+    app.jobs.tell(Event::Asset { asset });
+    Ok(())
+}
+
+fn store_meshes(app: &App, name: &str) -> Result<(Recipe, Vec<MeshSummary>)> {
+    let detail = if std::env::var_os("EMBER_RIDGE_DRAFT_SAMPLES").is_some() { Detail::Draft } else { Detail::Full };
+    let Some(sample) = make(name, detail) else { return Err(crate::fault::Fault::missing("such sample")) };
+    let mut recipe = sample.recipe;
+    let mut summaries = Vec::new();
+    for (sources, mesh) in [(&mut recipe.low, sample.low), (&mut recipe.high, sample.high)] {
+        let file = sources[0].file.clone();
+        let mut writer = app.store.blobs.writer()?;
+        match file.rsplit('.').next() {
+            Some("ply") => write_ply(&mut writer, &mesh)?,
+            Some("glb") => write_glb(&mut writer, &mesh)?,
+            _ => write_obj(&mut writer, &mesh)?,
+        }
+        let (hash, bytes) = writer.keep()?;
+        summaries.push(MeshSummary::of(&mesh, bytes));
+        let source = Source { file, hash: Some(hash) };
+        // Not kept in memory: the first bake reads the file back, as it does with anyone's.
+        sources[0] = source;
+    }
+    Ok((recipe, summaries))
+}

@@ -1,0 +1,127 @@
+//! Meshes and trees held in memory between bakes: loaded once, shared by every run, proof and picture of them.
+
+use crate::App;
+use crate::api::MeshSummary;
+use crate::fault::{Fault, Result};
+use ember_ridge_core::bake::BakeScene;
+use ember_ridge_core::recipe::Source;
+use ember_ridge_core::{Mesh, Recipe};
+use ember_ridge_formats::read_mesh;
+use std::collections::HashMap;
+use std::sync::{Arc, Mutex, PoisonError};
+
+/// How many scenes and how many single meshes are kept; the ones used longest ago go first.
+const SCENES: usize = 3;
+const MESHES: usize = 8;
+
+#[derive(Default)]
+pub struct Scenes {
+    scenes: Mutex<Recent<BakeScene>>,
+    meshes: Mutex<Recent<Arc<Mesh>>>,
+}
+
+/// A small cache that forgets what was used longest ago.
+struct Recent<T> {
+    entries: HashMap<String, (u64, T)>,
+    clock: u64,
+}
+
+impl<T> Default for Recent<T> {
+    fn default() -> Self {
+        Recent { entries: HashMap::new(), clock: 0 }
+    }
+}
+
+impl<T: Clone> Recent<T> {
+    fn get(&mut self, key: &str) -> Option<T> {
+        self.clock += 1;
+        let clock = self.clock;
+        self.entries.get_mut(key).map(|(used, value)| {
+            *used = clock;
+            value.clone()
+        })
+    }
+
+    fn put(&mut self, key: String, value: T, most: usize) {
+        self.clock += 1;
+        self.entries.insert(key, (self.clock, value));
+        while self.entries.len() > most {
+            let oldest = self.entries.iter().min_by_key(|(_, (used, _))| *used).map(|(key, _)| key.clone());
+            if let Some(key) = oldest {
+                self.entries.remove(&key);
+            }
+        }
+    }
+}
+
+/// What a recipe's meshes are, as a key: two recipes with the same key share a scene.
+pub fn scene_key(recipe: &Recipe) -> String {
+    let side = |sources: &[Source]| {
+        sources.iter().map(|s| format!("{}/{}", s.hash.as_deref().unwrap_or("-"), s.file)).collect::<Vec<_>>().join("+")
+    };
+    let cage: Vec<Source> = recipe.cage.iter().cloned().collect();
+    format!("{}|{}|{}", side(&recipe.low), side(&recipe.high), side(&cage))
+}
+
+impl App {
+    /// The mesh of a source, from memory or from its blob. Takes as long as parsing does.
+    pub fn mesh(&self, source: &Source) -> Result<Arc<Mesh>> {
+        let hash = source.hash.as_deref().ok_or_else(|| Fault::unusable(format!("{}: its bytes are not here", source.file)))?;
+        let key = format!("{hash}/{}", source.file);
+        let mut kept = self.scenes.meshes.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some(mesh) = kept.get(&key) {
+            return Ok(mesh);
+        }
+        drop(kept);
+        let bytes = self.store.blobs.read(hash)?;
+        let mesh = Arc::new(read_mesh(&source.file, &bytes, &|_| None)?);
+        self.keep_mesh(source, mesh.clone());
+        Ok(mesh)
+    }
+
+    pub fn keep_mesh(&self, source: &Source, mesh: Arc<Mesh>) {
+        let key = format!("{}/{}", source.hash.as_deref().unwrap_or("-"), source.file);
+        self.scenes.meshes.lock().unwrap_or_else(PoisonError::into_inner).put(key, mesh, MESHES);
+    }
+
+    /// The scene of a recipe, built when it is not in memory. `say` hears what takes time.
+    pub fn scene(&self, recipe: &Recipe, say: &dyn Fn(&str)) -> Result<BakeScene> {
+        if recipe.low.is_empty() || recipe.high.is_empty() {
+            let wanted = if recipe.low.is_empty() { "low-poly" } else { "sculpt" };
+            return Err(Fault::unusable(format!("No {wanted} yet. Bring one in at the Meshes stop")));
+        }
+        let key = scene_key(recipe);
+        if let Some(scene) = self.scenes.scenes.lock().unwrap_or_else(PoisonError::into_inner).get(&key) {
+            return Ok(scene);
+        }
+        say("reading meshes");
+        let load = |sources: &[Source]| sources.iter().map(|s| self.mesh(s)).collect::<Result<Vec<_>>>();
+        let (low, high) = (load(&recipe.low)?, load(&recipe.high)?);
+        let cage = recipe.cage.as_ref().map(|s| self.mesh(s)).transpose()?;
+        say("building the tree");
+        let low: Vec<&Mesh> = low.iter().map(|m| &**m).collect();
+        let high: Vec<&Mesh> = high.iter().map(|m| &**m).collect();
+        let scene = BakeScene::new(&low, &high, cage.as_deref()).map_err(|fault| {
+            let file = recipe.cage.as_ref().map_or("cage", |c| &c.file);
+            Fault::unusable(format!("{file}: {fault}"))
+        })?;
+        self.scenes.scenes.lock().unwrap_or_else(PoisonError::into_inner).put(key, scene.clone(), SCENES);
+        Ok(scene)
+    }
+
+    /// What is known of a source's file, made now if it was not kept.
+    pub async fn summary(self: &Arc<Self>, source: &Source) -> Result<MeshSummary> {
+        let hash = source.hash.clone().unwrap_or_default();
+        if let Some(summary) = self.store.mesh(&hash, &source.file).await? {
+            return Ok(summary);
+        }
+        let (app, wanted) = (self.clone(), source.clone());
+        let summary = crate::fault::aside(move || {
+            let bytes = app.store.blobs.read(wanted.hash.as_deref().unwrap_or_default())?.len() as u64;
+            Ok(MeshSummary::of(&*app.mesh(&wanted)?, bytes))
+        })
+        .await?;
+        self.store.put_mesh(&hash, &source.file, &summary).await?;
+        Ok(summary)
+    }
+}

@@ -1,0 +1,40 @@
+//! The page's types are the server's: this writes them out and fails when the file in the web part is not what they say.
+//! `UPDATE_TYPES=1 cargo test -p ember-ridge-server --test types` rewrites it.
+
+use ember_ridge_core::bake::{MapReport, Report, ResolvedReach};
+use ember_ridge_core::maps::{Green, IdSettings, IdSource, MapSettings, NormalSettings, PaletteEntry};
+use ember_ridge_core::reach::SuggestedReach;
+use ember_ridge_core::recipe::{
+    Direction, Distance, HitRule, ImageFormat, Padding, Pairing, Reach, Recipe, SheetSettings, Source,
+};
+use ember_ridge_core::sheet::Depth;
+use ember_ridge_core::trace::BackFaces;
+use ember_ridge_core::{Finding, FindingKind, Place, Severity};
+use ember_ridge_server::api::*;
+use ember_ridge_server::Problem;
+use ember_ridge_store::{RunKind, RunStatus};
+use ts_rs::{Config, TS};
+
+const FILE: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../../web/src/api/types.ts");
+
+#[test]
+fn the_pages_types_are_the_servers() {
+    let config = Config::new();
+    let mut text = String::from("// Written from the Rust types by crates/server/tests/types.rs. Do not edit.\n");
+    macro_rules! write_out {
+        ($($type:ty),+ $(,)?) => { $( text.push_str(&format!("\nexport {}\n", <$type>::decl(&config))); )+ };
+    }
+    write_out!(
+        Severity, FindingKind, Place, Finding, Source, Pairing, Distance, Reach, Direction, HitRule, BackFaces, Padding,
+        ImageFormat, Depth, SheetSettings, Green, NormalSettings, IdSource, IdSettings, MapSettings, Recipe,
+        SuggestedReach, ResolvedReach, PaletteEntry, MapReport, Report, RunKind, RunStatus, AssetLine, NewAsset, Role,
+        PartLine, MeshSummary, MeshView, PairView, AssetView, RunView, Revision, RunOrder, ReachView, TexelView,
+        TexelMap, Problem, Event, ProgressView, DisplayHeader, DisplayPart, DisplayArray
+    );
+    if std::env::var_os("UPDATE_TYPES").is_some() {
+        std::fs::create_dir_all(std::path::Path::new(FILE).parent().expect("the path has a folder")).expect("folder");
+        std::fs::write(FILE, &text).expect("the web part can be written");
+    }
+    let there = std::fs::read_to_string(FILE).unwrap_or_default();
+    assert!(there == text, "{FILE} is out of date; run with UPDATE_TYPES=1 and commit it");
+}

@@ -1,0 +1,97 @@
+//! Files named by the BLAKE3 hash of their bytes. A file appears under its name only when it is whole.
+
+use super::{Result, StoreFault};
+use std::fs::{self, File};
+use std::io::{self, Write};
+use std::path::{Path, PathBuf};
+
+/// The blob folder of a data folder.
+#[derive(Clone)]
+pub struct Blobs {
+    folder: PathBuf,
+    incoming: PathBuf,
+}
+
+/// A blob on its way in: write to it, then [`BlobWriter::keep`] it. Dropped without that, nothing stays.
+pub struct BlobWriter {
+    file: tempfile::NamedTempFile,
+    hasher: blake3::Hasher,
+    bytes: u64,
+    folder: PathBuf,
+}
+
+fn at(path: &Path) -> impl FnOnce(io::Error) -> StoreFault {
+    let path = path.to_path_buf();
+    move |error| StoreFault::File { path, error }
+}
+
+impl Blobs {
+    pub(super) fn open(data: &Path) -> Result<Blobs> {
+        let blobs = Blobs { folder: data.join("blobs"), incoming: data.join("incoming") };
+        // What lies in `incoming` was never whole.
+        if blobs.incoming.exists() {
+            fs::remove_dir_all(&blobs.incoming).map_err(at(&blobs.incoming))?;
+        }
+        for folder in [&blobs.folder, &blobs.incoming] {
+            fs::create_dir_all(folder).map_err(at(folder))?;
+        }
+        Ok(blobs)
+    }
+
+    fn path(&self, hash: &str) -> Result<PathBuf> {
+        let plain = hash.len() == 64 && hash.bytes().all(|b| b.is_ascii_hexdigit());
+        plain.then(|| self.folder.join(&hash[..2]).join(&hash[2..])).ok_or_else(|| StoreFault::Missing("such blob".into()))
+    }
+
+    pub fn writer(&self) -> Result<BlobWriter> {
+        let file = tempfile::NamedTempFile::new_in(&self.incoming).map_err(at(&self.incoming))?;
+        Ok(BlobWriter { file, hasher: blake3::Hasher::new(), bytes: 0, folder: self.folder.clone() })
+    }
+
+
+    pub fn put(&self, bytes: &[u8]) -> Result<String> {
+        let mut writer = self.writer()?;
+        writer.write_all(bytes).map_err(at(&self.incoming))?;
+        Ok(writer.keep()?.0)
+    }
+
+    /// # Errors
+    /// [`StoreFault::Missing`] when there is no such blob.
+    pub fn read(&self, hash: &str) -> Result<Vec<u8>> {
+        let path = self.path(hash)?;
+        match fs::read(&path) {
+            Err(error) if error.kind() == io::ErrorKind::NotFound => Err(StoreFault::Missing(format!("blob {hash}"))),
+            other => other.map_err(at(&path)),
+        }
+    }
+
+    pub fn open_blob(&self, hash: &str) -> Result<File> {
+        let path = self.path(hash)?;
+        File::open(&path).map_err(at(&path))
+    }
+}
+
+impl Write for BlobWriter {
+    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
+        let written = self.file.write(bytes)?;
+        self.hasher.update(&bytes[..written]);
+        self.bytes += written as u64;
+        Ok(written)
+    }
+
+    fn flush(&mut self) -> io::Result<()> {
+        self.file.flush()
+    }
+}
+
+impl BlobWriter {
+    /// Puts the blob under its name; returns its hash and its length in bytes.
+    pub fn keep(self) -> Result<(String, u64)> {
+        let hash = self.hasher.finalize().to_hex().to_string();
+        let shelf = self.folder.join(&hash[..2]);
+        fs::create_dir_all(&shelf).map_err(at(&shelf))?;
+        let path = shelf.join(&hash[2..]);
+        self.file.persist(&path).map_err(|e| StoreFault::File { path: path.clone(), error: e.error })?;
+        Ok((hash, self.bytes))
+    }
+}

@@ -1,0 +1,92 @@
+// Every request the page makes, in one file. Errors carry the server's own sentence.
+import type {
+  AssetLine,
+  AssetView,
+  Problem,
+  ReachView,
+  Recipe,
+  Role,
+  RunKind,
+  RunView,
+  TexelView,
+} from "./types";
+
+export class RequestFailed extends Error {
+  constructor(
+    readonly status: number,
+    message: string,
+  ) {
+    super(message);
+  }
+}
+
+const UNREACHABLE = "The program does not answer. Start it again and reload this page; nothing is lost.";
+
+function failure(status: number, body: string): RequestFailed {
+  try {
+    return new RequestFailed(status, (JSON.parse(body) as Problem).error);
+  } catch {
+    return new RequestFailed(
+      status,
+      status === 0 ? UNREACHABLE : `The program answered with status ${status}.`,
+    );
+  }
+}
+
+async function ask(path: string, init?: RequestInit): Promise<Response> {
+  const response = await fetch(`/api${path}`, init).catch(() => {
+    throw new RequestFailed(0, UNREACHABLE);
+  });
+  if (!response.ok) throw failure(response.status, await response.text());
+  return response;
+}
+
+async function json<T>(path: string, method = "GET", body?: unknown): Promise<T> {
+  const init = body === undefined ? { method } : { method, body: JSON.stringify(body) };
+  return (await ask(path, { ...init, headers: { "Content-Type": "application/json" } })).json() as Promise<T>;
+}
+
+export const api = {
+  assets: () => json<AssetLine[]>("/assets"),
+  addAsset: (name: string) => json<AssetView>("/assets", "POST", { name }),
+  asset: (id: number) => json<AssetView>(`/assets/${id}`),
+  revise: (id: number, base: number, recipe: Recipe) =>
+    json<AssetView>(`/assets/${id}/recipe`, "PUT", { base, recipe }),
+  undo: (id: number) => json<AssetView>(`/assets/${id}/undo`, "POST"),
+  redo: (id: number) => json<AssetView>(`/assets/${id}/redo`, "POST"),
+  reach: (id: number) => json<ReachView>(`/assets/${id}/reach`),
+  bake: (id: number, kind: RunKind) => json<RunView>(`/assets/${id}/runs`, "POST", { kind }),
+  again: (run: number) => json<RunView>(`/runs/${run}/again`, "POST"),
+  stop: (run: number) => ask(`/runs/${run}/stop`, { method: "POST" }).then(() => undefined),
+  texel: (run: number, x: number, y: number) => json<TexelView>(`/runs/${run}/texel?x=${x}&y=${y}`),
+  display: async (id: number, side: "low" | "high", signal?: AbortSignal) =>
+    (await ask(`/assets/${id}/display/${side}`, { signal })).arrayBuffer(),
+};
+
+export const mapUrl = (run: number, map: string) => `/api/runs/${run}/maps/${map}`;
+export const smallUrl = (run: number, map: string) => `/api/runs/${run}/small/${map}`;
+export const liveUrl = (run: number, map: string, turn: number) =>
+  `/api/runs/${run}/live/${map}?turn=${turn}`;
+export const packageUrl = (run: number) => `/api/runs/${run}/package`;
+
+/** Sends a mesh file; `onShare` hears 0..1 while it goes up, and 1 once the server reads it. */
+export function sendMesh(
+  asset: number,
+  role: Role,
+  file: File,
+  onShare: (share: number) => void,
+): { done: Promise<AssetView>; abort: () => void } {
+  const request = new XMLHttpRequest();
+  const done = new Promise<AssetView>((resolve, reject) => {
+    request.open("POST", `/api/assets/${asset}/meshes?file=${encodeURIComponent(file.name)}&role=${role}`);
+    request.upload.onprogress = (e) => onShare(e.loaded / Math.max(1, e.total));
+    request.onload = () =>
+      request.status === 200
+        ? resolve(JSON.parse(request.responseText) as AssetView)
+        : reject(failure(request.status, request.responseText));
+    request.onerror = () => reject(new RequestFailed(0, UNREACHABLE));
+    request.onabort = () => reject(new RequestFailed(0, `${file.name}: stopped; nothing of it was kept.`));
+    request.send(file);
+  });
+  return { done, abort: () => request.abort() };
+}

@@ -1,0 +1,136 @@
+// Hooks that fetch and change what the server holds. The recipe is edited as a draft: the page shows it at once, the server
+// hears of it when the hand rests, and each rest is one undo step.
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useCallback, useEffect } from "react";
+import { toast } from "sonner";
+import { create } from "zustand";
+import { useStore } from "../state";
+import { api, RequestFailed } from "./client";
+import type { AssetView, Event, Recipe, RunKind, RunView } from "./types";
+
+const assetKey = (id: number | null) => ["asset", id];
+
+export function useAssets() {
+  return useQuery({ queryKey: ["assets"], queryFn: api.assets });
+}
+
+export function useAsset() {
+  const id = useStore((s) => s.asset);
+  return useQuery({ queryKey: assetKey(id), queryFn: () => api.asset(id ?? 0), enabled: id !== null });
+}
+
+export function useReach() {
+  const asset = useAsset().data;
+  const meshes = asset?.meshes.map((m) => m.hash + m.role).join();
+  const ready = asset && asset.recipe.low.length > 0 && asset.recipe.high.length > 0;
+  return useQuery({
+    queryKey: ["reach", asset?.id, meshes, asset?.recipe.pairing],
+    queryFn: () => api.reach(asset?.id ?? 0),
+    enabled: Boolean(ready),
+    staleTime: Number.POSITIVE_INFINITY,
+    retry: false,
+  });
+}
+
+/** The run that is looked at: the chosen one, or the newest that is finished. */
+export function useShownRun(): RunView | null {
+  const asset = useAsset().data;
+  const chosen = useStore((s) => s.run);
+  const runs = asset?.runs ?? [];
+  return runs.find((r) => r.id === chosen) ?? runs.find((r) => r.status === "done") ?? null;
+}
+
+export function say(error: unknown) {
+  toast.error(error instanceof Error ? error.message : String(error), { duration: 9000 });
+}
+
+interface Drafts {
+  draft: Recipe | null;
+}
+const useDrafts = create<Drafts>()(() => ({ draft: null }));
+let resting: ReturnType<typeof setTimeout> | undefined;
+let sending: Promise<void> = Promise.resolve();
+
+/** The recipe as it stands on screen, and a way to change it. */
+export function useRecipe(): [Recipe | undefined, (change: (r: Recipe) => Recipe) => void] {
+  const asset = useAsset().data;
+  const draft = useDrafts((s) => s.draft);
+  const client = useQueryClient();
+  const edit = useCallback(
+    (change: (r: Recipe) => Recipe) => {
+      if (!asset) return;
+      const next = change(useDrafts.getState().draft ?? asset.recipe);
+      useDrafts.setState({ draft: next });
+      clearTimeout(resting);
+      resting = setTimeout(() => {
+        sending = sending.then(() => keep(client, asset.id));
+      }, 260);
+    },
+    [asset, client],
+  );
+  return [draft ?? asset?.recipe, edit];
+}
+
+async function keep(client: ReturnType<typeof useQueryClient>, id: number) {
+  const draft = useDrafts.getState().draft;
+  const base = client.getQueryData<AssetView>(assetKey(id));
+  if (!draft || !base) return;
+  try {
+    const asset = await api.revise(id, base.revision, draft);
+    client.setQueryData(assetKey(id), asset);
+    if (useDrafts.getState().draft === draft) useDrafts.setState({ draft: null });
+    const bakeable = asset.recipe.low.length > 0 && asset.recipe.high.length > 0;
+    if (useStore.getState().follow && bakeable && asset.revision !== base.revision) await bake(id, "proof");
+  } catch (error) {
+    useDrafts.setState({ draft: null });
+    await client.invalidateQueries({ queryKey: assetKey(id) });
+    say(error);
+  }
+}
+
+/** Waits until what was edited is kept, so that a bake sees it. */
+export async function settled() {
+  await new Promise((resolve) => setTimeout(resolve, useDrafts.getState().draft ? 280 : 0));
+  await sending;
+}
+
+async function bake(asset: number, kind: RunKind) {
+  await api.bake(asset, kind);
+  useStore.getState().set({ run: null });
+}
+
+export function useActions() {
+  const client = useQueryClient();
+  const id = useStore((s) => s.asset);
+  const put = useCallback((asset: AssetView) => client.setQueryData(assetKey(asset.id), asset), [client]);
+  const doing = useCallback((work: () => Promise<unknown>) => work().catch(say), []);
+  return {
+    put,
+    bake: (kind: RunKind) => doing(() => settled().then(() => (id === null ? undefined : bake(id, kind)))),
+    again: (run: number) => doing(() => api.again(run)),
+    stop: (run: number) => doing(() => api.stop(run)),
+    undo: () => doing(async () => id !== null && put(await settled().then(() => api.undo(id)))),
+    redo: () => doing(async () => id !== null && put(await settled().then(() => api.redo(id)))),
+  };
+}
+
+/** Listens to the server for as long as the page is open. */
+export function useEvents() {
+  const client = useQueryClient();
+  useEffect(() => {
+    const source = new EventSource("/api/events");
+    source.onmessage = (message) => {
+      const event = JSON.parse(message.data as string) as Event;
+      if (event.event === "progress") {
+        useStore.getState().set({ progress: event });
+      } else {
+        useStore.getState().set({ progress: null });
+        client.invalidateQueries({ queryKey: ["assets"] });
+        client.invalidateQueries({ queryKey: event.asset === 0 ? ["asset"] : assetKey(event.asset) });
+      }
+    };
+    return () => source.close();
+  }, [client]);
+}
+
+export { RequestFailed };

@@ -1,0 +1,70 @@
+// Display meshes as they come over the wire: a length, a JSON header, then plain arrays.
+import type { DisplayHeader } from "../api/types";
+
+export interface MeshData {
+  header: DisplayHeader;
+  floats: (name: string) => Float32Array | null;
+  colors: Uint8Array | null;
+  index: Uint32Array;
+}
+
+export function readMesh(buffer: ArrayBuffer): MeshData {
+  const length = new DataView(buffer).getUint32(0, true);
+  const header = JSON.parse(new TextDecoder().decode(new Uint8Array(buffer, 4, length))) as DisplayHeader;
+  const start = 4 + length;
+  const find = (name: string) => header.arrays.find((a) => a.name === name);
+  const floats = (name: string) => {
+    const array = find(name);
+    return array ? new Float32Array(buffer, start + array.offset, array.length / 4) : null;
+  };
+  const color = find("color");
+  const index = find("index");
+  if (!index) throw new Error("The mesh came without faces; reload the page.");
+  return {
+    header,
+    floats,
+    colors: color ? new Uint8Array(buffer, start + color.offset, color.length) : null,
+    index: new Uint32Array(buffer, start + index.offset, index.length / 4),
+  };
+}
+
+/** Finds the low-poly triangle under a UV point, and the point of the model there. */
+export class UvFinder {
+  private readonly uv: Float32Array;
+  private readonly position: Float32Array;
+
+  constructor(private readonly data: MeshData) {
+    this.uv = data.floats("uv") ?? new Float32Array();
+    this.position = data.floats("position") ?? new Float32Array();
+  }
+
+  find(u: number, v: number): { point: [number, number, number]; part: string } | null {
+    const { uv, position } = this;
+    for (let i = 0; i + 5 < uv.length; i += 6) {
+      const [ax, ay, bx, by, cx, cy] = uv.subarray(i, i + 6) as unknown as [
+        number,
+        number,
+        number,
+        number,
+        number,
+        number,
+      ];
+      const area = (bx - ax) * (cy - ay) - (by - ay) * (cx - ax);
+      if (area === 0) continue;
+      const wb = ((u - ax) * (cy - ay) - (v - ay) * (cx - ax)) / area;
+      const wc = ((bx - ax) * (v - ay) - (by - ay) * (u - ax)) / area;
+      if (wb < 0 || wc < 0 || wb + wc > 1) continue;
+      const corner = (i / 6) * 9;
+      const at = (axis: number) => {
+        const p = (k: number) => position[corner + k * 3 + axis] ?? 0;
+        return p(0) * (1 - wb - wc) + p(1) * wb + p(2) * wc;
+      };
+      return { point: [at(0), at(1), at(2)], part: this.partOf(i / 2) };
+    }
+    return null;
+  }
+
+  partOf(index: number): string {
+    return this.data.header.parts.find((p) => index >= p.start && index < p.start + p.count)?.name ?? "";
+  }
+}

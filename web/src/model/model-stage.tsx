@@ -1,0 +1,248 @@
+// The model stage: the low-poly with its maps, the sculpt, and the two compared.
+import { useEffect, useRef, useState } from "react";
+import * as THREE from "three";
+import { mapUrl } from "../api/client";
+import { useReach, useRecipe, useShownRun } from "../api/queries";
+import type { MapSettings, RunView } from "../api/types";
+import { type Look, useStore } from "../state";
+import { StageMessage, StageTools, Tag, ToolSegment, ToolToggle } from "../ui/stage-tools";
+import { type LightPlace, LightPuck, lightDirection } from "./light-puck";
+import { UvFinder } from "./mesh-data";
+import { useDisplay } from "./use-display";
+import { Viewer } from "./viewer";
+
+const LOOKS: [Look, string][] = [
+  ["low", "Low"],
+  ["baked", "Baked"],
+  ["sculpt", "Sculpt"],
+  ["wipe", "Wipe"],
+  ["beside", "Beside"],
+];
+
+function normalSettings(run: RunView | null): Extract<MapSettings, { map: "normal" }> | undefined {
+  return run?.report?.recipe.maps.find((m) => m.map === "normal");
+}
+
+export function ModelStage() {
+  const host = useRef<HTMLDivElement>(null);
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const marker = useRef<HTMLDivElement>(null);
+  const [viewer, setViewer] = useState<Viewer | null>(null);
+  const [failed, setFailed] = useState(false);
+  const [wipe, setWipe] = useState(0.5);
+  const [light, setLight] = useState<LightPlace>([-0.45, 0.5]);
+  const { look, envelope, wires, hidden, map, wish, set } = useStore();
+  const low = useDisplay("low");
+  const high = useDisplay("high");
+  const run = useShownRun();
+  const [recipe] = useRecipe();
+  const measured = useReach().data?.reach.suggested;
+
+  useEffect(() => {
+    if (!canvas.current || !host.current) return;
+    let made: Viewer;
+    try {
+      made = new Viewer(canvas.current);
+    } catch {
+      setFailed(true);
+      return;
+    }
+    setViewer(made);
+    const box = host.current;
+    const fit = new ResizeObserver(() => made.resize(box.clientWidth, box.clientHeight));
+    fit.observe(box);
+    return () => {
+      fit.disconnect();
+      made.dispose();
+      setViewer(null);
+    };
+  }, []);
+
+  useEffect(() => viewer?.setLow(low.data ?? null), [viewer, low.data]);
+  useEffect(() => viewer?.setHigh(high.data ?? null), [viewer, high.data]);
+
+  const shownMap = run?.report?.maps[map] ? map : run?.report?.maps.normal ? "normal" : null;
+  const url = run && shownMap ? mapUrl(run.id, shownMap) : null;
+  useEffect(() => {
+    if (!viewer || !low.data) return;
+    if (!url) {
+      viewer.setMap(null);
+      return;
+    }
+    let gone = false;
+    new THREE.TextureLoader().load(url, (texture) => {
+      if (gone) return texture.dispose();
+      texture.colorSpace = THREE.NoColorSpace;
+      texture.anisotropy = viewer.anisotropy;
+      viewer.setMap(texture);
+    });
+    return () => {
+      gone = true;
+    };
+  }, [viewer, url, low.data]);
+
+  const out = recipe?.reach.out === "auto" ? measured?.out : recipe?.reach.out;
+  const inward = recipe?.reach.in === "auto" ? measured?.in : recipe?.reach.in;
+  const green = normalSettings(run)?.y === "-" ? -1 : 1;
+  useEffect(() => {
+    viewer?.show({
+      look,
+      wipe,
+      light: lightDirection(light),
+      mapMode: shownMap === null ? "none" : shownMap === "normal" ? "normal" : "colour",
+      green,
+      envelope: envelope && out !== undefined && inward !== undefined ? { out, inward } : null,
+      wires,
+      hidden,
+    });
+  }, [viewer, look, wipe, light, shownMap, green, envelope, out, inward, wires, hidden]);
+
+  const lastWish = useRef(0);
+  useEffect(() => {
+    if (!viewer || wish.turn === lastWish.current) return;
+    lastWish.current = wish.turn;
+    viewer.frame(wish.point);
+  }, [viewer, wish]);
+
+  // The marker follows the sheet's pointer, and the model when it turns.
+  useEffect(() => {
+    if (!viewer) return;
+    const place = () => {
+      const hover = useStore.getState().hover;
+      const at = hover?.point ? viewer.project(hover.point) : null;
+      if (!marker.current) return;
+      marker.current.style.display = at ? "block" : "none";
+      if (at) marker.current.style.transform = `translate(${at[0]}px, ${at[1]}px)`;
+    };
+    viewer.onDraw = place;
+    return useStore.subscribe((s, before) => s.hover !== before.hover && place());
+  }, [viewer]);
+
+  const point = (e: React.PointerEvent) => {
+    if (!viewer || !low.data || e.buttons !== 0) return;
+    const box = e.currentTarget.getBoundingClientRect();
+    const hit = viewer.pick(e.clientX - box.left, e.clientY - box.top);
+    const part = hit ? new UvFinder(low.data).partOf(hit.index) : null;
+    set({ hover: hit && { from: "model", uv: hit.uv, point: hit.point, part } });
+  };
+
+  const header = high.data?.header;
+  const standIn =
+    header && header.shown_triangles < header.real_triangles && ["sculpt", "wipe", "beside"].includes(look);
+  const loading = low.isFetching || (high.isFetching && look !== "low" && look !== "baked");
+  return (
+    <section
+      ref={host}
+      aria-label="Model stage"
+      className="relative h-full min-w-0 overflow-hidden bg-stage"
+      onPointerLeave={() => set({ hover: null })}
+    >
+      <canvas ref={canvas} className="absolute inset-0 size-full touch-none" onPointerMove={point} />
+      <div ref={marker} className="pointer-events-none absolute top-0 left-0 hidden" aria-hidden>
+        <i className="absolute size-4 -translate-1/2 rounded-full border-[1.5px] border-white shadow-[0_0_0_1px_#0008]" />
+      </div>
+      <StageTools>
+        <Tag>MODEL</Tag>
+        <ToolSegment
+          label="What the model stage shows"
+          options={LOOKS}
+          value={look}
+          onChange={(v) => set({ look: v })}
+        />
+        <ToolToggle label="Wires" on={wires} onChange={(v) => set({ wires: v })} />
+        <ToolToggle label="Envelope" on={envelope} onChange={(v) => set({ envelope: v })} />
+      </StageTools>
+      {look === "wipe" && <WipeHandle share={wipe} onMove={setWipe} host={host} />}
+      {look === "beside" && (
+        <div className="pointer-events-none absolute inset-y-0 left-1/2 w-px bg-stage-line" />
+      )}
+      <div className="absolute right-3 bottom-3">
+        <LightPuck place={light} onMove={setLight} />
+      </div>
+      <Legend envelope={envelope} out={out} inward={inward} standIn={standIn ? header : undefined} />
+      {failed && (
+        <StageMessage title="This browser cannot draw 3D">
+          Maps and bakes work without it. Turn on WebGL to see the model.
+        </StageMessage>
+      )}
+      {!failed && loading && !low.data && <StageMessage title="Reading the meshes" busy />}
+      {low.isError && <StageMessage title="The low-poly cannot be shown">{low.error.message}</StageMessage>}
+      {!low.data && !low.isFetching && !low.isError && !high.data && (
+        <StageMessage title="No model yet">
+          Bring in a low-poly and a sculpt at the Meshes stop, or drop files here.
+        </StageMessage>
+      )}
+    </section>
+  );
+}
+
+function Legend(props: {
+  envelope: boolean;
+  out: number | undefined;
+  inward: number | undefined;
+  standIn: { shown_triangles: number; real_triangles: number } | undefined;
+}) {
+  const { envelope, out, inward, standIn } = props;
+  const thousands = (n: number) => (n >= 1e6 ? `${(n / 1e6).toFixed(2)}M` : `${Math.round(n / 1e3)}k`);
+  return (
+    <div className="pointer-events-none absolute bottom-3 left-3 flex flex-col gap-1 text-xs text-on-stage">
+      {envelope && out !== undefined && inward !== undefined && (
+        <span className="flex items-center gap-3 rounded bg-(--stage-tool) px-2 py-0.5">
+          <span className="flex items-center gap-1.5">
+            <i className="size-2.5 bg-ember" />
+            rays start <b className="num">{out.toPrecision(3)}</b> out
+          </span>
+          <span className="flex items-center gap-1.5">
+            <i className="size-2.5 border border-dashed border-white bg-black/50" />
+            end <b className="num">{inward.toPrecision(3)}</b> in
+          </span>
+        </span>
+      )}
+      {standIn && (
+        <span className="rounded bg-(--stage-tool) px-2 py-0.5">
+          Sculpt shown through a stand-in: {thousands(standIn.shown_triangles)} of{" "}
+          {thousands(standIn.real_triangles)} triangles. Bakes use all.
+        </span>
+      )}
+    </div>
+  );
+}
+
+function WipeHandle(props: {
+  share: number;
+  onMove: (share: number) => void;
+  host: React.RefObject<HTMLDivElement | null>;
+}) {
+  const { share, onMove, host } = props;
+  const drag = (e: React.PointerEvent) => {
+    if (!(e.buttons & 1) || !host.current) return;
+    e.currentTarget.setPointerCapture(e.pointerId);
+    const box = host.current.getBoundingClientRect();
+    onMove(Math.min(1, Math.max(0, (e.clientX - box.left) / box.width)));
+  };
+  const key = (e: React.KeyboardEvent) => {
+    const by = e.key === "ArrowLeft" ? -0.02 : e.key === "ArrowRight" ? 0.02 : 0;
+    if (by !== 0) onMove(Math.min(1, Math.max(0, share + by)));
+  };
+  return (
+    <div
+      role="slider"
+      tabIndex={0}
+      aria-label="Wipe between baked and sculpt"
+      aria-valuemin={0}
+      aria-valuemax={100}
+      aria-valuenow={Math.round(share * 100)}
+      onPointerDown={drag}
+      onPointerMove={drag}
+      onKeyDown={key}
+      className="absolute inset-y-0 z-10 -ml-3 w-6 cursor-ew-resize touch-none"
+      style={{ left: `${share * 100}%` }}
+    >
+      <i className="absolute inset-y-0 left-1/2 w-px bg-white/80" />
+      <span className="absolute bottom-16 left-1/2 flex -translate-x-1/2 gap-4 text-xs whitespace-nowrap text-on-stage [text-shadow:0_0_3px_#000]">
+        <b>baked</b>
+        <b>sculpt</b>
+      </span>
+    </div>
+  );
+}

@@ -1,0 +1,97 @@
+// One light for low-poly and sculpt alike, so that the two can be compared. The normal map is decoded as the recipe's report
+// says: n = normalize(x T + y B + z N), with interpolated, not normalised, N and T, and B = sign * cross(N, T).
+
+const LIGHT = /* glsl */ `
+  uniform vec3 light;
+  vec3 toLinear(vec3 c) { return pow(c, vec3(2.2)); }
+  // A key light that can be moved, a wide fill from above, and a tight highlight that shows the grain of a normal map.
+  vec3 shade(vec3 base, vec3 n, vec3 eye) {
+    float key = max(dot(n, light), 0.0);
+    float fill = 0.5 + 0.5 * n.y;
+    vec3 h = normalize(light + eye);
+    float shine = pow(max(dot(n, h), 0.0), 42.0) * 0.22 * step(0.0, dot(n, light));
+    float rim = pow(1.0 - max(dot(n, eye), 0.0), 3.0) * 0.10;
+    vec3 lit = toLinear(base) * (key * 1.25 + mix(0.10, 0.34, fill)) + shine + rim;
+    return pow(clamp(lit, 0.0, 1.0), vec3(1.0 / 2.2));
+  }
+  // Back sides are hatched, so that they cannot be mistaken for fronts in any colour.
+  vec3 hatch(vec3 c) {
+    float line = step(0.62, fract((gl_FragCoord.x + gl_FragCoord.y) / 6.0));
+    return mix(c * 0.55, vec3(0.86), line * 0.5);
+  }
+`;
+
+export const LOW_VERTEX = /* glsl */ `
+  attribute vec3 outward;
+  attribute vec4 frame;
+  uniform float lift;
+  varying vec3 vN; varying vec3 vT; varying float vSign; varying vec2 vUv; varying vec3 vEye;
+  void main() {
+    vec3 p = position + outward * lift;
+    vec4 view = modelViewMatrix * vec4(p, 1.0);
+    vN = normalMatrix * normal;
+    vT = normalMatrix * frame.xyz;
+    vSign = frame.w;
+    vUv = uv;
+    vEye = -view.xyz;
+    gl_Position = projectionMatrix * view;
+  }
+`;
+
+export const LOW_FRAGMENT = /* glsl */ `
+  ${LIGHT}
+  uniform sampler2D map;
+  uniform int mode; // 0 plain, 1 normal map, 2 colour map
+  uniform float green;
+  uniform vec3 base;
+  uniform float wipe; // in pixels; drawn left of it
+  varying vec3 vN; varying vec3 vT; varying float vSign; varying vec2 vUv; varying vec3 vEye;
+  void main() {
+    if (gl_FragCoord.x > wipe) discard;
+    vec3 n = vN;
+    vec3 c = base;
+    if (mode == 1) {
+      vec3 t = texture2D(map, vUv).rgb * 2.0 - 1.0;
+      t.y *= green;
+      n = t.x * vT + t.y * vSign * cross(vN, vT) + t.z * vN;
+    } else if (mode == 2) {
+      c = texture2D(map, vUv).rgb;
+    }
+    n = normalize(n);
+    if (!gl_FrontFacing) n = -n;
+    vec3 lit = mode == 2 ? mix(c, shade(c, n, normalize(vEye)), 0.45) : shade(c, n, normalize(vEye));
+    gl_FragColor = vec4(gl_FrontFacing ? lit : hatch(lit), 1.0);
+  }
+`;
+
+export const HIGH_VERTEX = /* glsl */ `
+  attribute vec3 tint;
+  varying vec3 vN; varying vec3 vEye; varying vec3 vTint;
+  void main() {
+    vec4 view = modelViewMatrix * vec4(position, 1.0);
+    vN = normalMatrix * normal;
+    vEye = -view.xyz;
+    vTint = tint;
+    gl_Position = projectionMatrix * view;
+  }
+`;
+
+export const HIGH_FRAGMENT = /* glsl */ `
+  ${LIGHT}
+  uniform vec3 base;
+  uniform int mode; // 0 plain, 2 vertex colours
+  uniform float wipe; // in pixels; drawn right of it
+  varying vec3 vN; varying vec3 vEye; varying vec3 vTint;
+  void main() {
+    if (gl_FragCoord.x < wipe) discard;
+    vec3 n = normalize(vN);
+    if (!gl_FrontFacing) n = -n;
+    vec3 lit = shade(mode == 2 ? vTint : base, n, normalize(vEye));
+    gl_FragColor = vec4(gl_FrontFacing ? lit : hatch(lit), 1.0);
+  }
+`;
+
+export const SHELL_FRAGMENT = /* glsl */ `
+  uniform vec4 color;
+  void main() { gl_FragColor = color; }
+`;

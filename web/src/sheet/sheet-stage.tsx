@@ -1,0 +1,176 @@
+// The sheet stage: one map's texels, sharp at any zoom, with the UV wires over them and the texel under the pointer told.
+import { useQuery } from "@tanstack/react-query";
+import { useEffect, useMemo, useRef, useState } from "react";
+import { api, liveUrl, mapUrl } from "../api/client";
+import { useAsset, useShownRun } from "../api/queries";
+import type { RunView } from "../api/types";
+import { UvFinder } from "../model/mesh-data";
+import { useDisplay } from "../model/use-display";
+import { type Channel, useStore } from "../state";
+import { StageMessage, StageTools, Tag, ToolSegment, ToolToggle } from "../ui/stage-tools";
+import { SheetView } from "./sheet-view";
+import { useLoadedImage } from "./use-image";
+
+const LABELS: Record<string, string> = { normal: "Normal", id: "ID", miss: "Miss" };
+const CHANNELS: [Channel, string][] = [
+  ["all", "RGB"],
+  ["r", "R"],
+  ["g", "G"],
+  ["b", "B"],
+];
+
+export function SheetStage() {
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const view = useRef<SheetView | null>(null);
+  const [zoom, setZoom] = useState(1);
+  const { map, channel, uvWires, progress, set } = useStore();
+  const asset = useAsset().data;
+  const run = useShownRun();
+  const low = useDisplay("low");
+  const finder = useMemo(() => (low.data ? new UvFinder(low.data) : null), [low.data]);
+
+  // A bake that runs is watched as it lands; afterwards its finished map takes the place of the live one.
+  const live =
+    progress && asset && progress.asset === asset.id && progress.stage === "baking" ? progress : null;
+  const available = live
+    ? (asset?.recipe.maps.map((m) => m.map) ?? [])
+    : Object.keys(run?.report?.maps ?? {}).filter((m) => !run?.report?.maps[m]?.error);
+  const order = ["normal", "id", "miss"].filter((m) => available.includes(m as never));
+  const shown = order.includes(map) ? map : order[0];
+  const url = !shown
+    ? null
+    : live
+      ? liveUrl(live.run, shown, Math.round(live.elapsed * 8))
+      : run
+        ? mapUrl(run.id, shown)
+        : null;
+  const image = useLoadedImage(url);
+  const size = (live ? asset?.runs.find((r) => r.id === live.run)?.size : run?.size) ?? 0;
+
+  useEffect(() => {
+    if (!canvas.current) return;
+    const made = new SheetView(canvas.current, (zoom) => setZoom(zoom));
+    view.current = made;
+    return () => made.dispose();
+  }, []);
+  useEffect(() => view.current?.setImage(image, size), [image, size]);
+  useEffect(() => view.current?.setUvs(low.data?.floats("uv") ?? null), [low.data]);
+  useEffect(() => view.current?.show(channel, uvWires), [channel, uvWires]);
+  useEffect(
+    () =>
+      useStore.subscribe(
+        (s, before) => s.hover !== before.hover && view.current?.setCross(s.hover?.uv ?? null),
+      ),
+    [],
+  );
+
+  const point = (e: React.PointerEvent) => {
+    const uv = view.current?.uvAt(e.clientX, e.clientY);
+    const place = uv ? finder?.find(...uv) : null;
+    set({ hover: uv ? { from: "sheet", uv, point: place?.point ?? null, part: place?.part ?? null } : null });
+  };
+
+  return (
+    <section
+      aria-label="Sheet stage"
+      className="relative h-full min-w-0 overflow-hidden bg-stage"
+      onPointerLeave={() => set({ hover: null })}
+    >
+      <ChannelFilters />
+      <canvas ref={canvas} className="absolute inset-0 size-full touch-none" onPointerMove={point} />
+      <StageTools>
+        <Tag>SHEET</Tag>
+        {shown && (
+          <ToolSegment
+            label="Map"
+            options={order.map((m) => [m, LABELS[m] ?? m] as const)}
+            value={shown}
+            onChange={(v) => set({ map: v })}
+          />
+        )}
+        <ToolSegment
+          label="Channels"
+          options={CHANNELS}
+          value={channel}
+          onChange={(v) => set({ channel: v })}
+        />
+        <ToolToggle label="UVs" on={uvWires} onChange={(v) => set({ uvWires: v })} />
+        <span className="ml-auto flex items-center gap-2 text-on-stage">
+          <span className="num">
+            {size > 0 ? `${size} px, ` : ""}
+            {zoom >= 1 ? `${zoom.toFixed(zoom < 10 ? 1 : 0)}x` : `${Math.round(zoom * 100)} %`}
+          </span>
+          <button
+            type="button"
+            className="rounded bg-(--stage-tool) px-2 py-0.5 hover:bg-black/50"
+            onClick={() => view.current?.fit()}
+          >
+            Fit
+          </button>
+        </span>
+      </StageTools>
+      {run && !live && <Probe run={run} />}
+      {live && (
+        <span className="absolute bottom-3 left-3 rounded bg-ember-strong px-2 py-0.5 text-white">
+          Landing: {Math.round(live.share * 100)} %
+        </span>
+      )}
+      {!run && !live && (
+        <StageMessage title="No map yet">
+          {asset && asset.runs.length === 0
+            ? "Bake a proof to see the first one here."
+            : "It shows here once a bake is done."}
+        </StageMessage>
+      )}
+    </section>
+  );
+}
+
+/** What the maps hold under the pointer, in the file's own values. */
+function Probe({ run }: { run: RunView }) {
+  const hover = useStore((s) => s.hover);
+  const inside = hover?.uv.every((c) => c >= 0 && c < 1) ? hover : null;
+  const x = inside ? Math.floor(inside.uv[0] * run.size) : 0;
+  const y = inside ? Math.floor((1 - inside.uv[1]) * run.size) : 0;
+  const texel = useQuery({
+    queryKey: ["texel", run.id, x, y],
+    queryFn: () => api.texel(run.id, x, Math.min(y, run.size - 1)),
+    enabled: Boolean(inside),
+    staleTime: Number.POSITIVE_INFINITY,
+    gcTime: 5000,
+    retry: false,
+    placeholderData: (old) => old,
+  });
+  if (!inside) return null;
+  return (
+    <div
+      role="status"
+      className="num pointer-events-none absolute bottom-3 left-3 flex max-w-[90%] flex-wrap gap-x-4 rounded bg-black/70 px-2 py-1 text-[#f4f4f4]"
+      aria-label="Texel under the pointer"
+    >
+      <b>
+        {x}, {y}
+      </b>
+      <span>{inside.part ?? "outside every island"}</span>
+      {texel.data?.maps.map((m) => (
+        <span key={m.map}>
+          {LABELS[m.map] ?? m.map} {m.words}
+        </span>
+      ))}
+    </div>
+  );
+}
+
+/** One channel as grey, for the canvas's filter. */
+function ChannelFilters() {
+  const rows = { r: "1 0 0 0 0", g: "0 1 0 0 0", b: "0 0 1 0 0" };
+  return (
+    <svg className="absolute size-0" aria-hidden>
+      {Object.entries(rows).map(([name, row]) => (
+        <filter key={name} id={`channel-${name}`} colorInterpolationFilters="sRGB">
+          <feColorMatrix values={`${row} ${row} ${row} 0 0 0 1 0`} />
+        </filter>
+      ))}
+    </svg>
+  );
+}

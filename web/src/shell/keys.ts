@@ -1,0 +1,63 @@
+// The keys of the whole window, and the list that `?` shows.
+import { useEffect } from "react";
+import { useActions } from "../api/queries";
+import { useStore } from "../state";
+
+export const KEYS: readonly (readonly [string, string])[] = [
+  ["Ctrl K", "Find a command, part or finding"],
+  ["B  /  Shift B", "Bake a proof / the final"],
+  ["Esc", "Stop the bake that runs"],
+  ["Ctrl Z  /  Ctrl Shift Z", "Undo / redo the last change of the recipe"],
+  ["1  2  3", "Model stage alone, both stages, sheet stage alone"],
+  ["F", "Frame the model"],
+  ["W", "Wires on the model"],
+  ["E", "Envelope on the model"],
+  ["U", "UVs on the sheet"],
+  ["?", "This list"],
+  ["Drag", "Model: turn. Sheet: move"],
+  ["Shift or right drag", "Model: move"],
+  ["Wheel, pinch", "Zoom to the pointer"],
+  ["Double click", "Sheet: fit it into view"],
+  ["Drag a number", "Change it; Shift fine, Ctrl coarse. Click to type, arithmetic works"],
+];
+
+export function useKeys() {
+  const actions = useActions();
+  useEffect(() => {
+    const press = (e: KeyboardEvent) => {
+      const state = useStore.getState();
+      const typing =
+        e.target instanceof HTMLElement && e.target.closest("input, textarea, [contenteditable]");
+      const command = e.ctrlKey || e.metaKey;
+      if (command && e.key.toLowerCase() === "k") {
+        e.preventDefault();
+        state.set({ commandOpen: !state.commandOpen });
+      } else if (command && e.key.toLowerCase() === "z" && !typing) {
+        e.preventDefault();
+        if (e.shiftKey) actions.redo();
+        else actions.undo();
+      }
+      if (command || e.altKey || typing || state.commandOpen || state.keysOpen) return;
+      const acts = new Map<string, () => void>([
+        ["b", () => actions.bake("proof")],
+        ["B", () => actions.bake("final")],
+        ["1", () => state.set({ stages: "model" })],
+        ["2", () => state.set({ stages: "both" })],
+        ["3", () => state.set({ stages: "sheet" })],
+        ["f", () => state.lookAt(null)],
+        ["w", () => state.set({ wires: !state.wires })],
+        ["e", () => state.set({ envelope: !state.envelope })],
+        ["u", () => state.set({ uvWires: !state.uvWires })],
+        ["?", () => state.set({ keysOpen: true })],
+        ["Escape", () => state.progress && actions.stop(state.progress.run)],
+      ]);
+      const act = acts.get(e.key);
+      if (act) {
+        e.preventDefault();
+        act();
+      }
+    };
+    window.addEventListener("keydown", press);
+    return () => window.removeEventListener("keydown", press);
+  }, [actions]);
+}

@@ -1,0 +1,112 @@
+// What the page itself knows: where the artist is and what is looked at. Everything about the job lives on the server.
+import { create } from "zustand";
+import type { ProgressView } from "./api/types";
+
+export const STOPS = ["meshes", "pairs", "reach", "maps", "bake", "review", "masks", "deliver"] as const;
+export type Stop = (typeof STOPS)[number];
+
+export const STOP_LABELS: Record<Stop, string> = {
+  meshes: "Meshes",
+  pairs: "Pairs",
+  reach: "Reach",
+  maps: "Maps",
+  bake: "Bake",
+  review: "Review",
+  masks: "Masks",
+  deliver: "Deliver",
+};
+
+export type Theme = "day" | "night";
+/** What the model stage shows. */
+export type Look = "low" | "baked" | "sculpt" | "wipe" | "beside";
+export type Stages = "model" | "both" | "sheet";
+export type Channel = "all" | "r" | "g" | "b";
+
+/** A place both stages point at: from the model or from the sheet. */
+export interface Hover {
+  from: "model" | "sheet";
+  uv: [number, number];
+  point: [number, number, number] | null;
+  part: string | null;
+}
+
+interface State {
+  asset: number | null;
+  stop: Stop;
+  theme: Theme;
+  look: Look;
+  stages: Stages;
+  /** Share of the width that the model stage takes. */
+  split: number;
+  envelope: boolean;
+  wires: boolean;
+  uvWires: boolean;
+  map: string;
+  channel: Channel;
+  /** The run that is looked at; null follows the newest finished one. */
+  run: number | null;
+  hidden: ReadonlySet<string>;
+  hover: Hover | null;
+  /** Asked of the model stage: look at this point; the number makes each wish a new one. */
+  wish: { point: [number, number, number] | null; turn: number };
+  progress: ProgressView | null;
+  follow: boolean;
+  commandOpen: boolean;
+  keysOpen: boolean;
+  set: (change: Partial<State>) => void;
+  togglePart: (name: string) => void;
+  lookAt: (point: [number, number, number] | null) => void;
+}
+
+const THEME_KEY = "ember-ridge-theme";
+
+function firstTheme(): Theme {
+  const kept = localStorage.getItem(THEME_KEY);
+  if (kept === "day" || kept === "night") return kept;
+  return matchMedia("(prefers-color-scheme: dark)").matches ? "night" : "day";
+}
+
+function firstStop(): Stop {
+  const named = location.hash.slice(1);
+  return STOPS.find((s) => s === named) ?? "review";
+}
+
+export const useStore = create<State>()((set) => ({
+  asset: null,
+  stop: firstStop(),
+  theme: firstTheme(),
+  look: "baked",
+  stages: "both",
+  split: 0.5,
+  envelope: false,
+  wires: false,
+  uvWires: false,
+  map: "normal",
+  channel: "all",
+  run: null,
+  hidden: new Set(),
+  hover: null,
+  wish: { point: null, turn: 0 },
+  progress: null,
+  follow: true,
+  commandOpen: false,
+  keysOpen: false,
+  set: (change) => set(change),
+  togglePart: (name) =>
+    set((s) => {
+      const hidden = new Set(s.hidden);
+      if (!hidden.delete(name)) hidden.add(name);
+      return { hidden };
+    }),
+  lookAt: (point) => set((s) => ({ wish: { point, turn: s.wish.turn + 1 } })),
+}));
+
+useStore.subscribe((s, before) => {
+  if (s.theme !== before.theme) localStorage.setItem(THEME_KEY, s.theme);
+  if (s.stop !== before.stop) {
+    history.replaceState(null, "", `#${s.stop}`);
+    // The envelope belongs to Reach: it shows there and leaves with it.
+    if (s.stop === "reach") s.set({ envelope: true });
+    else if (before.stop === "reach") s.set({ envelope: false });
+  }
+});

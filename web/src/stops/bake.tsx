@@ -1,0 +1,145 @@
+// Bake: a proof to judge, the final to keep; watch it land, stop it, see what it cost.
+import { Square } from "lucide-react";
+import { useActions, useAsset, useRecipe, useShownRun } from "../api/queries";
+import type { RunView } from "../api/types";
+import { useStore } from "../state";
+import { Button, count, Row, Section, Segment, StopHead, seconds } from "../ui/parts";
+
+const PROOF_SIZES = ["256", "512", "1024"] as const;
+
+export function BakeStop() {
+  const asset = useAsset().data;
+  const [recipe, edit] = useRecipe();
+  const { bake } = useActions();
+  const run = useShownRun();
+  if (!asset || !recipe) return null;
+  const missing = recipe.low.length === 0 ? "a low-poly" : recipe.high.length === 0 ? "a sculpt" : null;
+  const proof = Math.min(recipe.sheet.proof_size, recipe.sheet.size);
+  return (
+    <>
+      <StopHead title="Bake">A proof is small and quick, to judge by. The final is the one to keep.</StopHead>
+      {missing && (
+        <Section>
+          <p className="text-ink-2">Bring in {missing} at the Meshes stop first.</p>
+        </Section>
+      )}
+      <Section title="Proof">
+        <Row label="Size">
+          <Segment
+            label="Proof size"
+            options={PROOF_SIZES.map((s) => [s, s] as const)}
+            value={String(recipe.sheet.proof_size) as "256" | "512" | "1024"}
+            onChange={(v) => edit((r) => ({ ...r, sheet: { ...r.sheet, proof_size: Number(v) } }))}
+          />
+        </Row>
+        <Button
+          look="strong"
+          className="mt-1 w-full"
+          disabled={missing !== null}
+          onClick={() => bake("proof")}
+        >
+          Bake a proof, {proof} <kbd className="num opacity-70">B</kbd>
+        </Button>
+      </Section>
+      <Section title="Final">
+        <p className="text-ink-2">
+          {recipe.maps.map((m) => m.map).join(", ")} at <span className="num">{recipe.sheet.size}</span>,{" "}
+          <span className="num">{recipe.sheet.samples}</span>{" "}
+          {recipe.sheet.samples === 1 ? "sample" : "samples"} a texel, {recipe.sheet.depth} bit
+        </p>
+        <Button className="mt-2 w-full" disabled={missing !== null} onClick={() => bake("final")}>
+          Bake the final, {recipe.sheet.size} <kbd className="num opacity-70">Shift B</kbd>
+        </Button>
+      </Section>
+      <Running />
+      {run?.report && <Costs run={run} />}
+    </>
+  );
+}
+
+function Running() {
+  const progress = useStore((s) => s.progress);
+  const { stop } = useActions();
+  const waiting = useAsset().data?.runs.filter((r) => r.status === "waiting") ?? [];
+  if (!progress && waiting.length === 0) return null;
+  return (
+    <Section title="Now">
+      {progress && (
+        <>
+          <div className="flex justify-between">
+            <span>{progress.stage}</span>
+            <b className="num">{Math.round(progress.share * 100)} %</b>
+          </div>
+          <div
+            className="my-1.5 h-1.5 overflow-hidden rounded bg-sunk"
+            role="progressbar"
+            aria-label="Bake progress"
+            aria-valuenow={Math.round(progress.share * 100)}
+          >
+            <i className="block h-full bg-ember" style={{ width: `${progress.share * 100}%` }} />
+          </div>
+          <div className="flex items-center justify-between text-ink-3">
+            <span>
+              {seconds(progress.elapsed)} gone
+              {progress.left !== null ? `, ${seconds(progress.left)} left` : ""}
+            </span>
+            <Button onClick={() => stop(progress.run)}>
+              <Square className="size-3 fill-current" /> Stop
+            </Button>
+          </div>
+        </>
+      )}
+      {waiting.map((r) => (
+        <div key={r.id} className="flex items-center justify-between py-0.5">
+          <span className="text-ink-2">
+            {r.number} {r.kind} waits
+          </span>
+          <Button look="quiet" onClick={() => stop(r.id)}>
+            Take out
+          </Button>
+        </div>
+      ))}
+    </Section>
+  );
+}
+
+function Costs({ run }: { run: RunView }) {
+  const report = run.report;
+  if (!report) return null;
+  const maps = Object.entries(report.maps);
+  const total = Math.max(1e-9, report.ray_seconds + maps.reduce((n, [, m]) => n + m.seconds, 0));
+  const rows: [string, number][] = [
+    ["rays, shared by all", report.ray_seconds],
+    ...maps.map(([id, m]) => [id, m.seconds] as [string, number]),
+  ];
+  return (
+    <Section
+      title={`What run ${run.number} cost`}
+      aside={<span className="num text-ink-3">{seconds(report.seconds)}</span>}
+    >
+      <table className="w-full">
+        <caption className="sr-only">Time by map</caption>
+        <tbody>
+          {rows.map(([name, time]) => (
+            <tr key={name}>
+              <td className="py-0.5">{name}</td>
+              <td className="w-1/3">
+                <div className="h-1.5 rounded bg-sunk">
+                  <i
+                    className="block h-full rounded bg-ink-3"
+                    style={{ width: `${(100 * time) / total}%` }}
+                  />
+                </div>
+              </td>
+              <td className="num w-14 text-right">{((100 * time) / total).toFixed(0)} %</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <p className="mt-1.5 text-xs text-ink-3">
+        {count(report.rays)} rays, {(report.rays / Math.max(1e-9, report.seconds) / 1e6).toFixed(1)} million a
+        second.
+      </p>
+    </Section>
+  );
+}

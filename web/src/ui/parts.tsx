@@ -1,0 +1,146 @@
+// Small pieces every stop is made of: heads, sections, rows, buttons, segments, badges, findings.
+import { CircleAlert, Info, TriangleAlert } from "lucide-react";
+import { ToggleGroup } from "radix-ui";
+import type { ButtonHTMLAttributes, ReactNode } from "react";
+import type { Finding, Severity } from "../api/types";
+import { useStore } from "../state";
+
+export function StopHead({ title, children }: { title: string; children: ReactNode }) {
+  return (
+    <header className="px-3 pt-3 pb-2.5">
+      <h1 className="text-lg">{title}</h1>
+      <p className="mt-0.5 text-ink-2">{children}</p>
+    </header>
+  );
+}
+
+export function Section(props: { title?: string; aside?: ReactNode; children: ReactNode }) {
+  return (
+    <section className="border-t border-line px-3 py-2.5" aria-label={props.title}>
+      {props.title && (
+        <div className="mb-1 flex min-h-6 items-center justify-between gap-2">
+          <h2>{props.title}</h2>
+          {props.aside}
+        </div>
+      )}
+      {props.children}
+    </section>
+  );
+}
+
+export function Row(props: { label: string; hint?: string; children: ReactNode }) {
+  return (
+    <div className="py-0.5">
+      <div className="flex min-h-7 items-center justify-between gap-2">
+        <span className="text-ink-2">{props.label}</span>
+        <span className="flex items-center gap-1.5">{props.children}</span>
+      </div>
+      {props.hint && <p className="pb-1 text-xs text-ink-3">{props.hint}</p>}
+    </div>
+  );
+}
+
+export function Button(
+  props: ButtonHTMLAttributes<HTMLButtonElement> & { look?: "plain" | "strong" | "quiet" },
+) {
+  const { look = "plain", className = "", ...rest } = props;
+  const looks = {
+    plain: "border border-line bg-sheet hover:bg-sunk",
+    strong: "bg-ink text-sheet hover:opacity-90",
+    quiet: "text-ink-2 hover:bg-sunk hover:text-ink",
+  };
+  return (
+    <button
+      type="button"
+      {...rest}
+      className={`inline-flex h-7 items-center justify-center gap-1.5 rounded px-2.5 font-[560] disabled:cursor-not-allowed disabled:opacity-45 ${looks[look]} ${className}`}
+    />
+  );
+}
+
+export function Segment<T extends string>(props: {
+  label: string;
+  options: readonly (readonly [T, string])[];
+  value: T;
+  wide?: boolean;
+  onChange: (value: T) => void;
+}) {
+  return (
+    <ToggleGroup.Root
+      type="single"
+      aria-label={props.label}
+      value={props.value}
+      onValueChange={(v) => v && props.onChange(v as T)}
+      className={`flex rounded bg-sunk p-0.5 ${props.wide ? "w-full" : ""}`}
+    >
+      {props.options.map(([value, label]) => (
+        <ToggleGroup.Item
+          key={value}
+          value={value}
+          className="h-5.5 grow rounded-[3px] px-2 text-ink-2 hover:text-ink data-[state=on]:bg-sheet data-[state=on]:font-semibold data-[state=on]:text-ink data-[state=on]:shadow-[0_0_0_1px_var(--line)]"
+        >
+          {label}
+        </ToggleGroup.Item>
+      ))}
+    </ToggleGroup.Root>
+  );
+}
+
+/** A pair's number, in a pattern of its own. */
+export function Badge({ number }: { number: number }) {
+  return (
+    <span
+      className={`num grid h-[18px] w-5 shrink-0 place-items-center rounded-[3px] border border-ink font-semibold badge-${(number - 1) % 5}`}
+    >
+      <span className="rounded-[2px] bg-sheet px-0.5 leading-none">{number}</span>
+    </span>
+  );
+}
+
+const MARKS: Record<Severity, { icon: typeof Info; color: string; word: string }> = {
+  fault: { icon: CircleAlert, color: "text-madder", word: "Fault" },
+  warning: { icon: TriangleAlert, color: "text-ochre", word: "Warning" },
+  note: { icon: Info, color: "text-ink-3", word: "Note" },
+};
+
+export function FindingCard({ finding }: { finding: Finding }) {
+  const { icon: Mark, color, word } = MARKS[finding.severity];
+  const lookAt = useStore((s) => s.lookAt);
+  const set = useStore((s) => s.set);
+  const { point, uv, part } = finding.place;
+  const show = () => {
+    lookAt(point);
+    if (uv) set({ hover: { from: "model", uv, point, part } });
+  };
+  return (
+    <li className="flex gap-2 py-1.5">
+      <Mark className={`mt-0.5 size-3.5 shrink-0 ${color}`} aria-label={word} />
+      <div className="min-w-0">
+        <p className="font-[560]">{finding.reason}.</p>
+        <p className="text-ink-2">{finding.remedy}.</p>
+        {point && (
+          <button
+            type="button"
+            className="mt-0.5 text-ember-strong underline underline-offset-2"
+            onClick={show}
+          >
+            Show the place
+          </button>
+        )}
+      </div>
+    </li>
+  );
+}
+
+export const count = (n: number) => n.toLocaleString("en").replaceAll(",", " ");
+
+export function bytes(n: number): string {
+  if (n < 1e6) return `${Math.max(1, Math.round(n / 1e3))} kB`;
+  return n < 1e9 ? `${(n / 1e6).toFixed(1)} MB` : `${(n / 1e9).toFixed(2)} GB`;
+}
+
+export function seconds(s: number): string {
+  if (s < 10) return `${s.toFixed(1)} s`;
+  if (s < 60) return `${Math.round(s)} s`;
+  return `${Math.floor(s / 60)}:${String(Math.round(s % 60)).padStart(2, "0")} min`;
+}

@@ -1,0 +1,79 @@
+// What stands on the neutral stages: tool rows, segments, toggles and messages, legible on any picture.
+import { ToggleGroup } from "radix-ui";
+import type { ReactNode } from "react";
+
+export function StageTools({ children }: { children: ReactNode }) {
+  return (
+    <div className="absolute inset-x-2.5 top-2 z-20 flex flex-wrap items-center gap-x-2 gap-y-1">
+      {children}
+    </div>
+  );
+}
+
+export function Tag({ children }: { children: ReactNode }) {
+  return (
+    <span className="font-mono text-[10px] font-semibold tracking-widest text-on-stage">{children}</span>
+  );
+}
+
+const CHIP =
+  "h-5 rounded-[3px] px-2 text-[#efefef] hover:bg-white/15 data-[state=on]:bg-[#f4f4f4] data-[state=on]:text-[#1c1c1c]";
+
+export function ToolSegment<T extends string>(props: {
+  label: string;
+  options: readonly (readonly [T, string])[];
+  value: T;
+  onChange: (value: T) => void;
+}) {
+  return (
+    <ToggleGroup.Root
+      type="single"
+      aria-label={props.label}
+      value={props.value}
+      onValueChange={(v) => v && props.onChange(v as T)}
+      className="flex rounded bg-(--stage-tool) p-0.5"
+    >
+      {props.options.map(([value, label]) => (
+        <ToggleGroup.Item key={value} value={value} className={CHIP}>
+          {label}
+        </ToggleGroup.Item>
+      ))}
+    </ToggleGroup.Root>
+  );
+}
+
+export function ToolToggle(props: { label: string; on: boolean; onChange: (on: boolean) => void }) {
+  return (
+    <span className="flex rounded bg-(--stage-tool) p-0.5">
+      <button
+        type="button"
+        aria-pressed={props.on}
+        data-state={props.on ? "on" : "off"}
+        className={CHIP}
+        onClick={() => props.onChange(!props.on)}
+      >
+        {props.label}
+      </button>
+    </span>
+  );
+}
+
+/** A quiet notice in the middle of a stage, over contour lines: empty, busy or failing. */
+export function StageMessage(props: { title: string; busy?: boolean; children?: ReactNode }) {
+  return (
+    <div className="pointer-events-none absolute inset-0 grid place-items-center" role="status">
+      <svg viewBox="0 0 400 300" className="absolute h-3/4 w-3/4 fill-none stroke-white/12" aria-hidden>
+        {[0, 1, 2, 3, 4, 5].map((i) => (
+          <path
+            key={i}
+            d={`M${40 + i * 22} ${230 - i * 6} C ${70 + i * 20} ${60 + i * 24}, ${190 - i * 4} ${110 + i * 12}, ${220 - i * 3} ${60 + i * 22} S ${340 - i * 18} ${90 + i * 16}, ${360 - i * 22} ${220 - i * 4} S ${120 + i * 12} ${290 - i * 16}, ${40 + i * 22} ${230 - i * 6}Z`}
+          />
+        ))}
+      </svg>
+      <div className="relative max-w-72 text-center text-on-stage">
+        <b className={`text-base ${props.busy ? "animate-pulse" : ""}`}>{props.title}</b>
+        <p className="mt-1 text-balance">{props.children}</p>
+      </div>
+    </div>
+  );
+}
