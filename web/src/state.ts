@@ -39,6 +39,8 @@ interface State {
   /** Share of the width that the model stage takes. */
   split: number;
   envelope: boolean;
+  /** The inner envelope too, while Reach in is pointed at. */
+  inner: boolean;
   wires: boolean;
   uvWires: boolean;
   map: string;
@@ -79,6 +81,7 @@ export const useStore = create<State>()((set) => ({
   stages: "both",
   split: 0.5,
   envelope: false,
+  inner: false,
   wires: false,
   uvWires: false,
   map: "normal",

@@ -7,8 +7,9 @@ use ember_ridge_core::Recipe;
 use ember_ridge_core::recipe::Source;
 use ember_ridge_formats::mesh::{write_glb, write_obj, write_ply};
 use ember_ridge_samples::{Detail, SAMPLES, make};
-use ember_ridge_store::RunKind;
+use ember_ridge_store::{RunKind, RunStatus};
 use std::sync::Arc;
+use tokio::sync::broadcast::error::RecvError;
 
 /// Adds what is missing, in the background: the page opens at once and fills as they come.
 pub fn add_missing(app: Arc<App>) {
@@ -36,7 +37,14 @@ async fn add(app: &Arc<App>, name: &'static str) -> Result<()> {
         let run = app.store.add_run(asset, kind, &recipe).await?;
         app.jobs.add(run, kind);
     }
+    let mut events = app.jobs.events.subscribe();
     app.jobs.tell(Event::Asset { asset });
+    // The next sample waits: polygonising it would take the bake's cores.
+    while app.store.runs(asset).await?.iter().any(|r| matches!(r.status, RunStatus::Waiting | RunStatus::Running)) {
+        if matches!(events.recv().await, Err(RecvError::Closed)) {
+            break;
+        }
+    }
     Ok(())
 }
 

@@ -31,7 +31,7 @@ export function ModelStage() {
   const [failed, setFailed] = useState(false);
   const [wipe, setWipe] = useState(0.5);
   const [light, setLight] = useState<LightPlace>([-0.45, 0.5]);
-  const { look, envelope, wires, hidden, map, wish, set } = useStore();
+  const { look, envelope, inner, wires, hidden, map, wish, set } = useStore();
   const low = useDisplay("low");
   const high = useDisplay("high");
   const run = useShownRun();
@@ -91,11 +91,12 @@ export function ModelStage() {
       light: lightDirection(light),
       mapMode: shownMap === null ? "none" : shownMap === "normal" ? "normal" : "colour",
       green,
-      envelope: envelope && out !== undefined && inward !== undefined ? { out, inward } : null,
+      envelope:
+        envelope && out !== undefined && inward !== undefined ? { out, inward: inner ? inward : null } : null,
       wires,
       hidden,
     });
-  }, [viewer, look, wipe, light, shownMap, green, envelope, out, inward, wires, hidden]);
+  }, [viewer, look, wipe, light, shownMap, green, envelope, inner, out, inward, wires, hidden]);
 
   const lastWish = useRef(0);
   useEffect(() => {
@@ -235,7 +236,7 @@ function WipeHandle(props: {
       onPointerDown={drag}
       onPointerMove={drag}
       onKeyDown={key}
-      className="absolute inset-y-0 z-10 -ml-3 w-6 cursor-ew-resize touch-none"
+      className="absolute top-10 bottom-0 z-10 -ml-3 w-6 cursor-ew-resize touch-none"
       style={{ left: `${share * 100}%` }}
     >
       <i className="absolute inset-y-0 left-1/2 w-px bg-white/80" />

@@ -16,7 +16,8 @@ export interface View {
   /** What the map on the low-poly is read as. */
   mapMode: "normal" | "colour" | "none";
   green: 1 | -1;
-  envelope: { out: number; inward: number } | null;
+  /** Distances of the outer envelope and, while it is asked for, of the inner one. */
+  envelope: { out: number; inward: number | null } | null;
   wires: boolean;
   hidden: ReadonlySet<string>;
 }
@@ -31,8 +32,10 @@ const PLAIN = new THREE.Vector3(0.62, 0.61, 0.6);
 const stem = (name: string) =>
   name.toLowerCase().replace(/[_.\- ](low|lo|lp|lowpoly|high|hi|hp|highpoly)$/, "");
 
+type ShaderMesh = THREE.Mesh<THREE.BufferGeometry, THREE.ShaderMaterial>;
+
 interface Side {
-  mesh: THREE.Mesh<THREE.BufferGeometry, THREE.ShaderMaterial>;
+  mesh: ShaderMesh;
   data: MeshData;
 }
 
@@ -46,7 +49,11 @@ export class Viewer {
   private readonly blank = new THREE.DataTexture(new Uint8Array([128, 128, 255, 255]), 1, 1);
   private low: Side | null = null;
   private high: Side | null = null;
-  private shells: THREE.Mesh<THREE.BufferGeometry, THREE.ShaderMaterial>[] = [];
+  /** Outer and inner envelope: a see-through skin and its edges for each. */
+  private shells: {
+    skin: ShaderMesh;
+    edges: THREE.LineSegments<THREE.BufferGeometry, THREE.ShaderMaterial>;
+  }[] = [];
   private wire: THREE.LineSegments | null = null;
   private view: View | null = null;
   private asked = 0;
@@ -92,7 +99,12 @@ export class Viewer {
 
   setLow(data: MeshData | null) {
     this.remove(this.low?.mesh);
-    for (const shell of this.shells) this.remove(shell);
+    for (const { skin, edges } of this.shells) {
+      this.remove(skin);
+      this.scene.remove(edges);
+      edges.geometry.dispose();
+      edges.material.dispose();
+    }
     if (this.wire) {
       this.scene.remove(this.wire);
       this.wire.geometry.dispose();
@@ -128,19 +140,16 @@ export class Viewer {
       },
     });
     this.low = { mesh: this.add(geometry, material), data };
-    for (const color of [
-      new THREE.Vector4(0.9, 0.42, 0.18, 0.16),
-      new THREE.Vector4(0.35, 0.3, 0.28, 0.22),
-    ]) {
-      const shell = new THREE.ShaderMaterial({
-        vertexShader: LOW_VERTEX,
-        fragmentShader: SHELL_FRAGMENT,
-        uniforms: { color: { value: color }, lift: { value: 0 } },
-        transparent: true,
-        depthWrite: false,
-      });
-      this.shells.push(this.add(geometry, shell));
-    }
+    // The outer envelope in ember; the inner one in ink, drawn through the surface it lies under.
+    this.shells = [
+      this.shell(
+        geometry,
+        new THREE.Vector4(0.9, 0.42, 0.18, 0.1),
+        new THREE.Vector4(1, 0.62, 0.42, 0.6),
+        true,
+      ),
+      this.shell(geometry, new THREE.Vector4(0, 0, 0, 0), new THREE.Vector4(0.1, 0.08, 0.06, 0.22), false),
+    ];
     this.wire = new THREE.LineSegments(
       new THREE.WireframeGeometry(geometry),
       new THREE.LineBasicMaterial({ color: 0x161310, transparent: true, opacity: 0.34 }),
@@ -170,6 +179,34 @@ export class Viewer {
     if (!this.framed) this.frame();
   }
 
+  private shell(
+    geometry: THREE.BufferGeometry,
+    skin: THREE.Vector4,
+    edge: THREE.Vector4,
+    depthTest: boolean,
+  ) {
+    const material = (color: THREE.Vector4) =>
+      new THREE.ShaderMaterial({
+        vertexShader: LOW_VERTEX,
+        fragmentShader: SHELL_FRAGMENT,
+        uniforms: { color: { value: color }, lift: { value: 0 } },
+        transparent: true,
+        depthWrite: false,
+        depthTest,
+      });
+    const lines = new THREE.BufferGeometry();
+    for (const name of ["position", "normal", "outward", "uv", "frame"])
+      lines.setAttribute(name, geometry.getAttribute(name));
+    const corners = geometry.getAttribute("position").count;
+    const ends = new Uint32Array(corners * 2);
+    for (let t = 0; t + 2 < corners; t += 3) ends.set([t, t + 1, t + 1, t + 2, t + 2, t], t * 2);
+    lines.setIndex(new THREE.BufferAttribute(ends, 1));
+    const edges = new THREE.LineSegments(lines, material(edge));
+    edges.frustumCulled = false;
+    this.scene.add(edges);
+    return { skin: this.add(geometry, material(skin)), edges };
+  }
+
   private add(geometry: THREE.BufferGeometry, material: THREE.ShaderMaterial) {
     const mesh = new THREE.Mesh(geometry, material);
     mesh.frustumCulled = false;
@@ -177,7 +214,7 @@ export class Viewer {
     return mesh;
   }
 
-  private remove(mesh: THREE.Mesh<THREE.BufferGeometry, THREE.ShaderMaterial> | undefined) {
+  private remove(mesh: ShaderMesh | undefined) {
     if (!mesh) return;
     this.scene.remove(mesh);
     mesh.geometry.dispose();
@@ -221,12 +258,15 @@ export class Viewer {
       this.hide(this.high, view.hidden);
     }
     for (const [shell, lift] of [
-      [outer, view.envelope?.out ?? 0],
-      [inner, -(view.envelope?.inward ?? 0)],
+      [outer, view.envelope?.out ?? null],
+      [inner, view.envelope?.inward ?? null],
     ] as const) {
       if (!shell) continue;
-      shell.visible = view.envelope !== null;
-      if (shell.material.uniforms.lift) shell.material.uniforms.lift.value = lift;
+      for (const drawn of [shell.skin, shell.edges]) {
+        drawn.visible = lift !== null;
+        if (drawn.material.uniforms.lift)
+          drawn.material.uniforms.lift.value = shell === inner ? -(lift ?? 0) : (lift ?? 0);
+      }
     }
     if (this.wire) this.wire.visible = view.wires;
     this.draw();
@@ -261,9 +301,6 @@ export class Viewer {
     const high = new THREE.Vector3(...header.high_corner);
     const radius = Math.max(1e-6, high.distanceTo(low) / 2);
     const centre = point ? new THREE.Vector3(...point) : low.clone().add(high).multiplyScalar(0.5);
-    const reach = point ? radius * 0.35 : radius;
-    const aspect = Math.min(1, this.canvas.clientWidth / Math.max(1, this.canvas.clientHeight));
-    const distance = reach / Math.sin(((this.camera.fov / 2) * Math.PI) / 180) / Math.max(0.35, aspect);
     const direction = this.camera.position.clone().sub(this.controls.target).normalize();
     if (point) {
       // A place on the model is looked at from outside.
@@ -271,6 +308,7 @@ export class Viewer {
       direction.y *= 0.6;
       direction.normalize();
     }
+    const distance = point ? radius * 1.3 : this.distanceToHold(low, high, centre, direction);
     this.camera.near = radius / 200;
     this.camera.far = radius * 40;
     this.camera.position.copy(centre).addScaledVector(direction, distance);
@@ -280,6 +318,36 @@ export class Viewer {
     this.framed = true;
     this.controls.update();
     this.draw();
+  }
+
+  /** How far back the eye must stand to see every corner of a box, with a margin for the tools at the top. */
+  private distanceToHold(
+    low: THREE.Vector3,
+    high: THREE.Vector3,
+    centre: THREE.Vector3,
+    direction: THREE.Vector3,
+  ) {
+    const width = this.view?.look === "beside" ? this.canvas.clientWidth / 2 : this.canvas.clientWidth;
+    const half = Math.tan(((this.camera.fov / 2) * Math.PI) / 180);
+    const [up, side] = [half * 0.86, (half * 0.92 * width) / Math.max(1, this.canvas.clientHeight)];
+    const right = new THREE.Vector3(0, 1, 0).cross(direction).normalize();
+    const above = direction.clone().cross(right);
+    let distance = 0;
+    for (let i = 0; i < 8; i++) {
+      const corner = new THREE.Vector3(
+        i & 1 ? low.x : high.x,
+        i & 2 ? low.y : high.y,
+        i & 4 ? low.z : high.z,
+      );
+      corner.sub(centre);
+      const towards = corner.dot(direction);
+      distance = Math.max(
+        distance,
+        towards + Math.abs(corner.dot(right)) / side,
+        towards + Math.abs(corner.dot(above)) / up,
+      );
+    }
+    return distance;
   }
 
   draw() {

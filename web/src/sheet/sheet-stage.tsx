@@ -95,20 +95,20 @@ export function SheetStage() {
           onChange={(v) => set({ channel: v })}
         />
         <ToolToggle label="UVs" on={uvWires} onChange={(v) => set({ uvWires: v })} />
-        <span className="ml-auto flex items-center gap-2 text-on-stage">
-          <span className="num">
-            {size > 0 ? `${size} px, ` : ""}
-            {zoom >= 1 ? `${zoom.toFixed(zoom < 10 ? 1 : 0)}x` : `${Math.round(zoom * 100)} %`}
-          </span>
-          <button
-            type="button"
-            className="rounded bg-(--stage-tool) px-2 py-0.5 hover:bg-black/50"
-            onClick={() => view.current?.fit()}
-          >
-            Fit
-          </button>
-        </span>
       </StageTools>
+      <span className="absolute right-3 bottom-3 flex items-center gap-2 text-on-stage">
+        <span className="num">
+          {size > 0 ? `${size} px, ` : ""}
+          {zoom >= 1 ? `${zoom.toFixed(zoom < 10 ? 1 : 0)}x` : `${Math.round(zoom * 100)} %`}
+        </span>
+        <button
+          type="button"
+          className="rounded bg-(--stage-tool) px-2 py-0.5 hover:bg-black/50"
+          onClick={() => view.current?.fit()}
+        >
+          Fit
+        </button>
+      </span>
       {run && !live && <Probe run={run} />}
       {live && (
         <span className="absolute bottom-3 left-3 rounded bg-ember-strong px-2 py-0.5 text-white">
@@ -145,7 +145,7 @@ function Probe({ run }: { run: RunView }) {
   return (
     <div
       role="status"
-      className="num pointer-events-none absolute bottom-3 left-3 flex max-w-[90%] flex-wrap gap-x-4 rounded bg-black/70 px-2 py-1 text-[#f4f4f4]"
+      className="num pointer-events-none absolute bottom-3 left-3 flex max-w-[calc(100%-150px)] flex-wrap gap-x-4 rounded bg-black/70 px-2 py-1 text-[#f4f4f4]"
       aria-label="Texel under the pointer"
     >
       <b>

@@ -38,7 +38,7 @@ export function Ledger() {
 }
 
 function facts(run: RunView): { text: string; quiet: string } {
-  const changes = run.changes.length > 0 ? run.changes.join(", ") : "same settings again";
+  const changes = run.changes.length > 0 ? run.changes.join(", ") : "same settings as before";
   switch (run.status) {
     case "done": {
       const open = run.report?.findings.filter((f) => f.severity !== "note").length ?? 0;
@@ -76,7 +76,7 @@ function Card({ run, shown }: { run: RunView; shown: boolean }) {
         aria-pressed={shown}
         disabled={!done}
         onClick={() => set({ run: run.id })}
-        className={`flex h-full w-[272px] items-center gap-2.5 rounded border bg-sheet p-1.5 text-left disabled:cursor-default ${shown ? "border-ember shadow-[inset_0_-2px_var(--ember)]" : "border-line hover:border-ink-3"}`}
+        className={`flex h-full w-[280px] items-center gap-2 rounded border bg-sheet p-1.5 text-left disabled:cursor-default ${shown ? "border-ember shadow-[inset_0_-2px_var(--ember)]" : "border-line hover:border-ink-3"}`}
       >
         {done && (
           <span className="flex shrink-0 gap-1">
@@ -85,7 +85,7 @@ function Card({ run, shown }: { run: RunView; shown: boolean }) {
                 key={m}
                 src={smallUrl(run.id, m)}
                 alt={m}
-                className="size-[62px] rounded-[2px] bg-stage object-cover"
+                className="size-[58px] rounded-[2px] bg-stage object-cover"
               />
             ))}
           </span>
@@ -96,7 +96,7 @@ function Card({ run, shown }: { run: RunView; shown: boolean }) {
               {run.number} {run.kind}
             </b>{" "}
             <span className="num text-ink-2">
-              {run.size} x{run.samples}
+              {run.size}x{run.samples}
               {run.report ? `, ${seconds(run.report.seconds)}` : ""}
             </span>
           </span>

@@ -48,7 +48,8 @@ export function ReachStop() {
         />
         <DistanceRow
           label="Reach in"
-          hint="Must hold the deepest carving; too long meets the far side."
+          hint="Must hold the deepest carving; too long meets the far side. Point here to see the inner envelope."
+          onPoint={(inner) => set({ inner })}
           value={recipe.reach.in}
           measured={suggested?.in}
           diagonal={diagonal}
@@ -125,9 +126,10 @@ function DistanceRow(props: {
   value: Distance;
   measured: number | undefined;
   diagonal: number;
+  onPoint?: (pointed: boolean) => void;
   onChange: (value: Distance) => void;
 }) {
-  const { label, hint, value, measured, diagonal, onChange } = props;
+  const { label, hint, value, measured, diagonal, onPoint, onChange } = props;
   const auto = value === "auto";
   const units = auto ? (measured ?? 0) : value;
   // Steps and digits follow the asset's size: a drag of a hand's width spans a useful range on any of them.
@@ -135,7 +137,15 @@ function DistanceRow(props: {
   const digits = Math.max(0, -Math.floor(Math.log10(step)) + 1);
   const percent = (100 * units) / diagonal;
   return (
-    <div className="py-1">
+    <div
+      role="group"
+      aria-label={`${label} of the whole asset`}
+      className="py-1"
+      onPointerEnter={() => onPoint?.(true)}
+      onPointerLeave={() => onPoint?.(false)}
+      onFocus={() => onPoint?.(true)}
+      onBlur={() => onPoint?.(false)}
+    >
       <div className="flex items-center gap-2">
         <span className="w-[68px] text-ink-2">{label}</span>
         <input

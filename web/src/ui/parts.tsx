@@ -132,7 +132,7 @@ export function FindingCard({ finding }: { finding: Finding }) {
   );
 }
 
-export const count = (n: number) => n.toLocaleString("en").replaceAll(",", " ");
+export const count = (n: number) => n.toLocaleString("en");
 
 export function bytes(n: number): string {
   if (n < 1e6) return `${Math.max(1, Math.round(n / 1e3))} kB`;

@@ -179,7 +179,7 @@ fn islands_outside(mesh: &Mesh) -> Vec<Finding> {
         let whole = low.floor();
         let fits = (high - whole).max_element() <= 1.0 + HAIR;
         let remedy = if fits {
-            format!("Move the island by ({:.0}, {:.0}) whole squares to bring it back inside", -whole.x, -whole.y)
+            format!("Move the island by ({:.0}, {:.0}) whole squares to bring it back inside", 0.0 - whole.x, 0.0 - whole.y)
         } else {
             "Scale or move the island so that all of it lies between 0 and 1".to_owned()
         };

@@ -66,11 +66,16 @@ impl TraceScene {
         let solid: Vec<u32> = (0..mesh.triangles.len() as u32)
             .filter(|&t| mesh.area_normal(t) != Vec3::ZERO)
             .collect();
+        // Box tests round: by parts in ten million of the coordinates, and along an axis that a ray hardly moves on by what the
+        // tree's clamped reciprocal takes off. Boxes are padded by more than both, so that no box that holds a hit is left
+        // out and the watertight triangle test has the last word.
+        let (low, high) = mesh.bounds();
+        let pad = Vec3A::splat(4e-6 * (low.abs().max(high.abs()).max_element() + (high - low).length()));
         let boxes: Vec<Aabb> = solid
             .iter()
             .map(|&t| {
                 let [a, b, c] = mesh.corners(t).map(Vec3A::from);
-                Aabb::new(a.min(b).min(c), a.max(b).max(c))
+                Aabb::new(a.min(b).min(c) - pad, a.max(b).max(c) + pad)
             })
             .collect();
         let tree = if boxes.is_empty() {

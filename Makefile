@@ -1,0 +1,52 @@
+# `make demo` and `make test` do everything on a fresh machine; the others are parts of them.
+PROGRAM := target/release/ember-ridge
+DEMO := .demo
+WEB := $(shell find web/src web/public web/index.html web/vite.config.ts -type f 2>/dev/null)
+
+.PHONY: demo test tools web check screenshots types bench samples clean
+
+demo: $(PROGRAM)
+	$(PROGRAM) serve --data $(DEMO) --samples --port 4680
+
+test: tools web
+	@tools/need browser
+	cargo fmt --all --check
+	cd web && npm run --silent check
+	cargo clippy --workspace --all-targets --quiet -- --deny warnings
+	cargo build --bins
+	cargo test --workspace
+
+# Rewrites the pictures in docs/screenshots from the demo's data.
+screenshots: $(PROGRAM)
+	@tools/need browser
+	cargo build --bin screenshots
+	EMBER_RIDGE_PROGRAM=$(PROGRAM) target/debug/screenshots
+
+# Rewrites the page's types from the Rust ones.
+types: web/dist/index.html
+	UPDATE_TYPES=1 cargo test --package ember-ridge-server --test types
+
+bench: web/dist/index.html
+	cargo bench --package ember-ridge-core
+
+samples: $(PROGRAM)
+	for name in lookout-lantern boundary-stone; do $(PROGRAM) sample $$name --out samples; done
+
+tools:
+	@tools/need rust node
+
+web: web/dist/index.html
+
+web/node_modules/.package-lock.json: web/package-lock.json | tools
+	cd web && npm ci --no-audit --no-fund
+	@touch $@
+
+web/dist/index.html: $(WEB) web/node_modules/.package-lock.json
+	cd web && npm run --silent build
+
+$(PROGRAM): web/dist/index.html $(shell find crates Cargo.toml Cargo.lock -type f 2>/dev/null) | tools
+	cargo build --release --bin ember-ridge
+	@touch $@
+
+clean:
+	rm -rf target web/dist web/node_modules $(DEMO)

@@ -1,0 +1,129 @@
+//! Meshes with known answers, and a bake without a clock.
+#![allow(dead_code, reason = "each test file uses its own share")]
+
+use ember_ridge_core::bake::{BakeScene, Canvas, Outcome, Plan, Watch, run};
+use ember_ridge_core::glam::{Vec2, Vec3, vec2, vec3};
+use ember_ridge_core::maps::MapSettings;
+use ember_ridge_core::recipe::{Distance, Padding, Reach, Recipe};
+use ember_ridge_core::{Draft, DraftPart, Mesh};
+
+pub struct Silent;
+
+impl Watch for Silent {
+    fn now(&self) -> f64 {
+        0.0
+    }
+    fn stopped(&self) -> bool {
+        false
+    }
+    fn tile_done(&self, _: usize, _: usize, _: &Canvas) {}
+}
+
+/// A sheet of `n` x `n` cells over the unit square in x and z (uv = x, 1 - z), lifted by `height`. Faces look up (+y).
+pub fn height_field(name: &str, n: usize, height: impl Fn(f32, f32) -> f32) -> Mesh {
+    let mut draft = Draft::default();
+    let mut indices = Vec::new();
+    for j in 0..=n {
+        for i in 0..=n {
+            let (x, z) = (i as f32 / n as f32, j as f32 / n as f32);
+            draft.positions.push(vec3(x, height(x, z), z));
+            draft.uvs.push(vec2(x, 1.0 - z));
+        }
+    }
+    let at = |i: usize, j: usize| (j * (n + 1) + i) as u32;
+    for j in 0..n {
+        for i in 0..n {
+            let (a, b, c, d) = (at(i, j), at(i, j + 1), at(i + 1, j + 1), at(i + 1, j));
+            indices.extend([a, b, c, a, c, d]);
+        }
+    }
+    draft.parts.push(DraftPart { name: name.into(), indices, ..DraftPart::default() });
+    draft.finish().expect("a grid is a whole mesh")
+}
+
+/// A closed ball about the origin, `rings` from pole to pole, without UVs.
+pub fn ball(name: &str, radius: f32, rings: usize) -> Mesh {
+    let around = rings * 2;
+    let mut draft = Draft::default();
+    draft.positions.push(Vec3::Y * radius);
+    for r in 1..rings {
+        for k in 0..around {
+            let (polar, turn) =
+                (std::f32::consts::PI * r as f32 / rings as f32, std::f32::consts::TAU * k as f32 / around as f32);
+            draft.positions.push(radius * vec3(polar.sin() * turn.cos(), polar.cos(), polar.sin() * turn.sin()));
+        }
+    }
+    draft.positions.push(Vec3::NEG_Y * radius);
+    let last = draft.positions.len() as u32 - 1;
+    let at = |r: usize, k: usize| (1 + (r - 1) * around + k % around) as u32;
+    let mut indices = Vec::new();
+    for k in 0..around {
+        indices.extend([0, at(1, k + 1), at(1, k)]);
+        indices.extend([last, at(rings - 1, k), at(rings - 1, k + 1)]);
+        for r in 1..rings - 1 {
+            indices.extend([at(r, k), at(r, k + 1), at(r + 1, k + 1), at(r, k), at(r + 1, k + 1), at(r + 1, k)]);
+        }
+    }
+    draft.parts.push(DraftPart { name: name.into(), indices, ..DraftPart::default() });
+    draft.finish().expect("a ball is a whole mesh")
+}
+
+/// An axis-aligned box with four corners a side, each side a UV island in a 3 x 2 layout.
+pub fn cube(name: &str, half: f32) -> Mesh {
+    let mut draft = Draft::default();
+    let mut indices = Vec::new();
+    let sides = [Vec3::X, Vec3::NEG_X, Vec3::Y, Vec3::NEG_Y, Vec3::Z, Vec3::NEG_Z];
+    for (s, out) in sides.into_iter().enumerate() {
+        let right = if out.y != 0.0 { Vec3::X } else { Vec3::Y.cross(out) };
+        let up = out.cross(right);
+        let corner = vec2((s % 3) as f32 / 3.0, (s / 3) as f32 / 2.0) + 0.02;
+        let first = draft.positions.len() as u32;
+        for (a, b) in [(-1.0, -1.0), (1.0, -1.0), (1.0, 1.0), (-1.0, 1.0)] {
+            draft.positions.push((out + right * a + up * b) * half);
+            draft.normals.push(out);
+            draft.uvs.push(corner + (vec2(a, b) + 1.0) / 2.0 * vec2(0.29, 0.46));
+        }
+        indices.extend([0, 1, 2, 0, 2, 3].map(|i| i + first));
+    }
+    draft.parts.push(DraftPart { name: name.into(), indices, ..DraftPart::default() });
+    draft.finish().expect("a box is a whole mesh")
+}
+
+/// Moves a mesh.
+pub fn moved(mesh: &Mesh, by: Vec3) -> Mesh {
+    let mut mesh = mesh.clone();
+    mesh.positions.iter_mut().for_each(|p| *p += by);
+    mesh
+}
+
+pub fn scaled(mesh: &Mesh, by: f32) -> Mesh {
+    let mut mesh = mesh.clone();
+    mesh.positions.iter_mut().for_each(|p| *p *= by);
+    mesh
+}
+
+pub fn with_uvs(mesh: &Mesh, change: impl Fn(Vec2) -> Vec2) -> Mesh {
+    let mut mesh = mesh.clone();
+    mesh.uvs.iter_mut().for_each(|uv| *uv = change(*uv));
+    mesh
+}
+
+pub fn recipe(size: u32, samples: u32, reach: (f32, f32), maps: Vec<MapSettings>) -> Recipe {
+    let mut recipe = Recipe::new("test");
+    recipe.sheet.size = size;
+    recipe.sheet.samples = samples;
+    recipe.sheet.padding = Padding::Texels(0);
+    recipe.reach = Reach { out: Distance::Units(reach.0), inward: Distance::Units(reach.1) };
+    recipe.maps = maps;
+    recipe
+}
+
+pub fn bake(recipe: &Recipe, low: &Mesh, high: &[&Mesh]) -> Outcome {
+    bake_on(recipe, low, high, 2)
+}
+
+pub fn bake_on(recipe: &Recipe, low: &Mesh, high: &[&Mesh], threads: usize) -> Outcome {
+    let scene = BakeScene::new(&[low], high, None).expect("no cage, no fault");
+    let plan = Plan::new(recipe, &scene).expect("the recipe is sound");
+    run(&plan, threads, &Silent).expect("nobody stops it")
+}

@@ -1,0 +1,127 @@
+//! Rays against every triangle one by one, by another formula, and through closed meshes.
+
+mod support;
+
+use ember_ridge_core::glam::{DVec3, Vec3, vec3};
+use ember_ridge_core::trace::{BackFaces, RaySpan, TraceScene};
+use ember_ridge_core::{Draft, DraftPart, Mesh};
+use proptest::prelude::*;
+
+/// Moeller and Trumbore's test in double precision: distance, and whether the back was met.
+fn by_hand(mesh: &Mesh, triangle: u32, span: &RaySpan) -> Option<(f64, bool)> {
+    let [a, b, c] = mesh.corners(triangle).map(Vec3::as_dvec3);
+    let (origin, direction): (DVec3, DVec3) = (span.origin.as_dvec3(), span.direction.as_dvec3());
+    let (e, f) = (b - a, c - a);
+    let p = direction.cross(f);
+    let det = e.dot(p);
+    if det == 0.0 {
+        return None;
+    }
+    let s = origin - a;
+    let u = s.dot(p) / det;
+    let q = s.cross(e);
+    let v = direction.dot(q) / det;
+    let t = f.dot(q) / det;
+    (u >= 0.0 && v >= 0.0 && u + v <= 1.0 && t >= 0.0 && t <= f64::from(span.length)).then_some((t, det < 0.0))
+}
+
+fn soup(points: &[[f32; 3]]) -> Option<Mesh> {
+    let draft = Draft {
+        positions: points.iter().map(|p| Vec3::from(*p)).collect(),
+        parts: vec![DraftPart {
+            name: "soup".into(),
+            indices: (0..points.len() as u32 / 3 * 3).collect(),
+            ..DraftPart::default()
+        }],
+        ..Draft::default()
+    };
+    draft.finish().ok()
+}
+
+fn unit(v: [f32; 3]) -> Vec3 {
+    Vec3::from(v).try_normalize().unwrap_or(Vec3::NEG_Y)
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(300))]
+
+    #[test]
+    fn the_closest_hit_is_the_one_a_search_of_all_triangles_finds(
+        points in proptest::collection::vec(prop::array::uniform3(-1.0f32..1.0), 3..180),
+        origin in prop::array::uniform3(-2.0f32..2.0),
+        direction in prop_oneof![
+            prop::array::uniform3(-1.0f32..1.0),
+            // Along the axes, where reciprocals are infinite and zeros carry signs.
+            prop::sample::select(vec![[1.0f32, -0.0, 0.0], [-1.0, 0.0, -0.0], [0.0, -1.0, -0.0], [-0.0, 0.0, 1.0]]),
+        ],
+        skip in any::<bool>(),
+    ) {
+        let Some(mesh) = soup(&points) else { return Ok(()) };
+        let scene = TraceScene::new(&mesh);
+        let span = RaySpan { origin: Vec3::from(origin), direction: unit(direction), length: 4.0 };
+        let rule = if skip { BackFaces::Skip } else { BackFaces::Keep };
+        let found = scene.closest(&span, &[true], rule).hit;
+        let best = (0..mesh.triangles.len() as u32)
+            .filter_map(|t| by_hand(&mesh, t, &span))
+            .filter(|(_, back)| !(skip && *back))
+            .map(|(t, _)| t)
+            .min_by(f64::total_cmp);
+        match (found, best) {
+            (Some(hit), Some(t)) => prop_assert!((f64::from(hit.t) - t).abs() < 1e-4, "{} {t}", hit.t),
+            (None, None) => {}
+            // A ray through an edge may be told apart by rounding; it must then graze that edge.
+            (hit, t) => {
+                let grazes = (0..mesh.triangles.len() as u32).any(|k| {
+                    let [a, b, c] = mesh.corners(k).map(Vec3::as_dvec3);
+                    let n = (b - a).cross(c - a);
+                    n.normalize().dot(span.direction.as_dvec3()).abs() < 1e-3
+                        || [(a, b), (b, c), (c, a)].iter().any(|(p, q)| {
+                            let (o, d) = (span.origin.as_dvec3(), span.direction.as_dvec3());
+                            let across = d.cross(*q - *p).normalize_or_zero();
+                            (*p - o).dot(across).abs() < 1e-5
+                        })
+                });
+                prop_assert!(grazes, "{hit:?} {t:?}");
+            }
+        }
+    }
+}
+
+#[test]
+fn no_ray_slips_through_a_closed_ball() {
+    let mesh = support::ball("ball", 1.0, 40);
+    let scene = TraceScene::new(&mesh);
+    let mut slipped = 0;
+    // Rays aimed exactly at vertices and at middles of edges, where leaks show.
+    let edges = mesh.triangles.iter().map(|t| (mesh.positions[t[0] as usize] + mesh.positions[t[1] as usize]) / 2.0);
+    for target in mesh.positions.iter().copied().chain(edges) {
+        for from in [vec3(3.0, 0.0, 0.0), vec3(0.0, -3.0, 0.0), vec3(1.7, 2.1, -2.3), target * 3.0] {
+            let direction = (target * 0.999 - from).normalize();
+            let span = RaySpan { origin: from, direction, length: 6.0 };
+            let missed = scene.closest(&span, &[true], BackFaces::Keep).hit.is_none();
+            slipped += usize::from(missed);
+        }
+    }
+    assert_eq!(slipped, 0);
+}
+
+#[test]
+fn masks_leave_parts_out_and_back_faces_are_told() {
+    let shell = support::ball("shell", 1.0, 20);
+    let core = support::ball("core", 0.5, 20);
+    let scene = TraceScene::new(&Mesh::joined(&[&shell, &core]));
+    let span = RaySpan { origin: vec3(0.1, 3.0, 0.2), direction: Vec3::NEG_Y, length: 10.0 };
+    let height = |mask: &[bool], rule| scene.closest(&span, mask, rule).hit.map(|h| 3.0 - h.t);
+    let near = |h: Option<f32>, expected: f32| h.is_some_and(|h| (h - expected).abs() < 0.02);
+    assert!(near(height(&[true, true], BackFaces::Skip), (1.0f32 - 0.05).sqrt()));
+    assert!(near(height(&[false, true], BackFaces::Skip), (0.25f32 - 0.05).sqrt()));
+    assert_eq!(height(&[false, false], BackFaces::Skip), None);
+    // From inside the core only backs are in sight.
+    let inside = RaySpan { origin: vec3(0.1, 0.0, 0.2), direction: Vec3::Y, length: 0.8 };
+    let answer = scene.closest(&inside, &[true, true], BackFaces::Skip);
+    assert!(answer.hit.is_none() && answer.skipped_back);
+    let kept = scene.closest(&inside, &[true, true], BackFaces::Keep);
+    assert!(kept.hit.is_some_and(|h| h.back) && !kept.skipped_back);
+    // Seen from ahead, the same faces are fronts.
+    assert!(scene.closest_seen_from_ahead(&inside, &[true, true], BackFaces::Skip).hit.is_some_and(|h| !h.back));
+}

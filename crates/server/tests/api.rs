@@ -1,0 +1,275 @@
+//! Every route through a real server on a real data folder: what it gives, and what it answers to nonsense.
+
+use ember_ridge_core::glam::{vec2, vec3};
+use ember_ridge_core::{Draft, DraftPart};
+use ember_ridge_formats::image::read_png;
+use ember_ridge_formats::mesh::write_obj;
+use ember_ridge_server::{Settings, prepare};
+use rocket::http::{ContentType, Header, Status};
+use rocket::local::asynchronous::{Client, LocalResponse};
+use serde_json::{Value, json};
+use std::io::Read;
+use std::path::Path;
+use std::time::Duration;
+
+async fn client(data: &Path) -> Client {
+    let settings =
+        Settings { data: data.to_path_buf(), address: [127, 0, 0, 1].into(), port: 0, samples: false };
+    let ready = prepare(&settings).await.expect("the folder can be used");
+    Client::untracked(ready.rocket).await.expect("the routes fit together")
+}
+
+fn host() -> Header<'static> {
+    Header::new("Host", "127.0.0.1:4680")
+}
+
+async fn answer(response: LocalResponse<'_>) -> (Status, Value) {
+    let status = response.status();
+    let text = response.into_string().await.unwrap_or_default();
+    (status, serde_json::from_str(&text).unwrap_or(Value::String(text)))
+}
+
+async fn get(client: &Client, path: &str) -> (Status, Value) {
+    answer(client.get(path.to_owned()).header(host()).dispatch().await).await
+}
+
+async fn post(client: &Client, path: &str, body: Value) -> (Status, Value) {
+    answer(client.post(path.to_owned()).header(host()).header(ContentType::JSON).body(body.to_string()).dispatch().await).await
+}
+
+async fn upload(client: &Client, file: &str, role: &str, bytes: Vec<u8>) -> (Status, Value) {
+    let path = format!("/api/assets/1/meshes?file={file}&role={role}");
+    answer(client.post(path).header(host()).header(ContentType::Binary).body(bytes).dispatch().await).await
+}
+
+/// A unit square, facing up, bulging by `lift` in its middle.
+fn square(name: &str, lift: f32) -> Vec<u8> {
+    let place = |x: f32, z: f32| vec3(x, if x == 0.5 && z == 0.5 { lift } else { 0.0 }, z);
+    let corners = [(0.0, 0.0), (0.0, 1.0), (1.0, 1.0), (1.0, 0.0), (0.5, 0.5)];
+    let draft = Draft {
+        positions: corners.iter().map(|&(x, z)| place(x, z)).collect(),
+        uvs: corners.iter().map(|&(x, z)| vec2(x, 1.0 - z)).collect(),
+        parts: vec![DraftPart {
+            name: name.into(),
+            indices: vec![0, 1, 4, 1, 2, 4, 2, 3, 4, 3, 0, 4],
+            ..DraftPart::default()
+        }],
+        ..Draft::default()
+    };
+    let mut bytes = Vec::new();
+    write_obj(&mut bytes, &draft.finish().expect("whole")).expect("memory");
+    bytes
+}
+
+async fn with_square(data: &Path) -> Client {
+    let client = client(data).await;
+    assert_eq!(post(&client, "/api/assets", json!({ "name": "Tile" })).await.0, Status::Ok);
+    for (file, role, lift) in [("tile_low.obj", "low", 0.0), ("tile_high.obj", "high", 0.1)] {
+        let (status, body) = upload(&client, file, role, square("tile", lift)).await;
+        assert_eq!(status, Status::Ok, "{body}");
+    }
+    client
+}
+
+async fn revise(client: &Client, change: impl FnOnce(&mut Value)) -> (Status, Value) {
+    let (_, asset) = get(client, "/api/assets/1").await;
+    let mut recipe = asset["recipe"].clone();
+    change(&mut recipe);
+    let body = json!({ "base": asset["revision"], "recipe": recipe });
+    answer(client.put("/api/assets/1/recipe").header(host()).header(ContentType::JSON).body(body.to_string()).dispatch().await).await
+}
+
+async fn baked(client: &Client, kind: &str) -> Value {
+    let (status, run) = post(client, "/api/assets/1/runs", json!({ "kind": kind })).await;
+    assert_eq!(status, Status::Ok, "{run}");
+    for _ in 0..3000 {
+        let (_, asset) = get(client, "/api/assets/1").await;
+        let found = asset["runs"].as_array().and_then(|r| r.iter().find(|r| r["id"] == run["id"])).cloned();
+        if let Some(found) = found.filter(|r| r["status"] != "waiting" && r["status"] != "running") {
+            return found;
+        }
+        tokio::time::sleep(Duration::from_millis(20)).await;
+    }
+    panic!("the bake does not end");
+}
+
+#[rocket::async_test]
+async fn from_two_files_to_a_package() {
+    let data = tempfile::tempdir().expect("a folder");
+    let client = with_square(data.path()).await;
+    let (_, asset) = get(&client, "/api/assets/1").await;
+    assert_eq!(asset["meshes"][0]["summary"]["triangles"], 4);
+    assert_eq!(asset["pairs"], json!([{ "number": 1, "low": "tile", "high": ["tile"] }]));
+    assert_eq!(asset["undo"], "sculpt nothing to tile_high.obj");
+    let (_, reach) = get(&client, "/api/assets/1/reach").await;
+    assert!(reach["reach"]["out"].as_f64().is_some_and(|d| (0.09..0.14).contains(&d)), "{reach}");
+
+    revise(&client, |r| r["sheet"]["size"] = json!(64)).await;
+    let run = baked(&client, "final").await;
+    assert_eq!((&run["status"], &run["number"], &run["report"]["misses"]), (&json!("done"), &json!(1), &json!(0)));
+
+    let png = client.get("/api/runs/1/maps/normal").header(host()).dispatch().await;
+    assert_eq!(png.content_type(), Some(ContentType::PNG));
+    let (side, _, channels, _) = read_png(&png.into_bytes().await.expect("bytes")).expect("a PNG");
+    assert_eq!((side, channels), (64, 3));
+
+    let (_, texel) = get(&client, "/api/runs/1/texel?x=10&y=30").await;
+    let words = |map: &str| texel["maps"].as_array().and_then(|m| m.iter().find(|m| m["map"] == map))
+        .map(|m| m["words"].as_str().unwrap_or_default().to_owned());
+    // The left face rises by 0.1 over 0.5: its normal leans to the left by atan(0.2).
+    assert_eq!(words("normal").as_deref(), Some("-0.20, 0.00, 0.98"));
+    assert_eq!((words("id").as_deref(), words("miss").as_deref()), (Some("tile"), Some("0 % missed")));
+
+    let zip = client.get("/api/runs/1/package").header(host()).dispatch().await.into_bytes().await.expect("bytes");
+    let mut archive = zip::ZipArchive::new(std::io::Cursor::new(zip)).expect("a zip");
+    let mut names: Vec<String> = archive.file_names().map(|n| n.expect("plain names").into_owned()).collect();
+    names.sort();
+    assert_eq!(names, ["recipe.json", "report.json", "tile_low_id.png", "tile_low_miss.png", "tile_low_normal.png"]);
+    let mut recipe = String::new();
+    archive.by_name("recipe.json").expect("there").read_to_string(&mut recipe).expect("text");
+    let recipe: ember_ridge_core::Recipe = serde_json::from_str(&recipe).expect("a recipe");
+    assert_eq!(recipe.sheet.size, 64);
+    for side in ["low", "high"] {
+        let shown = client.get(format!("/api/assets/1/display/{side}")).header(host()).dispatch().await;
+        let bytes = shown.into_bytes().await.expect("bytes");
+        let length = u32::from_le_bytes([bytes[0], bytes[1], bytes[2], bytes[3]]) as usize;
+        let header: Value = serde_json::from_slice(&bytes[4..4 + length]).expect("a header");
+        assert_eq!(header["real_triangles"], 4, "{side}");
+    }
+}
+
+#[rocket::async_test]
+async fn undo_redo_and_two_tabs() {
+    let data = tempfile::tempdir().expect("a folder");
+    let client = with_square(data.path()).await;
+    let size = |v: &Value| v["recipe"]["sheet"]["size"].as_u64();
+    let (_, first) = get(&client, "/api/assets/1").await;
+    let (_, second) = revise(&client, |r| r["sheet"]["size"] = json!(256)).await;
+    assert_eq!((size(&second), &second["undo"]), (Some(256), &json!("size 1024 to 256")));
+    let (_, back) = post(&client, "/api/assets/1/undo", json!({})).await;
+    assert_eq!((size(&back), &back["redo"]), (Some(1024), &json!("size 1024 to 256")));
+    let (_, forth) = post(&client, "/api/assets/1/redo", json!({})).await;
+    assert_eq!(size(&forth), Some(256));
+    // Another tab still has the first revision in hand: its change is refused, and nothing is lost.
+    let stale = json!({ "base": first["revision"], "recipe": first["recipe"] });
+    let put = client.put("/api/assets/1/recipe").header(host()).header(ContentType::JSON).body(stale.to_string());
+    let (status, problem) = answer(put.dispatch().await).await;
+    assert_eq!(status, Status::Conflict);
+    assert!(problem["error"].as_str().is_some_and(|e| e.contains("changed elsewhere")));
+    assert_eq!(size(&get(&client, "/api/assets/1").await.1), Some(256));
+    // Back to the very beginning and no further.
+    for _ in 0..9 {
+        post(&client, "/api/assets/1/undo", json!({})).await;
+    }
+    let (_, start) = get(&client, "/api/assets/1").await;
+    assert_eq!((&start["revision"], &start["undo"], &start["meshes"]), (&json!(0), &Value::Null, &json!([])));
+}
+
+#[rocket::async_test]
+async fn nonsense_gets_a_sentence_and_keeps_nothing() {
+    let data = tempfile::tempdir().expect("a folder");
+    let client = client(data.path()).await;
+    post(&client, "/api/assets", json!({ "name": "Tile" })).await;
+    let said = |body: &Value| body["error"].as_str().unwrap_or_default().to_owned();
+
+    let (status, body) = upload(&client, "bad_low.obj", "low", b"v 0 0 0\nf 1 2 3\n".to_vec()).await;
+    assert_eq!(status, Status::UnprocessableEntity);
+    assert!(said(&body).starts_with("bad_low.obj: "), "{body}");
+    let (status, body) = upload(&client, "..%2F..%2Fevil.exe", "low", b"x".to_vec()).await;
+    assert_eq!(status, Status::UnprocessableEntity);
+    assert!(said(&body).starts_with("evil.exe: "), "{body}");
+    let (_, asset) = get(&client, "/api/assets/1").await;
+    assert_eq!((&asset["meshes"], &asset["revision"]), (&json!([]), &json!(0)));
+
+    for (path, expected) in [
+        ("/api/assets/9", Status::NotFound),
+        ("/api/runs/9/maps/normal", Status::NotFound),
+        ("/api/runs/9/texel?x=0&y=0", Status::NotFound),
+        ("/api/runs/9/package", Status::NotFound),
+        ("/api/assets/1/display/low", Status::NotFound),
+        ("/api/nowhere", Status::NotFound),
+        ("/api/assets/1/reach", Status::UnprocessableEntity),
+    ] {
+        let (status, body) = get(&client, path).await;
+        assert_eq!(status, expected, "{path}");
+        assert!(!said(&body).is_empty(), "{path}: {body}");
+    }
+    let (status, body) = post(&client, "/api/assets/1/runs", json!({ "kind": "proof" })).await;
+    assert_eq!(status, Status::UnprocessableEntity);
+    assert!(said(&body).contains("No low-poly yet"), "{body}");
+    assert_eq!(post(&client, "/api/assets", json!({ "name": "  " })).await.0, Status::UnprocessableEntity);
+    assert_eq!(post(&client, "/api/assets", json!({ "nome": 3 })).await.0, Status::UnprocessableEntity);
+    let (status, body) = revise(&client, |r| r["sheet"]["samples"] = json!(7)).await;
+    assert_eq!(status, Status::UnprocessableEntity);
+    assert!(said(&body).contains("samples is 7"), "{body}");
+    let (status, _) = revise(&client, |r| r["sheet"]["size"] = json!(-5)).await;
+    assert_eq!(status, Status::UnprocessableEntity);
+}
+
+#[rocket::async_test]
+async fn strangers_are_kept_out() {
+    let data = tempfile::tempdir().expect("a folder");
+    let client = client(data.path()).await;
+    let ask = |host: &'static str, origin: Option<&'static str>| {
+        let request = client.get("/api/assets").header(Header::new("Host", host));
+        match origin {
+            Some(origin) => request.header(Header::new("Origin", origin)),
+            None => request,
+        }
+    };
+    assert_eq!(ask("127.0.0.1:4680", None).dispatch().await.status(), Status::Ok);
+    assert_eq!(ask("localhost:4680", Some("http://localhost:4680")).dispatch().await.status(), Status::Ok);
+    // A name that was made to point here, and another page in the same browser.
+    assert_eq!(ask("evil.example", None).dispatch().await.status(), Status::Forbidden);
+    assert_eq!(ask("127.0.0.1:4680", Some("http://evil.example")).dispatch().await.status(), Status::Forbidden);
+    assert_eq!(client.post("/api/assets").body("{}").dispatch().await.status(), Status::Forbidden);
+}
+
+#[rocket::async_test]
+async fn a_run_that_a_crash_cut_off_is_offered_again() {
+    let data = tempfile::tempdir().expect("a folder");
+    {
+        let client = with_square(data.path()).await;
+        revise(&client, |r| r["sheet"]["size"] = json!(64)).await;
+        // Entered in the ledger, never worked on: as a crash leaves it.
+        let store = ember_ridge_store::Store::open(data.path()).await.expect("opens");
+        let recipe = store.asset(1).await.expect("there").recipe;
+        store.add_run(1, ember_ridge_store::RunKind::Final, &recipe).await.expect("added");
+        let _ = client;
+    }
+    let client = client(data.path()).await;
+    let (_, asset) = get(&client, "/api/assets/1").await;
+    assert_eq!(asset["runs"][0]["status"], "interrupted");
+    let (status, again) = post(&client, "/api/runs/1/again", json!({})).await;
+    assert_eq!(status, Status::Ok, "{again}");
+    let run = baked(&client, "proof").await;
+    assert_eq!(run["status"], "done");
+    let (_, asset) = get(&client, "/api/assets/1").await;
+    let states: Vec<&str> = asset["runs"].as_array().into_iter().flatten().filter_map(|r| r["status"].as_str()).collect();
+    assert_eq!(states, ["done", "done", "interrupted"]);
+}
+
+#[rocket::async_test]
+async fn a_running_bake_stops_soon() {
+    let data = tempfile::tempdir().expect("a folder");
+    let client = with_square(data.path()).await;
+    revise(&client, |r| {
+        r["sheet"]["size"] = json!(4096);
+        r["sheet"]["samples"] = json!(64);
+    })
+    .await;
+    let (_, run) = post(&client, "/api/assets/1/runs", json!({ "kind": "final" })).await;
+    let state = || async { get(&client, "/api/assets/1").await.1["runs"][0]["status"].clone() };
+    while state().await != "running" {
+        tokio::time::sleep(Duration::from_millis(10)).await;
+    }
+    assert_eq!(post(&client, &format!("/api/runs/{}/stop", run["id"]), json!({})).await.0, Status::Ok);
+    // A bake of a billion rays would take minutes; the wait only bounds a hang.
+    let mut waited = 0;
+    while state().await == "running" && waited < 500 {
+        tokio::time::sleep(Duration::from_millis(20)).await;
+        waited += 1;
+    }
+    assert_eq!(state().await, "stopped");
+    assert_eq!(get(&client, "/api/runs/1/package").await.0, Status::UnprocessableEntity);
+}
