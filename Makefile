@@ -26,8 +26,8 @@ screenshots: $(PROGRAM)
 types: web/dist/index.html
 	UPDATE_TYPES=1 cargo test --package ember-ridge-server --test types
 
-bench: web/dist/index.html
-	cargo bench --package ember-ridge-core
+bench:
+	cargo bench --package ember-ridge-samples
 
 samples: $(PROGRAM)
 	for name in lookout-lantern boundary-stone; do $(PROGRAM) sample $$name --out samples; done

@@ -77,7 +77,9 @@ impl Session {
             .context("chromedriver cannot be started; `make test` installs it (Debian: chromium-driver)")?;
         let page = connect(driver_port, &data, &downloads, &how).await;
         let mut session = match page {
-            Ok(page) => Session { page, port, downloads, program: Some(serving), driver, data, draft_samples: how.draft },
+            Ok(page) => {
+                Session { page, port, downloads, program: Some(serving), driver, data, draft_samples: how.draft }
+            }
             Err(error) => {
                 let (mut serving, mut driver) = (serving, driver);
                 let _ = serving.kill();
@@ -119,7 +121,10 @@ impl Session {
 
     /// A button by its visible text or label, as a person or a screen reader finds it.
     pub async fn button(&self, name: &str) -> Result<Element> {
-        self.xpath(&format!("//button[normalize-space()='{name}' or @aria-label='{name}'] | //a[normalize-space()='{name}']")).await
+        self.xpath(&format!(
+            "//button[normalize-space()='{name}' or @aria-label='{name}'] | //a[normalize-space()='{name}']"
+        ))
+        .await
     }
 
     /// A button whose text starts so.

@@ -153,7 +153,8 @@ fn write_maps(outcome: Outcome, recipe: &Recipe, out: &Path) -> (Report, bool) {
     let mut failed = false;
     for map in &outcome.maps {
         let name = map_file_name(&recipe.low[0].file, map.id, recipe.sheet.format);
-        let written = write_whole(&out.join(&name), |file| write_png(file, recipe.sheet.size, map.channels, &map.pixels));
+        let written =
+            write_whole(&out.join(&name), |file| write_png(file, recipe.sheet.size, map.channels, &map.pixels));
         let Some(entry) = report.maps.get_mut(map.id) else { continue };
         match written {
             Ok(()) => entry.file = name,

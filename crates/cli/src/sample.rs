@@ -10,7 +10,7 @@ use std::time::Instant;
 
 pub fn run(arguments: &Sample) -> Result<ExitCode, Unusable> {
     let started = Instant::now();
-    let sample = make(&arguments.name, Detail::Full)
+    let sample = make(&arguments.name, Detail::from_environment())
         .ok_or_else(|| anyhow!("no sample '{}'; there are {}", arguments.name, SAMPLES.join(", ")))?;
     let out = &arguments.out;
     fs::create_dir_all(out).with_context(|| format!("{}: the folder cannot be made", out.display()))?;

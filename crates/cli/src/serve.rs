@@ -21,7 +21,12 @@ pub fn run(arguments: &Serve) -> Result<ExitCode, Unusable> {
         println!("Ember Ridge is at {}", ready.url);
         println!("Data: {}. Stop with Ctrl C; a bake that is cut off can be run again.", settings.data.display());
         rocket.launch().await.map_err(|e| {
-            anyhow!("port {} of {} cannot be used: {}. Give another with --port", settings.port, settings.address, e.kind())
+            anyhow!(
+                "port {} of {} cannot be used: {}. Give another with --port",
+                settings.port,
+                settings.address,
+                e.kind()
+            )
         })?;
         Ok(ExitCode::SUCCESS)
     })

@@ -232,10 +232,7 @@ impl Recipe {
     /// One sentence: the field, what it holds, what it may hold.
     pub fn validate(&self) -> Result<(), String> {
         if self.version != RECIPE_VERSION {
-            return Err(format!(
-                "version is {}; this program reads recipes of version {RECIPE_VERSION}",
-                self.version
-            ));
+            return Err(format!("version is {}; this program reads recipes of version {RECIPE_VERSION}", self.version));
         }
         for (name, size) in [("sheet.size", self.sheet.size), ("sheet.proof_size", self.sheet.proof_size)] {
             if !SHEET_SIZES.contains(&size) {

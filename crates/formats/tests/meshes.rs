@@ -98,7 +98,10 @@ fn ply_in_all_three_encodings_is_one_mesh() {
     assert_eq!(names(&ascii), vec![("p", 3)]);
     for encoding in ["binary_little_endian", "binary_big_endian"] {
         let other = read("p.ply", &ply(encoding)).expect(encoding);
-        assert_eq!((&ascii.positions, &ascii.triangles, &ascii.colors), (&other.positions, &other.triangles, &other.colors));
+        assert_eq!(
+            (&ascii.positions, &ascii.triangles, &ascii.colors),
+            (&other.positions, &other.triangles, &other.colors)
+        );
     }
     let cut = ply("binary_little_endian");
     let fault = read("p.ply", &cut[..cut.len() - 5]).expect_err("cut short");

@@ -261,7 +261,9 @@ fn pack(sizes: &[Vec2], scale: f32) -> Option<Vec<Vec2>> {
         left.retain(solid);
         let within = |a: &(Vec2, Vec2), b: &(Vec2, Vec2)| a.0.cmpge(b.0).all() && a.1.cmple(b.1).all();
         free = (0..left.len())
-            .filter(|&k| !(0..left.len()).any(|m| m != k && within(&left[k], &left[m]) && (left[k] != left[m] || m < k)))
+            .filter(|&k| {
+                !(0..left.len()).any(|m| m != k && within(&left[k], &left[m]) && (left[k] != left[m] || m < k))
+            })
             .map(|k| left[k])
             .collect();
     }

@@ -20,7 +20,8 @@ const EMBER: [u8; 3] = [206, 96, 48];
 /// Profiles (r, y), closed along the axis, running up on the outside. The sculpt rounds their edges by `BEVEL`.
 const BASE: [(f32, f32); 7] =
     [(0.0, -1.10), (0.84, -1.10), (0.84, -0.98), (0.74, -0.90), (0.74, -0.85), (0.50, -0.85), (0.0, -0.85)];
-const HOUSING: [(f32, f32); 6] = [(0.0, -0.83), (0.50, -0.83), (0.66, -0.83), (0.66, -0.28), (0.46, -0.28), (0.0, -0.28)];
+const HOUSING: [(f32, f32); 6] =
+    [(0.0, -0.83), (0.50, -0.83), (0.66, -0.83), (0.66, -0.28), (0.46, -0.28), (0.0, -0.28)];
 const CAP: [(f32, f32); 10] = [
     (0.0, 0.54),
     (0.74, 0.54),
@@ -178,7 +179,8 @@ fn handle_field(p: Vec3, path: &[Vec3]) -> f32 {
         let x = p.x.clamp(-GRIP_HALF, GRIP_HALF);
         let curve = BAIL_CENTRE + BAIL_TALL * (1.0 - (x / BAIL_WIDE).powi(2)).max(0.0).sqrt();
         let off = vec2(p.y - curve, p.z).length();
-        let groove = 0.005 * (1.0 - (x / GRIP_HALF * 5.0 * PI).cos()) * smoothstep(GRIP_HALF, GRIP_HALF - 0.05, x.abs());
+        let groove =
+            0.005 * (1.0 - (x / GRIP_HALF * 5.0 * PI).cos()) * smoothstep(GRIP_HALF, GRIP_HALF - 0.05, x.abs());
         let grip = join_max(off - GRIP_RADIUS + groove, p.x.abs() - GRIP_HALF + 0.012) - 0.002;
         d = join(d, grip, 0.006);
         for side in [-1.0, 1.0] {
@@ -193,9 +195,8 @@ fn high(detail: Detail) -> Mesh {
     let (base, housing, cap) =
         (inset(&profile(&BASE), BEVEL), inset(&profile(&HOUSING), BEVEL), inset(&profile(&CAP), BEVEL));
     let corner = PANE_APOTHEM / (PI / 8.0).cos();
-    let octagon: Vec<Vec2> = (0..8)
-        .map(|i| Vec2::from_angle((i as f32 + 0.5) * TAU / 8.0) * (corner - BEVEL / (PI / 8.0).cos()))
-        .collect();
+    let octagon: Vec<Vec2> =
+        (0..8).map(|i| Vec2::from_angle((i as f32 + 0.5) * TAU / 8.0) * (corner - BEVEL / (PI / 8.0).cos())).collect();
     let path: Vec<Vec3> = (0..=64).map(|i| bail_point(i as f32 / 64.0 * PI).extend(0.0)).collect();
     let around_axis = |r: f32, low: f32, high: f32| (vec3(-r, low, -r), vec3(r, high, r));
     let flat = |c: [u8; 3]| -> Box<dyn Fn(Vec3) -> [u8; 3]> { Box::new(move |_| c) };
@@ -203,12 +204,25 @@ fn high(detail: Detail) -> Mesh {
     let mut add = |name, material, bounds: (Vec3, Vec3), cell, field, color| {
         pieces.push(Piece { name, material, low: bounds.0, high: bounds.1, cell: detail.cell(cell), field, color });
     };
-    add("base_high", "enamel", around_axis(0.87, -1.13, -0.80), 0.0110, Box::new(|p| base_field(p, &base)), flat(ENAMEL));
+    add(
+        "base_high",
+        "enamel",
+        around_axis(0.87, -1.13, -0.80),
+        0.0110,
+        Box::new(|p| base_field(p, &base)),
+        flat(ENAMEL),
+    );
     let drum_color = |p: Vec3| {
         let q = on_front(p, 0.66);
         let stamped = q.z > 0.004 && vec2(q.x, q.y + 0.56).length() < 0.145 && q.x.abs() < 0.13;
         let fitting = q.x.abs() < 0.25 && q.z > 0.004;
-        if stamped { EMBER } else if fitting || (q.z > 0.003 && q.y.abs() < 1.0 && q.x.abs() > 0.42) { BRASS } else { ENAMEL }
+        if stamped {
+            EMBER
+        } else if fitting || (q.z > 0.003 && q.y.abs() < 1.0 && q.x.abs() > 0.42) {
+            BRASS
+        } else {
+            ENAMEL
+        }
     };
     add(
         "housing_high",
@@ -218,9 +232,8 @@ fn high(detail: Detail) -> Mesh {
         Box::new(|p| housing_field(p, &housing)),
         Box::new(drum_color),
     );
-    let drum_rivets = |p: Vec3| {
-        rivets_field(p, 28, 0.680, -0.795 + 0.075, 0.0135).min(rivets_field(p, 28, 0.680, -0.398, 0.0135))
-    };
+    let drum_rivets =
+        |p: Vec3| rivets_field(p, 28, 0.680, -0.795 + 0.075, 0.0135).min(rivets_field(p, 28, 0.680, -0.398, 0.0135));
     add("housing_rivets_high", "brass", around_axis(0.71, -0.76, -0.37), 0.0044, Box::new(drum_rivets), flat(BRASS));
     let louvres = (vec3(-0.70, -0.71, -0.25), vec3(0.70, -0.41, 0.25));
     add("housing_vents_high", "iron", louvres, 0.0042, Box::new(louvre_field), flat(IRON));
@@ -228,7 +241,13 @@ fn high(detail: Detail) -> Mesh {
         let face = around(p, 8);
         let wire = face.x > PANE_APOTHEM - 0.030;
         let window = face.z.abs() < 0.155 && (p.y - 0.13).abs() < 0.315;
-        if window && !wire { GLASS } else if window { IRON } else { BRASS }
+        if window && !wire {
+            GLASS
+        } else if window {
+            IRON
+        } else {
+            BRASS
+        }
     };
     add(
         "frame_high",
@@ -245,7 +264,13 @@ fn high(detail: Detail) -> Mesh {
     let handle_color = |p: Vec3| {
         let wood = p.x.abs() < GRIP_HALF - 0.006 && p.y > 1.2;
         let collar = p.y > 1.2 && p.x.abs() < GRIP_HALF + 0.02;
-        if wood { WOOD } else if collar { BRASS } else { IRON }
+        if wood {
+            WOOD
+        } else if collar {
+            BRASS
+        } else {
+            IRON
+        }
     };
     let handle = Box::new(|p: Vec3| handle_field(p, &path));
     add("handle_high", "wood", bail, 0.0062, handle, Box::new(handle_color));

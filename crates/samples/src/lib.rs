@@ -38,6 +38,11 @@ pub enum Detail {
 }
 
 impl Detail {
+    /// Full, unless `EMBER_RIDGE_DRAFT_SAMPLES` is set: browser tests then need not wait for fine sculpts.
+    pub fn from_environment() -> Detail {
+        if std::env::var_os("EMBER_RIDGE_DRAFT_SAMPLES").is_some() { Detail::Draft } else { Detail::Full }
+    }
+
     fn cell(self, full: f32) -> f32 {
         match self {
             Detail::Full => full,

@@ -58,7 +58,11 @@ impl MeshSummary {
             bytes,
             vertices: mesh.positions.len() as u32,
             triangles: mesh.triangles.len() as u32,
-            parts: mesh.parts.iter().map(|p| PartLine { name: p.name.clone(), triangles: p.triangles.len() as u32 }).collect(),
+            parts: mesh
+                .parts
+                .iter()
+                .map(|p| PartLine { name: p.name.clone(), triangles: p.triangles.len() as u32 })
+                .collect(),
             low_corner: low.to_array(),
             high_corner: high.to_array(),
             has_uvs: !mesh.uvs.is_empty(),

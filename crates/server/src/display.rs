@@ -71,8 +71,11 @@ pub fn high(mesh: &Mesh) -> Vec<u8> {
     let mut indices: Vec<u32> = Vec::new();
     let mut parts = Vec::new();
     for part in &mesh.parts {
-        let own: Vec<u32> =
-            mesh.triangles[part.triangles.start as usize..part.triangles.end as usize].iter().flatten().copied().collect();
+        let own: Vec<u32> = mesh.triangles[part.triangles.start as usize..part.triangles.end as usize]
+            .iter()
+            .flatten()
+            .copied()
+            .collect();
         let start = indices.len() as u32;
         indices.extend(if keep < 1.0 { thinned(mesh, &own, keep) } else { own });
         parts.push(DisplayPart { name: part.name.clone(), start, count: indices.len() as u32 - start });
@@ -92,7 +95,15 @@ pub fn high(mesh: &Mesh) -> Vec<u8> {
     packer.floats("position", used.iter().flat_map(|&v| mesh.positions[v].to_array()));
     packer.floats("normal", used.iter().flat_map(|&v| mesh.normals[v].to_array()));
     if !mesh.colors.is_empty() {
-        packer.put("color", used.iter().flat_map(|&v| { let [r, g, b] = mesh.colors[v]; [r, g, b, 255] }).collect());
+        packer.put(
+            "color",
+            used.iter()
+                .flat_map(|&v| {
+                    let [r, g, b] = mesh.colors[v];
+                    [r, g, b, 255]
+                })
+                .collect(),
+        );
     }
     let shown = (indices.len() / 3) as u32;
     packer.put("index", indices.into_iter().flat_map(u32::to_le_bytes).collect());

@@ -80,7 +80,8 @@ impl Fairing for Gate {
         }
         response.set_raw_header("X-Content-Type-Options", "nosniff");
         response.set_raw_header("Referrer-Policy", "no-referrer");
-        let policy = "default-src 'self'; img-src 'self' blob: data:; style-src 'self' 'unsafe-inline'; frame-ancestors 'none'";
+        let policy =
+            "default-src 'self'; img-src 'self' blob: data:; style-src 'self' 'unsafe-inline'; frame-ancestors 'none'";
         response.set_raw_header("Content-Security-Policy", policy);
     }
 }

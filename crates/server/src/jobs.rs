@@ -111,12 +111,8 @@ pub fn start_worker(app: Arc<App>) {
 async fn work_on(app: &Arc<App>, id: i64) {
     let Ok(run) = app.store.run(id).await else { return };
     let asset = run.asset;
-    let running = Arc::new(Running {
-        run: id,
-        stop: AtomicBool::new(false),
-        live: Mutex::default(),
-        progress: Mutex::default(),
-    });
+    let running =
+        Arc::new(Running { run: id, stop: AtomicBool::new(false), live: Mutex::default(), progress: Mutex::default() });
     *locked(&app.jobs.running) = Some(running.clone());
     let _ = app.store.set_run_status(id, RunStatus::Running, None).await;
     app.jobs.tell(Event::Asset { asset });
@@ -139,7 +135,8 @@ type Baked = (ember_ridge_core::bake::Report, Vec<RunFile>);
 
 /// The bake itself; None when it was stopped.
 fn bake(app: &App, job: &Run, running: &Running) -> Result<Option<Baked>> {
-    let watch = JobWatch { app, job, running, began: app.jobs.started.elapsed().as_secs_f64(), last: AtomicU64::new(0) };
+    let watch =
+        JobWatch { app, job, running, began: app.jobs.started.elapsed().as_secs_f64(), last: AtomicU64::new(0) };
     let scene = app.scene(&job.recipe, &|stage| watch.send(stage, 0.0, None))?;
     watch.send("planning", 0.0, None);
     let plan = Plan::new(&job.recipe, &scene).map_err(|fault| Fault::unusable(fault.to_string()))?;

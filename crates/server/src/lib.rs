@@ -14,9 +14,9 @@ pub use fault::Problem;
 use ember_ridge_store::Store;
 use rocket::config::{Config, LogLevel, Shutdown};
 use rocket::{Build, Rocket};
+use std::collections::HashMap;
 use std::net::IpAddr;
 use std::path::PathBuf;
-use std::collections::HashMap;
 use std::sync::{Arc, Mutex};
 use std::time::Instant;
 

@@ -49,8 +49,9 @@ async fn add(app: &Arc<App>, name: &'static str) -> Result<()> {
 }
 
 fn store_meshes(app: &App, name: &str) -> Result<(Recipe, Vec<MeshSummary>)> {
-    let detail = if std::env::var_os("EMBER_RIDGE_DRAFT_SAMPLES").is_some() { Detail::Draft } else { Detail::Full };
-    let Some(sample) = make(name, detail) else { return Err(crate::fault::Fault::missing("such sample")) };
+    let Some(sample) = make(name, Detail::from_environment()) else {
+        return Err(crate::fault::Fault::missing("such sample"));
+    };
     let mut recipe = sample.recipe;
     let mut summaries = Vec::new();
     for (sources, mesh) in [(&mut recipe.low, sample.low), (&mut recipe.high, sample.high)] {

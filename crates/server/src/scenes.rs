@@ -66,7 +66,10 @@ pub fn scene_key(recipe: &Recipe) -> String {
 impl App {
     /// The mesh of a source, from memory or from its blob. Takes as long as parsing does.
     pub fn mesh(&self, source: &Source) -> Result<Arc<Mesh>> {
-        let hash = source.hash.as_deref().ok_or_else(|| Fault::unusable(format!("{}: its bytes are not here", source.file)))?;
+        let hash = source
+            .hash
+            .as_deref()
+            .ok_or_else(|| Fault::unusable(format!("{}: its bytes are not here", source.file)))?;
         let key = format!("{hash}/{}", source.file);
         let mut kept = self.scenes.meshes.lock().unwrap_or_else(PoisonError::into_inner);
         if let Some(mesh) = kept.get(&key) {

@@ -10,8 +10,8 @@ use ember_ridge_core::recipe::{
 use ember_ridge_core::sheet::Depth;
 use ember_ridge_core::trace::BackFaces;
 use ember_ridge_core::{Finding, FindingKind, Place, Severity};
-use ember_ridge_server::api::*;
 use ember_ridge_server::Problem;
+use ember_ridge_server::api::*;
 use ember_ridge_store::{RunKind, RunStatus};
 use ts_rs::{Config, TS};
 
@@ -25,11 +25,54 @@ fn the_pages_types_are_the_servers() {
         ($($type:ty),+ $(,)?) => { $( text.push_str(&format!("\nexport {}\n", <$type>::decl(&config))); )+ };
     }
     write_out!(
-        Severity, FindingKind, Place, Finding, Source, Pairing, Distance, Reach, Direction, HitRule, BackFaces, Padding,
-        ImageFormat, Depth, SheetSettings, Green, NormalSettings, IdSource, IdSettings, MapSettings, Recipe,
-        SuggestedReach, ResolvedReach, PaletteEntry, MapReport, Report, RunKind, RunStatus, AssetLine, NewAsset, Role,
-        PartLine, MeshSummary, MeshView, PairView, AssetView, RunView, Revision, RunOrder, ReachView, TexelView,
-        TexelMap, Problem, Event, ProgressView, DisplayHeader, DisplayPart, DisplayArray
+        Severity,
+        FindingKind,
+        Place,
+        Finding,
+        Source,
+        Pairing,
+        Distance,
+        Reach,
+        Direction,
+        HitRule,
+        BackFaces,
+        Padding,
+        ImageFormat,
+        Depth,
+        SheetSettings,
+        Green,
+        NormalSettings,
+        IdSource,
+        IdSettings,
+        MapSettings,
+        Recipe,
+        SuggestedReach,
+        ResolvedReach,
+        PaletteEntry,
+        MapReport,
+        Report,
+        RunKind,
+        RunStatus,
+        AssetLine,
+        NewAsset,
+        Role,
+        PartLine,
+        MeshSummary,
+        MeshView,
+        PairView,
+        AssetView,
+        RunView,
+        Revision,
+        RunOrder,
+        ReachView,
+        TexelView,
+        TexelMap,
+        Problem,
+        Event,
+        ProgressView,
+        DisplayHeader,
+        DisplayPart,
+        DisplayArray
     );
     if std::env::var_os("UPDATE_TYPES").is_some() {
         std::fs::create_dir_all(std::path::Path::new(FILE).parent().expect("the path has a folder")).expect("folder");

@@ -40,14 +40,15 @@ impl Blobs {
 
     fn path(&self, hash: &str) -> Result<PathBuf> {
         let plain = hash.len() == 64 && hash.bytes().all(|b| b.is_ascii_hexdigit());
-        plain.then(|| self.folder.join(&hash[..2]).join(&hash[2..])).ok_or_else(|| StoreFault::Missing("such blob".into()))
+        plain
+            .then(|| self.folder.join(&hash[..2]).join(&hash[2..]))
+            .ok_or_else(|| StoreFault::Missing("such blob".into()))
     }
 
     pub fn writer(&self) -> Result<BlobWriter> {
         let file = tempfile::NamedTempFile::new_in(&self.incoming).map_err(at(&self.incoming))?;
         Ok(BlobWriter { file, hasher: blake3::Hasher::new(), bytes: 0, folder: self.folder.clone() })
     }
-
 
     pub fn put(&self, bytes: &[u8]) -> Result<String> {
         let mut writer = self.writer()?;

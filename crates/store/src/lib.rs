@@ -145,7 +145,11 @@ impl Store {
             drop(step);
             return Err(StoreFault::Stale { base, now: self.asset(id).await?.head });
         }
-        sqlx::query("DELETE FROM revisions WHERE asset = ? AND number > ?").bind(id).bind(base).execute(&mut *step).await?;
+        sqlx::query("DELETE FROM revisions WHERE asset = ? AND number > ?")
+            .bind(id)
+            .bind(base)
+            .execute(&mut *step)
+            .await?;
         sqlx::query("INSERT INTO revisions (asset, number, label, recipe) VALUES (?, ?, ?, ?)")
             .bind(id)
             .bind(base + 1)

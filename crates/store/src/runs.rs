@@ -98,13 +98,21 @@ impl Store {
     pub async fn add_run(&self, asset: i64, kind: RunKind, recipe: &Recipe) -> Result<i64> {
         let query = "INSERT INTO runs (asset, number, kind, status, recipe, created)
             SELECT ?1, coalesce(max(number), 0) + 1, ?2, 'waiting', ?3, ?4 FROM runs WHERE asset = ?1";
-        let added =
-            sqlx::query(query).bind(asset).bind(kind.word()).bind(to_json(recipe)).bind(now()).execute(&self.pool).await?;
+        let added = sqlx::query(query)
+            .bind(asset)
+            .bind(kind.word())
+            .bind(to_json(recipe))
+            .bind(now())
+            .execute(&self.pool)
+            .await?;
         Ok(added.last_insert_rowid())
     }
 
     pub async fn run(&self, id: i64) -> Result<Run> {
-        let row = sqlx::query(sqlx::AssertSqlSafe(format!("{COLUMNS} WHERE id = ?"))).bind(id).fetch_optional(&self.pool).await?;
+        let row = sqlx::query(sqlx::AssertSqlSafe(format!("{COLUMNS} WHERE id = ?")))
+            .bind(id)
+            .fetch_optional(&self.pool)
+            .await?;
         run_of(&row.ok_or_else(|| StoreFault::Missing(format!("run {id}")))?)
     }
 

@@ -56,7 +56,8 @@ pub fn pair_parts(low: &[Part], high: &[Part], pairing: Pairing) -> PairTable {
             kind: FindingKind::NamesPairNothing,
             severity: Severity::Note,
             place: Place::default(),
-            reason: "No part name of the low-poly fits one of the high-poly, so every part sees the whole sculpt".into(),
+            reason: "No part name of the low-poly fits one of the high-poly, so every part sees the whole sculpt"
+                .into(),
             remedy: "Name parts alike (cap_low, cap_high) if neighbours bleed into each other".into(),
         };
         return PairTable { allowed: everything(), findings: vec![finding] };
@@ -103,11 +104,7 @@ mod tests {
         assert_eq!(table.findings, vec![]);
         assert_eq!(
             table.allowed,
-            vec![
-                vec![true, false, false, false],
-                vec![false, true, false, true],
-                vec![false, false, true, false],
-            ]
+            vec![vec![true, false, false, false], vec![false, true, false, true], vec![false, false, true, false],]
         );
     }
 

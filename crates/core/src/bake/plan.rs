@@ -37,7 +37,9 @@ impl BakeScene {
 pub enum PlanFault {
     #[error("recipe: {0}")]
     Recipe(String),
-    #[error("low-poly: no triangle has a place on the sheet. Unwrap the mesh (UVs between 0 and 1) and export it again")]
+    #[error(
+        "low-poly: no triangle has a place on the sheet. Unwrap the mesh (UVs between 0 and 1) and export it again"
+    )]
     NothingOnSheet,
 }
 

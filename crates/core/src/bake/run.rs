@@ -157,7 +157,8 @@ fn run_in_pool(plan: &Plan, threads: usize, watch: &dyn Watch) -> Option<Outcome
             watch.tile_done(done.fetch_add(1, Ordering::Relaxed) + 1, all, &canvas);
         }
     };
-    let counts = (0..threads).into_par_iter().with_max_len(1).map(work).reduce(|| Counts::for_plan(plan), Counts::merged);
+    let counts =
+        (0..threads).into_par_iter().with_max_len(1).map(work).reduce(|| Counts::for_plan(plan), Counts::merged);
     if watch.stopped() {
         return None;
     }

@@ -150,7 +150,13 @@ impl IdTask {
             Regions::OfHighVertex(of) => {
                 let corners = scene.high.triangles[hit.triangle as usize];
                 let u = 1.0 - hit.v - hit.w;
-                let nearest = if u >= hit.v && u >= hit.w { 0 } else if hit.v >= hit.w { 1 } else { 2 };
+                let nearest = if u >= hit.v && u >= hit.w {
+                    0
+                } else if hit.v >= hit.w {
+                    1
+                } else {
+                    2
+                };
                 of[corners[nearest] as usize]
             }
         })

@@ -63,7 +63,8 @@ impl MapSettings {
 
     /// The map of this name with its default settings.
     pub fn by_id(id: &str) -> Option<MapSettings> {
-        let all = [MapSettings::Normal(NormalSettings::default()), MapSettings::Id(IdSettings::default()), MapSettings::Miss];
+        let all =
+            [MapSettings::Normal(NormalSettings::default()), MapSettings::Id(IdSettings::default()), MapSettings::Miss];
         all.into_iter().find(|m| m.id() == id)
     }
 

@@ -117,8 +117,7 @@ fn turned_in(mesh: &Mesh, point_of: &[u32], start: u32, end: u32) -> Vec<u32> {
 fn zero_area(mesh: &Mesh) -> Vec<Finding> {
     let mut found = Vec::new();
     for part in &mesh.parts {
-        let empty: Vec<u32> =
-            part.triangles.clone().filter(|&t| mesh.area_normal(t) == Vec3::ZERO).collect();
+        let empty: Vec<u32> = part.triangles.clone().filter(|&t| mesh.area_normal(t) == Vec3::ZERO).collect();
         if empty.is_empty() {
             continue;
         }
@@ -179,7 +178,11 @@ fn islands_outside(mesh: &Mesh) -> Vec<Finding> {
         let whole = low.floor();
         let fits = (high - whole).max_element() <= 1.0 + HAIR;
         let remedy = if fits {
-            format!("Move the island by ({:.0}, {:.0}) whole squares to bring it back inside", 0.0 - whole.x, 0.0 - whole.y)
+            format!(
+                "Move the island by ({:.0}, {:.0}) whole squares to bring it back inside",
+                0.0 - whole.x,
+                0.0 - whole.y
+            )
         } else {
             "Scale or move the island so that all of it lies between 0 and 1".to_owned()
         };

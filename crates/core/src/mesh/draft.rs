@@ -68,6 +68,7 @@ impl Draft {
             ..Mesh::default()
         };
         gather_parts(&mut mesh, self.parts);
+        drop_unused_vertices(&mut mesh);
         if !normals_from_file {
             mesh = normals_by_angle(&mesh, CREASE_DEGREES);
         } else {
@@ -78,11 +79,9 @@ impl Draft {
 
     fn check_numbers(&self) -> Result<(), MeshFault> {
         let count = self.positions.len();
-        for (what, length) in [
-            ("normals", self.normals.len()),
-            ("UVs", self.uvs.len()),
-            ("vertex colours", self.colors.len()),
-        ] {
+        for (what, length) in
+            [("normals", self.normals.len()), ("UVs", self.uvs.len()), ("vertex colours", self.colors.len())]
+        {
             if length != 0 && length != count {
                 return Err(MeshFault::new(
                     FindingKind::Unreadable,
@@ -212,6 +211,32 @@ fn gather_parts(mesh: &mut Mesh, drafts: Vec<DraftPart>) {
     if mesh.materials.is_empty() {
         mesh.triangle_materials.clear();
     }
+}
+
+/// Vertices that no face uses would only swell the bounding box.
+fn drop_unused_vertices(mesh: &mut Mesh) {
+    let mut used = vec![false; mesh.positions.len()];
+    mesh.triangles.iter().flatten().for_each(|&v| used[v as usize] = true);
+    if used.iter().all(|&u| u) {
+        return;
+    }
+    let mut next = 0;
+    let number: Vec<u32> = used
+        .iter()
+        .map(|&u| {
+            next += u32::from(u);
+            next.wrapping_sub(1)
+        })
+        .collect();
+    fn keep<T>(values: &mut Vec<T>, used: &[bool]) {
+        let mut flags = used.iter();
+        values.retain(|_| flags.next() == Some(&true));
+    }
+    keep(&mut mesh.positions, &used);
+    keep(&mut mesh.normals, &used);
+    keep(&mut mesh.uvs, &used);
+    keep(&mut mesh.colors, &used);
+    mesh.triangles.iter_mut().flatten().for_each(|v| *v = number[*v as usize]);
 }
 
 /// Files may hold zero normals on stray vertices; a face normal stands in so that no ray has a zero direction.

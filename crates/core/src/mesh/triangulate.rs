@@ -30,11 +30,7 @@ fn cut_quad(p: &[Vec3]) -> Vec<[u32; 3]> {
     let across_02 = fits(0, 1, 2) && fits(0, 2, 3);
     let across_13 = fits(1, 2, 3) && fits(1, 3, 0);
     let shorter_02 = p[0].distance_squared(p[2]) <= p[1].distance_squared(p[3]);
-    if (across_02 && shorter_02) || !across_13 {
-        vec![[0, 1, 2], [0, 2, 3]]
-    } else {
-        vec![[1, 2, 3], [1, 3, 0]]
-    }
+    if (across_02 && shorter_02) || !across_13 { vec![[0, 1, 2], [0, 2, 3]] } else { vec![[1, 2, 3], [1, 3, 0]] }
 }
 
 fn cut_ears(points: &[Vec3]) -> Vec<[u32; 3]> {
@@ -59,8 +55,7 @@ fn is_ear(flat: &[Vec2], left: &[u32], i: usize) -> bool {
     if (b - a).perp_dot(c - b) <= 0.0 {
         return false;
     }
-    let inside = |p: Vec2| {
-        (b - a).perp_dot(p - a) >= 0.0 && (c - b).perp_dot(p - b) >= 0.0 && (a - c).perp_dot(p - c) >= 0.0
-    };
+    let inside =
+        |p: Vec2| (b - a).perp_dot(p - a) >= 0.0 && (c - b).perp_dot(p - b) >= 0.0 && (a - c).perp_dot(p - c) >= 0.0;
     left.iter().map(|&v| flat[v as usize]).filter(|&p| p != a && p != b && p != c).all(|p| !inside(p))
 }

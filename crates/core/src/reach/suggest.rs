@@ -69,19 +69,10 @@ pub fn suggest_reach(low: &LowSurface, scene: &TraceScene, allowed: &[Vec<bool>]
 
 /// How much further out a detail floats above the surface already found at `from`, or 0. Only a surface that faces the
 /// same way counts, and only close by: beyond that it is another part of the shape.
-fn floating_above(
-    scene: &TraceScene,
-    point: &super::SurfacePoint,
-    mask: &[bool],
-    from: f32,
-    furthest: f32,
-) -> f32 {
+fn floating_above(scene: &TraceScene, point: &super::SurfacePoint, mask: &[bool], from: f32, furthest: f32) -> f32 {
     let close = furthest * 0.25;
-    let span = RaySpan {
-        origin: point.position + point.outward * (from + close),
-        direction: -point.outward,
-        length: close,
-    };
+    let span =
+        RaySpan { origin: point.position + point.outward * (from + close), direction: -point.outward, length: close };
     let hit = scene.closest(&span, mask, BackFaces::Skip).hit;
     hit.map_or(0.0, |h| close - h.t)
 }

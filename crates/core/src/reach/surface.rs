@@ -94,12 +94,9 @@ impl LowSurface {
 fn match_cage(low: &Mesh, cage: &Mesh) -> Result<Vec<[Vec3; 3]>, CageFault> {
     if cage.triangles.len() != low.triangles.len() {
         return Err(CageFault {
-            fault: format!(
-                "the cage has {} triangles and the low-poly {}",
-                cage.triangles.len(),
-                low.triangles.len()
-            ),
-            remedy: "Make the cage by moving points of a copy of this low-poly, without adding or removing faces".into(),
+            fault: format!("the cage has {} triangles and the low-poly {}", cage.triangles.len(), low.triangles.len()),
+            remedy: "Make the cage by moving points of a copy of this low-poly, without adding or removing faces"
+                .into(),
         });
     }
     Ok((0..cage.triangles.len() as u32).map(|t| cage.corners(t)).collect())

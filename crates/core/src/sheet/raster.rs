@@ -126,9 +126,7 @@ impl SheetTriangle {
         for (axis, limit, keep_above) in [(0, x, true), (0, x + 1.0, false), (1, y, true), (1, y + 1.0, false)] {
             shape = clip(&shape, axis, limit, keep_above);
         }
-        let area: f64 = (2..shape.len())
-            .map(|i| (shape[i - 1] - shape[0]).perp_dot(shape[i] - shape[0]))
-            .sum();
+        let area: f64 = (2..shape.len()).map(|i| (shape[i - 1] - shape[0]).perp_dot(shape[i] - shape[0])).sum();
         if area <= 1e-12 {
             return None;
         }
@@ -166,12 +164,7 @@ fn nearest_on_segment(p: DVec2, a: DVec2, b: DVec2) -> DVec2 {
 
 /// Finds the samples of one tile. `candidates` are numbers into `sheet.triangles`; where islands overlap, the earlier
 /// triangle wins. `pattern` comes from [`super::sample_pattern`].
-pub fn rasterise_tile(
-    sheet: &SheetTriangles,
-    candidates: &[u32],
-    tile: &Tile,
-    pattern: &[[f64; 2]],
-) -> TileSamples {
+pub fn rasterise_tile(sheet: &SheetTriangles, candidates: &[u32], tile: &Tile, pattern: &[[f64; 2]]) -> TileSamples {
     let per_texel = pattern.len();
     let width = tile.width as usize;
     let mut owner = vec![u32::MAX; tile.texels() * per_texel];
@@ -216,9 +209,8 @@ fn gather(
     mut grazed: Vec<(u32, u32)>,
 ) -> TileSamples {
     let width = tile.width as usize;
-    let corner_of = |texel: usize| {
-        dvec2(f64::from(tile.x) + (texel % width) as f64, f64::from(tile.y) + (texel / width) as f64)
-    };
+    let corner_of =
+        |texel: usize| dvec2(f64::from(tile.x) + (texel % width) as f64, f64::from(tile.y) + (texel / width) as f64);
     grazed.sort_unstable();
     let mut next_grazed = grazed.iter().peekable();
     let mut out = TileSamples { starts: vec![0], ..TileSamples::default() };

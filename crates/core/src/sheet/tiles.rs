@@ -21,9 +21,8 @@ impl Tile {
 /// All tiles of a sheet `size` texels wide and high, along a Z-shaped curve.
 pub fn tiles_in_morton_order(size: u32) -> Vec<Tile> {
     let across = size.div_ceil(TILE);
-    let mut order: Vec<(u64, u32, u32)> = (0..across)
-        .flat_map(|y| (0..across).map(move |x| (spread(x) | spread(y) << 1, x, y)))
-        .collect();
+    let mut order: Vec<(u64, u32, u32)> =
+        (0..across).flat_map(|y| (0..across).map(move |x| (spread(x) | spread(y) << 1, x, y))).collect();
     order.sort_unstable();
     order
         .into_iter()

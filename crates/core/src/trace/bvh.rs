@@ -63,9 +63,7 @@ impl TraceScene {
     /// Builds the tree over all triangles of `mesh`. Triangles without area are left out: no ray can meet them.
     pub fn new(mesh: &Mesh) -> TraceScene {
         let part_of = mesh.triangle_parts();
-        let solid: Vec<u32> = (0..mesh.triangles.len() as u32)
-            .filter(|&t| mesh.area_normal(t) != Vec3::ZERO)
-            .collect();
+        let solid: Vec<u32> = (0..mesh.triangles.len() as u32).filter(|&t| mesh.area_normal(t) != Vec3::ZERO).collect();
         // Box tests round: by parts in ten million of the coordinates, and along an axis that a ray hardly moves on by what the
         // tree's clamped reciprocal takes off. Boxes are padded by more than both, so that no box that holds a hit is left
         // out and the watertight triangle test has the last word.

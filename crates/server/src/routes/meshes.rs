@@ -42,7 +42,8 @@ async fn bring_in(app: &State<Arc<App>>, id: i64, file: &str, role: Role, data: 
         }
         taken += got as u64;
         if taken > MOST_GIBIBYTES << 30 {
-            let text = format!("{name}: larger than the {MOST_GIBIBYTES} GiB that are taken. Split it into several files");
+            let text =
+                format!("{name}: larger than the {MOST_GIBIBYTES} GiB that are taken. Split it into several files");
             return Err(Fault::new(Status::PayloadTooLarge, text));
         }
         writer.write_all(&chunk[..got])?;
@@ -83,7 +84,12 @@ fn place(recipe: &mut Recipe, role: Role, source: Source) {
     }
 }
 
-async fn joined(app: &Arc<App>, id: i64, pick: fn(&Recipe) -> &Vec<Source>, what: &str) -> Result<(Arc<App>, Vec<Source>)> {
+async fn joined(
+    app: &Arc<App>,
+    id: i64,
+    pick: fn(&Recipe) -> &Vec<Source>,
+    what: &str,
+) -> Result<(Arc<App>, Vec<Source>)> {
     let asset = app.store.asset(id).await?;
     let sources = pick(&asset.recipe).clone();
     if sources.is_empty() {
@@ -101,7 +107,8 @@ fn load_joined(app: &App, sources: &[Source]) -> Result<Mesh> {
 async fn show_low(app: &State<Arc<App>>, id: i64) -> Result<(ContentType, Vec<u8>)> {
     let (app, sources) = joined(app, id, |r| &r.low, "low-poly yet").await?;
     let bytes = aside(move || {
-        let surface = LowSurface::new(load_joined(&app, &sources)?, None).map_err(|f| Fault::unusable(f.to_string()))?;
+        let surface =
+            LowSurface::new(load_joined(&app, &sources)?, None).map_err(|f| Fault::unusable(f.to_string()))?;
         Ok(display::low(&surface))
     });
     Ok((ContentType::Binary, bytes.await?))
@@ -112,7 +119,8 @@ async fn show_high(app: &State<Arc<App>>, id: i64) -> Result<(ContentType, Vec<u
     let (app, sources) = joined(app, id, |r| &r.high, "sculpt yet").await?;
     let bytes = aside(move || {
         // Thinning takes seconds on a large sculpt; the result is kept under a name of its own.
-        let key: Vec<String> = sources.iter().map(|s| format!("{}/{}", s.hash.as_deref().unwrap_or("-"), s.file)).collect();
+        let key: Vec<String> =
+            sources.iter().map(|s| format!("{}/{}", s.hash.as_deref().unwrap_or("-"), s.file)).collect();
         let key = format!("stand-in 1 of {}", blake3::hash(key.join("+").as_bytes()).to_hex());
         if let Some(kept) = app.shown.lock().unwrap_or_else(std::sync::PoisonError::into_inner).get(&key) {
             return Ok((**kept).clone());

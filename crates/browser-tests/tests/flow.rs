@@ -1,0 +1,233 @@
+//! Each working stop's main job, done by clicks and keys in headless Chromium against the real program.
+
+use anyhow::{Context, Result, ensure};
+use ember_ridge_browser_tests::{Session, Start, program};
+use fantoccini::Locator;
+use fantoccini::key::Key;
+use serde_json::Value;
+use std::io::Read;
+use std::path::{Path, PathBuf};
+use std::process::Command;
+use std::time::Duration;
+
+fn states(runs: &[Value]) -> Vec<&str> {
+    runs.iter().filter_map(|r| r["status"].as_str()).collect()
+}
+
+async fn type_number(session: &Session, label: &str, text: &str) -> Result<()> {
+    let field = session.css(&format!("input[aria-label='{label}']")).await?;
+    field.click().await?;
+    // A click selects all of the number; typing replaces it.
+    field.send_keys(&format!("{text}{}", char::from(Key::Enter))).await?;
+    Ok(())
+}
+
+/// From the demo as it opens to a zip whose maps are the command line's, texel for texel.
+#[tokio::test(flavor = "multi_thread")]
+async fn tune_bake_undo_and_deliver() -> Result<()> {
+    let session = Session::start(Start::default()).await?;
+    session.samples_ready().await?;
+
+    // The first sight is a baked prop: the finished final is in Review, its map on the sheet.
+    session.css("aside[aria-label='Review']").await?;
+    session.xpath("//h2[starts-with(., 'Run 2, final')]").await?;
+    session.until("the model to be drawn", "document.querySelector('canvas').width > 300").await?;
+
+    // Reach: type a distance with arithmetic; a proof follows by itself and the ledger says what changed.
+    session.stop("Reach").await?;
+    type_number(&session, "Reach out", "0.03 + 0.02").await?;
+    let runs = session.runs_until(1, "a proof to follow", |r| r.len() == 3 && r[0]["status"] == "done").await?;
+    ensure!(runs[0]["kind"] == "proof" && runs[0]["size"] == 512, "{}", runs[0]);
+    ensure!((runs[0]["report"]["reach"]["out"].as_f64().unwrap_or(0.0) - 0.05).abs() < 1e-6, "{}", runs[0]);
+    session.xpath("//section[@aria-label='Ledger']//*[contains(text(), 'reach out auto to 0.05')]").await?;
+
+    // Undo and redo by keys, off the field.
+    session.css("aside h1").await?.click().await?;
+    session.control('z').await?;
+    session.xpath("//aside//*[contains(text(), '% of the asset, measured')]").await?;
+    let asset = session.api("/assets/1").await?;
+    ensure!(asset["recipe"]["reach"]["out"] == "auto", "{}", asset["recipe"]["reach"]);
+    session.press(&[Key::Control.into(), Key::Shift.into(), 'Z']).await?;
+    let back = "document.querySelector('input[aria-label=\"Reach out\"]').value.startsWith('0.05')";
+    session.until("the typed reach to be back", back).await?;
+
+    // Maps: green down, 16 bit.
+    session.stop("Maps").await?;
+    session.button("Y- down").await?.click().await?;
+    session.button("16 bit").await?.click().await?;
+
+    // Bake: the final, watched to its end.
+    session.stop("Bake").await?;
+    session.button_starting("Bake the final").await?.click().await?;
+    let done =
+        |r: &[Value]| r.iter().any(|r| r["number"].as_i64() > Some(2) && r["kind"] == "final" && r["status"] == "done");
+    let runs = session.runs_until(1, "the final", done).await?;
+    let last = runs.iter().find(|r| r["kind"] == "final").context("a final")?;
+    let recipe = &last["report"]["recipe"];
+    ensure!(recipe["sheet"]["depth"] == "16" && recipe["maps"][0]["y"] == "-", "{recipe}");
+
+    // Deliver: the zip, as the browser saves it.
+    session
+        .xpath(&format!("//section[@aria-label='Ledger']//button[contains(., '{} final')]", last["number"]))
+        .await?
+        .click()
+        .await?;
+    session.stop("Deliver").await?;
+    session.xpath(&format!("//h2[starts-with(., 'Run {}, final')]", last["number"])).await?;
+    session.button("Download the zip").await?.click().await?;
+    let zip = wait_for_download(&session.downloads).await?;
+    let folder = tempfile::tempdir()?;
+    unpack(&zip, folder.path())?;
+
+    // The command line repeats it from the delivered recipe and the meshes. The recipe names the meshes by their hash, so
+    // this also proves that the sample is made the same every time.
+    let mut sample = Command::new(program()?);
+    sample.args(["sample", "lookout-lantern", "--out"]).arg(folder.path()).env("EMBER_RIDGE_DRAFT_SAMPLES", "1");
+    let made = sample.output()?;
+    ensure!(made.status.success(), "{}", String::from_utf8_lossy(&made.stderr));
+    let out = folder.path().join("again");
+    let recipe = folder.path().join("recipe.json");
+    let baked = Command::new(program()?).arg("bake").arg(recipe).arg("--out").arg(&out).output()?;
+    ensure!(baked.status.success(), "{}", String::from_utf8_lossy(&baked.stderr));
+    for map in ["normal", "id", "miss"] {
+        let name = format!("lookout_lantern_low_{map}.png");
+        let (ours, theirs) = (pixels(&out.join(&name))?, pixels(&folder.path().join(&name))?);
+        ensure!(ours.0 == png::BitDepth::Sixteen && ours == theirs, "{name} differs from the browser's");
+    }
+    session.close().await
+}
+
+/// Stop a final that would take minutes; cut another off by killing the program, and run it again.
+#[tokio::test(flavor = "multi_thread")]
+async fn stop_and_survive() -> Result<()> {
+    let mut session = Session::start(Start::default()).await?;
+    session.samples_ready().await?;
+    session.stop("Maps").await?;
+    session.xpath("//select[@aria-label='Size']/option[@value='4096']").await?.click().await?;
+    session.xpath("//*[@aria-label='Samples a texel']//button[.='64']").await?.click().await?;
+    let follows = |r: &[Value]| r.len() >= 3 && r.iter().all(|r| r["status"] == "done");
+    session.runs_until(1, "the proof that follows", follows).await?;
+
+    session.stop("Bake").await?;
+    session.css("aside h1").await?.click().await?;
+    session.press(&[Key::Shift.into(), 'B']).await?;
+    session.runs_until(1, "the final to run", |r| r[0]["status"] == "running").await?;
+    // It lands on the sheet while it runs.
+    session.xpath("//*[starts-with(normalize-space(), 'Landing:')]").await?;
+    session.button("Stop the bake").await?.click().await?;
+    session.runs_until(1, "the stop", |r| r[0]["status"] == "stopped").await?;
+    session.xpath("//section[@aria-label='Ledger']//*[contains(text(), 'stopped by hand')]").await?;
+
+    session.button_starting("Bake the final").await?.click().await?;
+    session.runs_until(1, "the second final to run", |r| r[0]["status"] == "running").await?;
+    session.restart_program().await?;
+    session.open().await?;
+    let runs = session.runs_until(1, "the cut-off run", |r| r[0]["status"] == "interrupted").await?;
+    ensure!(states(&runs)[..2] == ["interrupted", "stopped"], "{:?}", states(&runs));
+    // The newest of the two that can be repeated stands first.
+    session.button("Run again").await?.click().await?;
+    let count = runs.len();
+    session.runs_until(1, "the repeat", |r| r.len() == count + 1 && r[0]["status"] == "running").await?;
+    session.close().await
+}
+
+/// A newcomer's own pair of files, a broken one among them, through the picker to a baked map.
+#[tokio::test(flavor = "multi_thread")]
+async fn bring_in_your_own() -> Result<()> {
+    let session = Session::start(Start { samples: false, ..Start::default() }).await?;
+    let folder = tempfile::tempdir()?;
+    let write = |name: &str, text: &str| -> Result<PathBuf> {
+        let path = folder.path().join(name);
+        std::fs::write(&path, text)?;
+        Ok(path)
+    };
+    let low = "o lid\nv 0 0 0\nv 0 0 1\nv 1 0 1\nv 1 0 0\nvt 0 1\nvt 0 0\nvt 1 0\nvt 1 1\nf 1/1 2/2 3/3 4/4\n";
+    let high =
+        "o lid\nv 0 0.02 0\nv 0 0.02 1\nv 1 0.02 1\nv 1 0.02 0\nv 0.5 0.1 0.5\nf 1 2 5\nf 2 3 5\nf 3 4 5\nf 4 1 5\n";
+    let (low, high) = (write("lid_low.obj", low)?, write("carved.obj", high)?);
+    let broken = write("broken_high.obj", "v 0 0 0\nv 1 zero 0\n")?;
+
+    session.button("Asset").await?.click().await?;
+    session.xpath("//*[@role='menuitem' and contains(., 'New asset')]").await?.click().await?;
+    session.css("aside[aria-label='Meshes']").await?;
+    let picker = session.page.find(Locator::Css("input[aria-label='Mesh files']")).await?;
+    let files = [&low, &broken, &high].map(|p| p.display().to_string()).join("\n");
+    picker.send_keys(&files).await?;
+
+    // The name told one; the broken file names its line; the third asks what it is.
+    session.xpath("//aside//*[@role='alert' and contains(., \"line 2 ('v 1 zero 0')\")]").await?;
+    session.xpath("//*[@aria-label='Use carved.obj as']//button[.='Sculpt']").await?.click().await?;
+    session.xpath("//section[@aria-label='Sculpt (high-poly)']//*[text()='carved.obj']").await?;
+    session.xpath("//section[@aria-label='Findings']//*[contains(., 'more than three corners')]").await?;
+    let asset = session.api("/assets/1").await?;
+    ensure!(asset["recipe"]["high"].as_array().map(Vec::len) == Some(1), "nothing of the broken file is kept");
+
+    session.css("aside h1").await?.click().await?;
+    session.press(&['b']).await?;
+    let runs = session.runs_until(1, "the proof", |r| r.first().is_some_and(|r| r["status"] == "done")).await?;
+    ensure!(runs[0]["report"]["misses"] == 0, "{}", runs[0]["report"]);
+    session.stop("Review").await?;
+    session.xpath(&format!("//h2[starts-with(., 'Run {}, proof')]", runs[0]["number"])).await?;
+
+    // Pointing at the sheet tells the texel, and marks the model.
+    let sheet = session.css("section[aria-label='Sheet stage'] canvas").await?;
+    let (x, y, width, height) = sheet.rectangle().await?;
+    point_at(&session, x + width * 0.35, y + height * 0.55).await?;
+    session.xpath("//section[@aria-label='Sheet stage']//*[@role='status' and contains(., 'lid')]").await?;
+    let marked = "[...document.querySelectorAll('section[aria-label=\"Model stage\"] > div')].some(d => d.style.display === 'block')";
+    session.until("the mark on the model", marked).await?;
+
+    // Keys: the sheet alone, the list of keys, the command box.
+    session.press(&['3']).await?;
+    let alone = "document.querySelector('section[aria-label=\"Model stage\"]').clientWidth === 0";
+    session.until("the sheet alone", alone).await?;
+    session.press(&['2']).await?;
+    session.press(&['?']).await?;
+    session.xpath("//*[@role='dialog']//h1[.='Keys and hands']").await?;
+    session.press(&[Key::Escape.into()]).await?;
+    session.until("the list to close", "!document.querySelector('[role=dialog]')").await?;
+    session.control('k').await?;
+    let command = session.css("input[placeholder='Find a command, part or finding']").await?;
+    command.send_keys("deliv").await?;
+    command.send_keys(&char::from(Key::Enter).to_string()).await?;
+    session.css("aside[aria-label='Deliver']").await?;
+    session.close().await
+}
+
+async fn point_at(session: &Session, x: f64, y: f64) -> Result<()> {
+    use fantoccini::actions::{InputSource, MouseActions, PointerAction};
+    let moves = MouseActions::new("mouse".into())
+        .then(PointerAction::MoveTo { duration: None, x: x - 5.0, y })
+        .then(PointerAction::MoveTo { duration: None, x, y });
+    session.page.perform_actions(moves).await?;
+    Ok(())
+}
+
+async fn wait_for_download(folder: &Path) -> Result<PathBuf> {
+    for _ in 0..600 {
+        for entry in std::fs::read_dir(folder)? {
+            let path = entry?.path();
+            if path.extension().is_some_and(|e| e == "zip") {
+                return Ok(path);
+            }
+        }
+        tokio::time::sleep(Duration::from_millis(50)).await;
+    }
+    anyhow::bail!("nothing was downloaded")
+}
+
+fn unpack(zip: &Path, into: &Path) -> Result<()> {
+    let mut archive = zip::ZipArchive::new(std::fs::File::open(zip)?)?;
+    archive.extract(into)?;
+    Ok(())
+}
+
+fn pixels(path: &Path) -> Result<(png::BitDepth, Vec<u8>)> {
+    let mut bytes = Vec::new();
+    std::fs::File::open(path).with_context(|| path.display().to_string())?.read_to_end(&mut bytes)?;
+    let mut reader = png::Decoder::new(std::io::Cursor::new(bytes)).read_info()?;
+    let mut out = vec![0; reader.output_buffer_size().context("size")?];
+    let info = reader.next_frame(&mut out)?;
+    out.truncate(info.buffer_size());
+    Ok((info.bit_depth, out))
+}
