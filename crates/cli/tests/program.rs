@@ -1,0 +1,138 @@
+//! The program as it is run: files in, files and exit codes out.
+
+use serde_json::Value;
+use std::fs;
+use std::path::Path;
+use std::process::{Command, Output};
+
+const LOW: &str =
+    "o lid_low\nv 0 0 0\nv 0 0 1\nv 1 0 1\nv 1 0 0\nvt 0 1\nvt 0 0\nvt 1 0\nvt 1 1\nf 1/1 2/2 3/3\nf 1/1 3/3 4/4\n";
+const HIGH: &str = "o lid_high\nv 0 0.05 0\nv 0 0.05 1\nv 1 0.05 1\nv 1 0.05 0\nf 1 2 3\nf 1 3 4\n";
+
+fn run(folder: &Path, arguments: &[&str]) -> Output {
+    Command::new(env!("CARGO_BIN_EXE_ember-ridge")).args(arguments).current_dir(folder).output().expect("it starts")
+}
+
+fn with_pair() -> tempfile::TempDir {
+    let folder = tempfile::tempdir().expect("a folder");
+    fs::write(folder.path().join("lid_low.obj"), LOW).expect("written");
+    fs::write(folder.path().join("lid_high.obj"), HIGH).expect("written");
+    folder
+}
+
+fn error(output: &Output) -> String {
+    String::from_utf8_lossy(&output.stderr).into_owned()
+}
+
+#[test]
+fn two_files_become_maps_and_a_report_and_the_recipe_repeats_them() {
+    let folder = with_pair();
+    let at = |name: &str| folder.path().join(name);
+    let options = [
+        "--size",
+        "64",
+        "--samples",
+        "1",
+        "--normal-y",
+        "-",
+        "--depth",
+        "16",
+        "--reach-out",
+        "0.1",
+        "--reach-in",
+        "0.1",
+    ];
+    let first = ["bake", "--low", "lid_low.obj", "--high", "lid_high.obj", "--out", "out", "--json"];
+    let output = run(folder.path(), &[&first[..], &options[..]].concat());
+    assert_eq!(output.status.code(), Some(0), "{}", error(&output));
+    let report: Value = serde_json::from_slice(&output.stdout).expect("JSON on standard output alone");
+    assert_eq!((&report["texels"], &report["covered"], &report["misses"]), (&4096.into(), &4096.into(), &0.into()));
+    assert_eq!(report["maps"]["normal"]["file"], "lid_low_normal.png");
+    assert!(report["maps"]["normal"]["encoding"].as_str().is_some_and(|e| e.contains("Y- (green down)")));
+    assert_eq!(report["maps"]["id"]["palette"][0]["name"], "lid_high");
+    let written: Value = serde_json::from_slice(&fs::read(at("out/report.json")).expect("there")).expect("JSON");
+    assert_eq!(written, report);
+
+    fs::write(at("again.json"), report["recipe"].to_string()).expect("written");
+    let output = run(folder.path(), &["bake", "again.json", "--out", "again", "--threads", "1"]);
+    assert_eq!(output.status.code(), Some(0), "{}", error(&output));
+    for map in ["normal", "id", "miss"] {
+        let name = format!("lid_low_{map}.png");
+        assert_eq!(fs::read(at("out").join(&name)).expect("there"), fs::read(at("again").join(&name)).expect("there"));
+    }
+}
+
+#[test]
+fn a_proof_is_small() {
+    let folder = with_pair();
+    let output = run(folder.path(), &["bake", "--low", "lid_low.obj", "--high", "lid_high.obj", "--proof", "--json"]);
+    let report: Value = serde_json::from_slice(&output.stdout).expect("JSON");
+    assert_eq!((&report["maps"]["miss"]["width"], &report["recipe"]["sheet"]["samples"]), (&512.into(), &1.into()));
+    assert!(folder.path().join("baked/lid_low_miss.png").is_file(), "without --out they go to `baked`");
+}
+
+#[test]
+fn unusable_input_exits_with_two_and_says_what_to_do() {
+    let folder = with_pair();
+    fs::write(folder.path().join("cut.obj"), "v 0 0 0\nv 1 0 0\nv 0 oops 0\n").expect("written");
+    fs::write(folder.path().join("bare_low.obj"), "v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n").expect("written");
+    fs::write(folder.path().join("odd.json"), "{\"version\":1,\"low\":[],\"hihg\":[]}").expect("written");
+    fs::write(folder.path().join("new.json"), "{\"version\":9,\"low\":[],\"high\":[]}").expect("written");
+    let low_high = |low: &'static str, high: &'static str| vec!["bake", "--low", low, "--high", high];
+    for (arguments, expected) in [
+        (low_high("missing.obj", "lid_high.obj"), "missing.obj: cannot be read"),
+        (low_high("lid_low.obj", "cut.obj"), "cut.obj: line 3 ('v 0 oops 0')"),
+        (low_high("bare_low.obj", "lid_high.obj"), "Unwrap the mesh"),
+        ([low_high("lid_low.obj", "lid_high.obj"), vec!["--size", "7"]].concat(), "sheet.size is 7"),
+        ([low_high("lid_low.obj", "lid_high.obj"), vec!["--maps", "normal,gloss"]].concat(), "no map 'gloss'"),
+        ([low_high("lid_low.obj", "lid_high.obj"), vec!["--reach-out", "far"]].concat(), "scene units"),
+        (vec!["bake", "odd.json"], "hihg"),
+        (vec!["bake", "new.json"], "version is 9"),
+        (vec!["sample", "teapot", "--out", "x"], "lookout-lantern, boundary-stone"),
+    ] {
+        let output = run(folder.path(), &arguments);
+        assert_eq!(output.status.code(), Some(2), "{arguments:?}");
+        assert!(error(&output).contains(expected), "{arguments:?}: {}", error(&output));
+    }
+}
+
+#[test]
+fn another_file_of_the_same_name_is_refused() {
+    let folder = with_pair();
+    let recipe = r#"{"version":1,"low":[{"file":"lid_low.obj","hash":"00"}],"high":[{"file":"lid_high.obj"}]}"#;
+    fs::write(folder.path().join("r.json"), recipe).expect("written");
+    let output = run(folder.path(), &["bake", "r.json"]);
+    assert_eq!(output.status.code(), Some(2));
+    assert!(error(&output).contains("not the file the recipe was made with"), "{}", error(&output));
+}
+
+#[test]
+fn a_map_that_cannot_be_written_leaves_the_others() {
+    let folder = with_pair();
+    // A folder stands where the ID map should go.
+    fs::create_dir_all(folder.path().join("out/lid_low_id.png")).expect("made");
+    let arguments =
+        ["bake", "--low", "lid_low.obj", "--high", "lid_high.obj", "--out", "out", "--size", "32", "--json"];
+    let output = run(folder.path(), &arguments);
+    assert_eq!(output.status.code(), Some(1), "{}", error(&output));
+    let report: Value = serde_json::from_slice(&output.stdout).expect("JSON");
+    assert!(report["maps"]["id"]["error"].is_string() && report["maps"]["normal"]["error"].is_null());
+    assert!(folder.path().join("out/lid_low_normal.png").is_file());
+}
+
+#[test]
+fn check_finds_and_tells() {
+    let folder = with_pair();
+    let turned = LOW.replace("f 1/1 3/3 4/4", "f 1/1 4/4 3/3").replace("vt 1 0", "vt 1.5 0");
+    fs::write(folder.path().join("bad_low.obj"), turned).expect("written");
+    fs::write(folder.path().join("nan.obj"), "v 0 0 0\nv nan 0 0\nv 0 1 0\nf 1 2 3\n").expect("written");
+    let fine = run(folder.path(), &["check", "lid_low.obj", "lid_high.obj"]);
+    assert_eq!((fine.status.code(), String::from_utf8_lossy(&fine.stdout).trim()), (Some(0), "no findings"));
+    let output = run(folder.path(), &["check", "--json", "bad_low.obj", "nan.obj"]);
+    assert_eq!(output.status.code(), Some(1));
+    let findings: Value = serde_json::from_slice(&output.stdout).expect("JSON");
+    let kinds: Vec<&str> = findings.as_array().into_iter().flatten().filter_map(|f| f["kind"].as_str()).collect();
+    assert_eq!(kinds, ["turned-faces", "island-outside", "not-a-number"]);
+    assert_eq!(findings[0]["place"]["file"], "bad_low.obj");
+    assert_eq!(findings[2]["reason"], "part 'nan', vertex 2: its position is [NaN, 0, 0]");
+}
