@@ -12,7 +12,7 @@ pub struct Net {
 }
 
 /// Cells along a block's side: the field is asked once a block whether the surface can be near.
-const BLOCK: usize = 8;
+const BLOCK: usize = 4;
 /// Fields here may grow faster than distance by this factor (noise, warps).
 const STEEPEST: f32 = 1.6;
 
@@ -158,11 +158,8 @@ fn gradient(field: &impl Fn(Vec3) -> f32, p: Vec3, step: f32) -> Vec3 {
 }
 
 fn settle(field: &impl Fn(Vec3) -> f32, rough: Vec3, cell: f32) -> (Vec3, Vec3) {
-    let mut p = rough;
-    for _ in 0..2 {
-        let slope = gradient(field, p, cell * 0.1);
-        let pull = slope * (field(p) / slope.length_squared().max(0.05));
-        p -= pull.clamp_length_max(cell * 0.4);
-    }
+    let slope = gradient(field, rough, cell * 0.1);
+    let pull = slope * (field(rough) / slope.length_squared().max(0.05));
+    let p = rough - pull.clamp_length_max(cell * 0.5);
     (p, gradient(field, p, cell * 0.25).normalize_or(Vec3::Y))
 }

@@ -67,9 +67,9 @@ pub struct PaletteEntry {
 const MOST_COLOURS: usize = 256;
 
 enum Regions {
-    OfHighTriangle(Vec<u32>),
-    OfHighVertex(Vec<u32>),
-    OfLowTriangle(Vec<u32>),
+    HighTriangle(Vec<u32>),
+    HighVertex(Vec<u32>),
+    LowTriangle(Vec<u32>),
 }
 
 /// The ID map ready to work on tiles.
@@ -86,8 +86,8 @@ impl IdTask {
         let part_names = |mesh: &Mesh| mesh.parts.iter().map(|p| p.name.clone()).collect::<Vec<_>>();
         let mut findings = Vec::new();
         let (regions, palette) = match settings.from {
-            IdSource::Part => (Regions::OfHighTriangle(widen(high.triangle_parts())), named(part_names(high))),
-            IdSource::LowPart => (Regions::OfLowTriangle(widen(low.triangle_parts())), named(part_names(low))),
+            IdSource::Part => (Regions::HighTriangle(widen(high.triangle_parts())), named(part_names(high))),
+            IdSource::LowPart => (Regions::LowTriangle(widen(low.triangle_parts())), named(part_names(low))),
             IdSource::Material => {
                 let none = high.materials.len() as u32;
                 let of = match high.triangle_materials.is_empty() {
@@ -100,21 +100,21 @@ impl IdTask {
                 };
                 let mut names = high.materials.clone();
                 names.push("no material".into());
-                (Regions::OfHighTriangle(of), named(names))
+                (Regions::HighTriangle(of), named(names))
             }
             IdSource::Piece => {
                 let (of, count) = loose_pieces(high);
-                (Regions::OfHighTriangle(of), named((1..=count).map(|n| format!("piece {n}")).collect()))
+                (Regions::HighTriangle(of), named((1..=count).map(|n| format!("piece {n}")).collect()))
             }
             IdSource::Island => {
                 let islands = find_islands(low);
                 let names = (1..=islands.count).map(|n| format!("island {n}")).collect();
-                (Regions::OfLowTriangle(islands.island_of), named(names))
+                (Regions::LowTriangle(islands.island_of), named(names))
             }
             IdSource::Color => {
                 let (of, palette, finding) = vertex_colours(high);
                 findings.extend(finding);
-                (Regions::OfHighVertex(of), palette)
+                (Regions::HighVertex(of), palette)
             }
         };
         IdTask { regions, palette, findings }
@@ -145,9 +145,9 @@ impl IdTask {
     fn region(&self, hits: &TileHits, scene: &BakeScene, s: usize) -> Option<u32> {
         let hit = hits.hit(s)?;
         Some(match &self.regions {
-            Regions::OfHighTriangle(of) => of[hit.triangle as usize],
-            Regions::OfLowTriangle(of) => of[hits.low(s).0 as usize],
-            Regions::OfHighVertex(of) => {
+            Regions::HighTriangle(of) => of[hit.triangle as usize],
+            Regions::LowTriangle(of) => of[hits.low(s).0 as usize],
+            Regions::HighVertex(of) => {
                 let corners = scene.high.triangles[hit.triangle as usize];
                 let u = 1.0 - hit.v - hit.w;
                 let nearest = if u >= hit.v && u >= hit.w {

@@ -110,7 +110,7 @@ impl TraceScene {
     }
 
     fn walk(&self, span: &RaySpan, allowed: &[bool], skip_back: bool, looks_along: bool) -> TraceAnswer {
-        if self.tree.nodes.is_empty() || !(span.length > 0.0) {
+        if self.tree.nodes.is_empty() || span.length.is_nan() || span.length <= 0.0 {
             return TraceAnswer::default();
         }
         // Adding zero turns -0 into +0: the tree's octant test reads -0 as positive and its reciprocal as negative.

@@ -25,8 +25,10 @@ pub fn routes() -> Vec<Route> {
 /// Decoded maps of the run that was asked about last, for reading texels.
 #[derive(Default)]
 pub struct ImageCache {
-    last: Mutex<Option<(i64, Arc<HashMap<String, Decoded>>)>>,
+    last: Mutex<Option<(i64, DecodedMaps)>>,
 }
+
+type DecodedMaps = Arc<HashMap<String, Decoded>>;
 
 struct Decoded {
     side: u32,
@@ -150,12 +152,7 @@ async fn texel(app: &State<Arc<App>>, id: i64, x: u32, y: u32) -> Result<Json<Te
 }
 
 impl ImageCache {
-    fn of_run(
-        &self,
-        run: i64,
-        files: &[RunFile],
-        read: impl Fn(&str) -> Result<Vec<u8>>,
-    ) -> Result<Arc<HashMap<String, Decoded>>> {
+    fn of_run(&self, run: i64, files: &[RunFile], read: impl Fn(&str) -> Result<Vec<u8>>) -> Result<DecodedMaps> {
         let mut last = self.last.lock().unwrap_or_else(PoisonError::into_inner);
         if let Some((kept, images)) = &*last
             && *kept == run
