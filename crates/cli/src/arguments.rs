@@ -2,7 +2,7 @@
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use ember_ridge_core::maps::{Green, IdSource};
-use ember_ridge_core::recipe::{Direction, Distance, HitRule, Padding, Pairing};
+use ember_ridge_core::recipe::{Direction, Distance, HitRule, ImageFormat, Padding, Pairing};
 use ember_ridge_core::sheet::Depth;
 use ember_ridge_core::trace::BackFaces;
 use std::net::IpAddr;
@@ -104,6 +104,9 @@ pub struct Bake {
     /// Bits a channel: 8 or 16
     #[arg(long, value_parser = parse_depth)]
     pub depth: Option<Depth>,
+    /// File format of the maps
+    #[arg(long, value_enum)]
+    pub format: Option<FormatWord>,
     /// What makes regions of the ID map
     #[arg(long, value_enum)]
     pub id_from: Option<IdWord>,
@@ -154,6 +157,7 @@ words!(DirectionWord => Direction { Averaged => Direction::Averaged, Plumb => Di
 words!(HitWord => HitRule { Outermost => HitRule::Outermost, Nearest => HitRule::Nearest });
 words!(PairWord => Pairing { Names => Pairing::Names, All => Pairing::All });
 words!(BackFacesWord => BackFaces { Skip => BackFaces::Skip, Keep => BackFaces::Keep });
+words!(FormatWord => ImageFormat { Png => ImageFormat::Png });
 words!(IdWord => IdSource {
     Color => IdSource::Color,
     Material => IdSource::Material,

@@ -94,6 +94,7 @@ fn apply_options(recipe: &mut Recipe, arguments: &Bake) -> Result<(), Unusable> 
     set(&mut recipe.sheet.samples, arguments.samples);
     set(&mut recipe.sheet.padding, arguments.padding);
     set(&mut recipe.sheet.depth, arguments.depth);
+    set(&mut recipe.sheet.format, arguments.format);
     set(&mut recipe.reach.out, arguments.reach_out);
     set(&mut recipe.reach.inward, arguments.reach_in);
     set(&mut recipe.reach.out, arguments.reach);

@@ -3,7 +3,7 @@
 mod support;
 
 use ember_ridge_core::FindingKind;
-use ember_ridge_core::bake::{BakeScene, Canvas, Plan, Watch, run};
+use ember_ridge_core::bake::{BakeScene, Canvas, Plan, Unwatched, Watch, run};
 use ember_ridge_core::glam::{Vec3, vec3};
 use ember_ridge_core::maps::{Green, IdSettings, IdSource, MapSettings, NormalSettings, decode_normal};
 use ember_ridge_core::recipe::{Direction, HitRule, Padding, Pairing};
@@ -92,7 +92,7 @@ fn decoding_returns_the_sculpts_normal_within_half_a_step() {
         let mut recipe = recipe(96, 1, (1.0, 1.0), vec![NORMAL]);
         recipe.sheet.depth = depth;
         let scene = BakeScene::new(&[&low], &[&high], None).expect("no cage");
-        let outcome = run(&Plan::new(&recipe, &scene).expect("sound"), 2, &Silent).expect("not stopped");
+        let outcome = run(&Plan::new(&recipe, &scene).expect("sound"), 2, &Unwatched).expect("not stopped");
         let (mut sum, mut count) = (0.0, 0);
         for side in 0..6u32 {
             // Read the map back through the renderer's frame at the middle texels of each island.
@@ -160,7 +160,7 @@ fn a_stopped_bake_gives_nothing_and_the_next_one_is_whole() {
     assert_eq!(plan.busy_tiles(), 256);
     let stop = StopAfter(AtomicUsize::new(10));
     assert!(run(&plan, 2, &stop).is_none());
-    assert_eq!(run(&plan, 2, &Silent).map(|o| o.counts.covered), Some(512 * 512));
+    assert_eq!(run(&plan, 2, &Unwatched).map(|o| o.counts.covered), Some(512 * 512));
 }
 
 #[test]
@@ -300,4 +300,93 @@ fn a_measured_reach_holds_the_sculpt_and_little_more() {
         assert!((0.03..0.045).contains(&distance), "{name} {distance}: the field lies within 0.03 of the plane");
     }
     assert!(reach.suggested.is_some_and(|s| s.enclosed > 0.999));
+}
+
+#[test]
+fn an_asset_a_thousandth_or_ten_thousand_units_wide_gives_the_same_map() {
+    let low = cube("box", 0.5);
+    let high = ball("box", 0.7, 60);
+    let map = |scale: f32| {
+        let recipe = recipe(64, 4, (0.3 * scale, 0.3 * scale), vec![NORMAL]);
+        bake(&recipe, &scaled(&low, scale), &[&scaled(&high, scale)])
+    };
+    let plain = map(1.0);
+    // Powers of two scale floats exactly: not one step may differ.
+    for scale in [1.0 / 1024.0, 8192.0] {
+        let other = map(scale);
+        assert_eq!(other.counts.misses, plain.counts.misses, "scale {scale}");
+        let differing = (0..64 * 64 * 3)
+            .filter(|&i| (plain.maps[0].pixels.get(i) - other.maps[0].pixels.get(i)).abs() > 1.5 / 255.0)
+            .count();
+        assert_eq!(differing, 0, "scale {scale}");
+    }
+}
+
+#[test]
+fn a_cage_takes_the_place_of_the_reach() {
+    let low = height_field("field", 1, |_, _| 0.0);
+    let high = moved(&height_field("field", 1, |_, _| 0.0), vec3(0.0, 0.4, 0.0));
+    let cage = moved(&low, vec3(0.0, 0.5, 0.0));
+    let recipe = recipe(32, 1, (0.1, 0.1), vec![MapSettings::Miss]);
+    assert_eq!(bake(&recipe, &low, &[&high]).counts.misses, 1024, "the reach is too short");
+    let scene = BakeScene::new(&[&low], &[&high], Some(&cage)).expect("the cage fits");
+    let outcome = run(&Plan::new(&recipe, &scene).expect("sound"), 2, &Unwatched).expect("not stopped");
+    assert_eq!(outcome.counts.misses, 0);
+}
+
+#[test]
+fn back_faces_are_skipped_and_counted_or_kept() {
+    use ember_ridge_core::trace::BackFaces;
+    let low = height_field("field", 1, |_, _| 0.0);
+    let mut high = moved(&low, vec3(0.0, 0.01, 0.0));
+    high.triangles.iter_mut().for_each(|t| t.swap(1, 2));
+    let mut recipe = recipe(32, 1, (0.1, 0.1), vec![NORMAL]);
+    let skipped = bake(&recipe, &low, &[&high]);
+    assert_eq!((skipped.counts.misses, skipped.counts.back_faces), (1024, 1024));
+    assert!(skipped.report.findings.iter().any(|f| f.kind == FindingKind::BackFaceHits));
+    recipe.back_faces = BackFaces::Keep;
+    let kept = bake(&recipe, &low, &[&high]);
+    assert_eq!((kept.counts.misses, kept.counts.back_faces), (0, 0));
+}
+
+#[test]
+fn regions_by_material_piece_and_island() {
+    let low = cube("box", 1.0);
+    // Two separate pieces in one part, of two materials.
+    let mut high = ember_ridge_core::Mesh::joined(&[&cube("p", 1.0), &moved(&cube("p", 0.3), vec3(0.0, 0.75, 0.0))]);
+    high.parts = vec![ember_ridge_core::Part { name: "p".into(), triangles: 0..24 }];
+    high.materials = vec!["oak".into(), "tin".into()];
+    high.triangle_materials = [vec![0; 12], vec![1; 12]].concat();
+    let names = |from: IdSource| {
+        let recipe = recipe(96, 1, (0.3, 0.3), vec![MapSettings::Id(IdSettings { from })]);
+        let outcome = bake(&recipe, &low, &[&high]);
+        let palette = outcome.maps[0].palette.clone().expect("palette");
+        let Pixels::U8(bytes) = &outcome.maps[0].pixels else { unreachable!("8 bits were asked for") };
+        let seen = |p: &&ember_ridge_core::maps::PaletteEntry| bytes.as_chunks::<3>().0.contains(&p.color);
+        palette.iter().filter(seen).map(|p| p.name.clone()).collect::<Vec<_>>()
+    };
+    assert_eq!(names(IdSource::Material), ["oak", "tin"]);
+    assert_eq!(names(IdSource::Piece), ["piece 1", "piece 2"]);
+    assert_eq!(names(IdSource::Part), ["p"]);
+    assert_eq!(names(IdSource::Island).len(), 6);
+    assert_eq!(names(IdSource::LowPart), ["box"]);
+}
+
+#[test]
+fn vertex_colours_make_regions_and_paint_is_merged() {
+    let low = height_field("field", 1, |_, _| 0.0);
+    let mut high = height_field("field", 40, |_, _| 0.0);
+    let flat = |p: &Vec3| if p.x < 0.5 { [200, 30, 30] } else { [30, 60, 200] };
+    high.colors = high.positions.iter().map(flat).collect();
+    let by_color = MapSettings::Id(IdSettings { from: IdSource::Color });
+    let recipe = recipe(32, 4, (0.1, 0.1), vec![by_color]);
+    let outcome = bake(&recipe, &low, &[&high]);
+    let names: Vec<String> = outcome.maps[0].palette.clone().unwrap_or_default().into_iter().map(|p| p.name).collect();
+    assert_eq!(names, ["#c81e1e", "#1e3cc8"]);
+    assert!(outcome.report.findings.is_empty());
+    high.colors = high.positions.iter().map(|p| [(p.x * 255.0) as u8, (p.z * 255.0) as u8, 90]).collect();
+    let outcome = bake(&recipe, &low, &[&high]);
+    let colors = outcome.maps[0].palette.as_ref().map_or(0, Vec::len);
+    assert!(colors <= 25, "{colors} regions: five levels of red and of green");
+    assert!(outcome.report.findings.iter().any(|f| f.kind == FindingKind::ColoursMerged));
 }

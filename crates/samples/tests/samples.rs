@@ -1,22 +1,10 @@
 //! The samples themselves: sound meshes, the same every time, and bakes with next to no misses.
 
-use ember_ridge_core::bake::{BakeScene, Canvas, Plan, Watch, run};
+use ember_ridge_core::bake::{BakeScene, Plan, Unwatched, run};
 use ember_ridge_core::mesh::{check_mesh, find_islands};
 use ember_ridge_core::{FindingKind, Severity, mesh::weld};
 use ember_ridge_samples::{Detail, SAMPLES, make};
 use std::collections::HashMap;
-
-struct Silent;
-
-impl Watch for Silent {
-    fn now(&self) -> f64 {
-        0.0
-    }
-    fn stopped(&self) -> bool {
-        false
-    }
-    fn tile_done(&self, _: usize, _: usize, _: &Canvas) {}
-}
 
 #[test]
 fn low_polys_have_no_findings_and_uvs_inside_the_square() {
@@ -63,7 +51,7 @@ fn samples_bake_with_next_to_no_misses() {
         let scene = BakeScene::new(&[&sample.low], &[&sample.high], None).expect("no cage");
         let mut recipe = sample.recipe.clone();
         recipe.sheet.size = 512;
-        let outcome = run(&Plan::new(&recipe, &scene).expect("sound"), 2, &Silent).expect("not stopped");
+        let outcome = run(&Plan::new(&recipe, &scene).expect("sound"), 2, &Unwatched).expect("not stopped");
         let (missed, covered) = (outcome.counts.misses, outcome.counts.covered);
         assert!(covered > 512 * 512 / 2, "{name}: the sheet is well used");
         assert!((missed as f64) < covered as f64 * 0.001, "{name}: {missed} of {covered} texels missed");

@@ -138,7 +138,14 @@ export function ModelStage() {
       className="relative h-full min-w-0 overflow-hidden bg-stage"
       onPointerLeave={() => set({ hover: null })}
     >
-      <canvas ref={canvas} className="absolute inset-0 size-full touch-none" onPointerMove={point} />
+      <canvas
+        ref={canvas}
+        tabIndex={0}
+        aria-label="Model: arrows turn it, plus and minus zoom"
+        className="absolute inset-0 size-full touch-none -outline-offset-2"
+        onPointerMove={point}
+        onKeyDown={(e) => viewer?.key(e.key) && e.preventDefault()}
+      />
       <div ref={marker} className="pointer-events-none absolute top-0 left-0 hidden" aria-hidden>
         <i className="absolute size-4 -translate-1/2 rounded-full border-[1.5px] border-white shadow-[0_0_0_1px_#0008]" />
       </div>

@@ -416,6 +416,32 @@ export class Viewer {
     return { uv: [hit.uv.x, hit.uv.y], point: [hit.point.x, hit.point.y, hit.point.z], index: hit.face.a };
   }
 
+  /** Turns (arrows) or zooms (plus, minus) by keyboard; false for any other key. */
+  key(key: string): boolean {
+    const turns: Record<string, [number, number]> = {
+      ArrowLeft: [-0.15, 0],
+      ArrowRight: [0.15, 0],
+      ArrowUp: [0, -0.12],
+      ArrowDown: [0, 0.12],
+    };
+    const place = new THREE.Spherical().setFromVector3(
+      this.camera.position.clone().sub(this.controls.target),
+    );
+    const turn = turns[key];
+    if (turn) {
+      place.theta += turn[0];
+      place.phi += turn[1];
+    } else if (key === "+" || key === "=") place.radius *= 0.85;
+    else if (key === "-") place.radius /= 0.85;
+    else return false;
+    this.camera.position
+      .copy(this.controls.target)
+      .add(new THREE.Vector3().setFromSpherical(place.makeSafe()));
+    this.controls.update();
+    this.draw();
+    return true;
+  }
+
   /** Where a point of the model stands on the stage, in pixels; null behind the eye. */
   project(point: [number, number, number]): [number, number] | null {
     const p = new THREE.Vector3(...point).project(this.camera);

@@ -77,7 +77,13 @@ export function SheetStage() {
       onPointerLeave={() => set({ hover: null })}
     >
       <ChannelFilters />
-      <canvas ref={canvas} className="absolute inset-0 size-full touch-none" onPointerMove={point} />
+      <canvas
+        ref={canvas}
+        tabIndex={0}
+        aria-label="Sheet: arrows move it, plus and minus zoom, 0 fits"
+        className="absolute inset-0 size-full touch-none -outline-offset-2"
+        onPointerMove={point}
+      />
       <StageTools>
         <Tag>SHEET</Tag>
         {shown && (

@@ -45,6 +45,7 @@ export class SheetView {
       on,
     );
     canvas.addEventListener("dblclick", () => this.fit(), on);
+    canvas.addEventListener("keydown", (e) => this.key(e), on);
   }
 
   dispose() {
@@ -105,13 +106,37 @@ export class SheetView {
     return u >= 0 && u < 1 && v > 0 && v <= 1 ? [u, v] : null;
   }
 
+  /** Arrows move, plus and minus zoom to the middle, 0 fits. */
+  private key(e: KeyboardEvent) {
+    const moves: Record<string, [number, number]> = {
+      ArrowLeft: [40, 0],
+      ArrowRight: [-40, 0],
+      ArrowUp: [0, 40],
+      ArrowDown: [0, -40],
+    };
+    const move = moves[e.key];
+    const [w, h] = [this.canvas.clientWidth, this.canvas.clientHeight];
+    if (move) {
+      this.x += move[0];
+      this.y += move[1];
+      this.fitted = false;
+      this.draw();
+    } else if (e.key === "+" || e.key === "=") this.zoom(1.25, w / 2, h / 2);
+    else if (e.key === "-") this.zoom(0.8, w / 2, h / 2);
+    else if (e.key === "0") this.fit();
+    else return;
+    e.preventDefault();
+  }
+
   private wheel(e: WheelEvent) {
     e.preventDefault();
     const box = this.canvas.getBoundingClientRect();
-    const [cx, cy] = [e.clientX - box.left, e.clientY - box.top];
     // A pinch comes as a wheel with Ctrl and small steps; lines come from old mice.
     const step = e.deltaMode === 1 ? e.deltaY * 16 : e.deltaY;
-    const by = Math.exp(-step * (e.ctrlKey ? 0.01 : 0.0016));
+    this.zoom(Math.exp(-step * (e.ctrlKey ? 0.01 : 0.0016)), e.clientX - box.left, e.clientY - box.top);
+  }
+
+  private zoom(by: number, cx: number, cy: number) {
     const most = Math.max(1, this.size) * 96;
     const side = Math.min(most, Math.max(64, this.side * by));
     this.x = cx - ((cx - this.x) / this.side) * side;

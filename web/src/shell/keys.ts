@@ -17,6 +17,7 @@ export const KEYS: readonly (readonly [string, string])[] = [
   ["Drag", "Model: turn. Sheet: move"],
   ["Shift or right drag", "Model: move"],
   ["Wheel, pinch", "Zoom to the pointer"],
+  ["Arrows  +  -", "On a stage that has the focus: turn or move, zoom"],
   ["Double click", "Sheet: fit it into view"],
   ["Drag a number", "Change it; Shift fine, Ctrl coarse. Click to type, arithmetic works"],
 ];

@@ -16,6 +16,19 @@ const VIEWS: &[(&str, &[Step])] = &[
     ("bake", &[Step::Stop("Bake")]),
     ("deliver", &[Step::Stop("Deliver")]),
     ("stone", &[Step::Asset("Boundary stone"), Step::Stop("Review"), Step::Script(BESIDE)]),
+    (
+        "landing",
+        &[
+            Step::Stop("Maps"),
+            Step::Script(UNFOLLOW),
+            Step::Choose("Size", "4096"),
+            Step::Stop("Bake"),
+            Step::Pause(500),
+            Step::ClickStarting("Bake the final"),
+            Step::Pause(2500),
+        ],
+    ),
+    ("empty", &[Step::Asset("New asset"), Step::Pause(500)]),
     ("commands", &[Step::Keys(&['\u{e009}', 'k'])]),
 ];
 
@@ -24,12 +37,21 @@ const BESIDE: &str = "[...document.querySelectorAll('aside button')].find(b => b
 const LOW_WIRES: &str = "for (const t of ['Low', 'Wires', 'UVs']) \
     [...document.querySelectorAll('section button')].find(b => b.textContent === t).click()";
 
+/// Keeps a change of settings from starting a proof.
+const UNFOLLOW: &str = "[...document.querySelectorAll('nav button')].find(b => b.textContent.includes('Reach')).click(); \
+    requestAnimationFrame(() => { document.querySelector('aside input[type=checkbox]').click(); \
+    [...document.querySelectorAll('nav button')].find(b => b.textContent.includes('Maps')).click(); })";
+
 enum Step {
     Stop(&'static str),
     Click(&'static str),
     Keys(&'static [char]),
     Script(&'static str),
     Asset(&'static str),
+    Choose(&'static str, &'static str),
+    ClickStarting(&'static str),
+    /// Milliseconds for something that is to be caught half-way.
+    Pause(u64),
 }
 
 #[tokio::main]
@@ -58,7 +80,9 @@ async fn main() -> Result<()> {
         for step in *steps {
             take(&session, step).await.with_context(|| format!("view {name}"))?;
         }
-        settle(&session).await?;
+        if *name != "landing" {
+            settle(&session).await?;
+        }
         std::fs::write(out.join(format!("{name}.png")), session.picture().await?)?;
         println!("{}", out.join(format!("{name}.png")).display());
     }
@@ -71,6 +95,15 @@ async fn take(session: &Session, step: &Step) -> Result<()> {
         Step::Click(name) => Ok(session.button(name).await?.click().await?),
         Step::Keys(keys) => session.press(keys).await,
         Step::Script(script) => session.page.execute(script, vec![]).await.map(drop).map_err(Into::into),
+        Step::Choose(label, value) => {
+            let path = format!("//select[@aria-label='{label}']/option[@value='{value}']");
+            Ok(session.xpath(&path).await?.click().await?)
+        }
+        Step::ClickStarting(name) => Ok(session.button_starting(name).await?.click().await?),
+        Step::Pause(milliseconds) => {
+            tokio::time::sleep(std::time::Duration::from_millis(*milliseconds)).await;
+            Ok(())
+        }
         Step::Asset(name) => {
             session.button("Asset").await?.click().await?;
             Ok(session.xpath(&format!("//*[@role='menuitem' and contains(., '{name}')]")).await?.click().await?)

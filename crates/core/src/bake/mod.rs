@@ -11,4 +11,4 @@ pub use hits::TileHits;
 pub use pairs::{PairTable, pair_parts, part_stem};
 pub use plan::{BakeScene, Plan, PlanFault};
 pub use report::{MapReport, Report, ResolvedReach};
-pub use run::{BakedMap, Canvas, Counts, Outcome, Watch, run};
+pub use run::{BakedMap, Canvas, Counts, Outcome, Unwatched, Watch, run};

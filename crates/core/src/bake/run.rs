@@ -23,6 +23,21 @@ pub trait Watch: Sync {
     fn tile_done(&self, done: usize, all: usize, canvas: &Canvas);
 }
 
+/// A bake that nobody watches, times or stops.
+pub struct Unwatched;
+
+impl Watch for Unwatched {
+    fn now(&self) -> f64 {
+        0.0
+    }
+
+    fn stopped(&self) -> bool {
+        false
+    }
+
+    fn tile_done(&self, _: usize, _: usize, _: &Canvas) {}
+}
+
 /// The maps of a bake while they fill. Anyone may look at any time.
 pub struct Canvas {
     pub size: u32,

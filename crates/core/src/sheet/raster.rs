@@ -101,8 +101,27 @@ fn owns_edge(a: DVec2, b: DVec2) -> bool {
 }
 
 impl SheetTriangle {
-    fn holds(&self, p: DVec2) -> bool {
-        (0..3).all(|i| {
+    /// Which edges run through the tile, so that samples must be tested against them; None when the whole tile lies outside.
+    /// Plain arithmetic with room for its rounding decides; only what is close goes to the exact test.
+    fn edges_through(&self, tile: &Tile) -> Option<[bool; 3]> {
+        const ROOM: f64 = 1e-3;
+        let (low, size) = (dvec2(tile.x.into(), tile.y.into()), dvec2(tile.width.into(), tile.height.into()));
+        let mut through = [true; 3];
+        for (i, through) in through.iter_mut().enumerate() {
+            let (a, b) = (self.corners[i], self.corners[(i + 1) % 3]);
+            let along = b - a;
+            let at = |p: DVec2| along.perp_dot(p - a);
+            let corners = [at(low), at(low + dvec2(size.x, 0.0)), at(low + dvec2(0.0, size.y)), at(low + size)];
+            if corners.iter().all(|&c| c < -ROOM) {
+                return None;
+            }
+            *through = corners.iter().any(|&c| c < ROOM);
+        }
+        Some(through)
+    }
+
+    fn holds(&self, p: DVec2, through: [bool; 3]) -> bool {
+        (0..3).filter(|&i| through[i]).all(|i| {
             let (a, b) = (self.corners[i], self.corners[(i + 1) % 3]);
             let s = side(a, b, p);
             s > 0.0 || (s == 0.0 && owns_edge(a, b))
@@ -171,6 +190,7 @@ pub fn rasterise_tile(sheet: &SheetTriangles, candidates: &[u32], tile: &Tile, p
     let mut grazed: Vec<(u32, u32)> = Vec::new();
     for &number in candidates {
         let t = &sheet.triangles[number as usize];
+        let Some(through) = t.edges_through(tile) else { continue };
         let low = t.corners[0].min(t.corners[1]).min(t.corners[2]).floor();
         let high = t.corners[0].max(t.corners[1]).max(t.corners[2]).floor();
         let x0 = (low.x - f64::from(tile.x)).max(0.0) as usize;
@@ -186,7 +206,7 @@ pub fn rasterise_tile(sheet: &SheetTriangles, candidates: &[u32], tile: &Tile, p
                 let corner = dvec2(f64::from(tile.x) + x as f64, f64::from(tile.y) + y as f64);
                 let mut any = false;
                 for (s, offset) in pattern.iter().enumerate() {
-                    if t.holds(corner + dvec2(offset[0], offset[1])) {
+                    if t.holds(corner + dvec2(offset[0], offset[1]), through) {
                         any = true;
                         let slot = &mut owner[texel * per_texel + s];
                         *slot = (*slot).min(number);

@@ -49,8 +49,17 @@ pub struct TraceAnswer {
     pub skipped_back: bool,
 }
 
+/// The tree's box test drops what lies within an absolute 0.0001 of a ray's start. Meshes are scaled, by a power of two and so
+/// exactly, to about this size inside the tree, and box tests start a little behind the ray; then nothing is dropped at any
+/// scale.
+const INNER_SIZE: f32 = 1024.0;
+/// How far behind the ray box tests start, in the tree's units.
+const BACK_OFF: f32 = 0.001;
+
 /// A mesh that can be traced.
 pub struct TraceScene {
+    /// From scene units to the tree's.
+    scale: f32,
     tree: CwBvh,
     /// Nine floats a triangle, in leaf order.
     corners: Vec<[f32; 9]>,
@@ -68,11 +77,13 @@ impl TraceScene {
         // tree's clamped reciprocal takes off. Boxes are padded by more than both, so that no box that holds a hit is left
         // out and the watertight triangle test has the last word.
         let (low, high) = mesh.bounds();
-        let pad = Vec3A::splat(4e-6 * (low.abs().max(high.abs()).max_element() + (high - low).length()));
+        let largest = low.abs().max(high.abs()).max_element() + (high - low).length();
+        let scale = if largest > 0.0 { (INNER_SIZE / largest).log2().floor().clamp(-100.0, 100.0).exp2() } else { 1.0 };
+        let pad = Vec3A::splat(4e-6 * largest * scale);
         let boxes: Vec<Aabb> = solid
             .iter()
             .map(|&t| {
-                let [a, b, c] = mesh.corners(t).map(Vec3A::from);
+                let [a, b, c] = mesh.corners(t).map(|p| Vec3A::from(p * scale));
                 Aabb::new(a.min(b).min(c) - pad, a.max(b).max(c) + pad)
             })
             .collect();
@@ -85,12 +96,12 @@ impl TraceScene {
         let corners = triangles
             .iter()
             .map(|&t| {
-                let [a, b, c] = mesh.corners(t);
+                let [a, b, c] = mesh.corners(t).map(|p| p * scale);
                 [a.x, a.y, a.z, b.x, b.y, b.z, c.x, c.y, c.z]
             })
             .collect();
         let parts = triangles.iter().map(|&t| part_of[t as usize]).collect();
-        TraceScene { tree, corners, parts, triangles }
+        TraceScene { scale, tree, corners, parts, triangles }
     }
 
     /// Bytes held by the tree and its triangles.
@@ -114,9 +125,11 @@ impl TraceScene {
             return TraceAnswer::default();
         }
         // Adding zero turns -0 into +0: the tree's octant test reads -0 as positive and its reciprocal as negative.
-        let (origin, direction) = (Vec3A::from(span.origin), Vec3A::from(span.direction) + Vec3A::ZERO);
+        let (origin, direction) = (Vec3A::from(span.origin * self.scale), Vec3A::from(span.direction) + Vec3A::ZERO);
+        let length = span.length * self.scale;
         let sheared = ShearedRay::new(origin, direction);
-        let mut ray = Ray::new(origin, direction, 0.0, span.length);
+        let mut ray = Ray::new(origin - direction * BACK_OFF, direction, 0.0, length + BACK_OFF);
+        let mut reach = length;
         let mut best: Option<Hit> = None;
         let mut nearest_back = f32::INFINITY;
         let mut state = self.tree.new_traversal(direction);
@@ -126,7 +139,7 @@ impl TraceScene {
             if allowed[self.parts[at] as usize]
                 && let Some(found) = sheared.test(&self.corners[at])
                 && found.t >= 0.0
-                && found.t <= ray.tmax
+                && found.t <= reach
             {
                 if skip_back && found.back == looks_along {
                     nearest_back = nearest_back.min(found.t);
@@ -134,7 +147,8 @@ impl TraceScene {
                     // Equal distances go to the lower triangle number, whatever the order of visits.
                     found.t < b.t || (found.t == b.t && self.triangles[at] < b.triangle)
                 }) {
-                    ray.tmax = found.t;
+                    reach = found.t;
+                    ray.tmax = found.t + BACK_OFF;
                     best = Some(Hit {
                         triangle: self.triangles[at],
                         v: found.v,
@@ -146,6 +160,7 @@ impl TraceScene {
             }
         });
         let reached = best.map_or(f32::INFINITY, |b| b.t);
-        TraceAnswer { hit: best, skipped_back: nearest_back < reached && nearest_back.is_finite() }
+        let hit = best.map(|b| Hit { t: b.t / self.scale, ..b });
+        TraceAnswer { hit, skipped_back: nearest_back < reached && nearest_back.is_finite() }
     }
 }

@@ -1,23 +1,11 @@
 //! Meshes with known answers, and a bake without a clock.
 #![allow(dead_code, reason = "each test file uses its own share")]
 
-use ember_ridge_core::bake::{BakeScene, Canvas, Outcome, Plan, Watch, run};
+use ember_ridge_core::bake::{BakeScene, Outcome, Plan, Unwatched, run};
 use ember_ridge_core::glam::{Vec2, Vec3, vec2, vec3};
 use ember_ridge_core::maps::MapSettings;
 use ember_ridge_core::recipe::{Distance, Padding, Reach, Recipe};
 use ember_ridge_core::{Draft, DraftPart, Mesh};
-
-pub struct Silent;
-
-impl Watch for Silent {
-    fn now(&self) -> f64 {
-        0.0
-    }
-    fn stopped(&self) -> bool {
-        false
-    }
-    fn tile_done(&self, _: usize, _: usize, _: &Canvas) {}
-}
 
 /// A sheet of `n` x `n` cells over the unit square in x and z (uv = x, 1 - z), lifted by `height`. Faces look up (+y).
 pub fn height_field(name: &str, n: usize, height: impl Fn(f32, f32) -> f32) -> Mesh {
@@ -125,5 +113,5 @@ pub fn bake(recipe: &Recipe, low: &Mesh, high: &[&Mesh]) -> Outcome {
 pub fn bake_on(recipe: &Recipe, low: &Mesh, high: &[&Mesh], threads: usize) -> Outcome {
     let scene = BakeScene::new(&[low], high, None).expect("no cage, no fault");
     let plan = Plan::new(recipe, &scene).expect("the recipe is sound");
-    run(&plan, threads, &Silent).expect("nobody stops it")
+    run(&plan, threads, &Unwatched).expect("nobody stops it")
 }
