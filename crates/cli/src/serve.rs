@@ -7,7 +7,7 @@ use ember_ridge_server::{Settings, prepare};
 use std::process::ExitCode;
 
 pub fn run(arguments: &Serve) -> Result<ExitCode, Unusable> {
-    tracing_subscriber::fmt().with_writer(std::io::stderr).with_max_level(tracing::Level::WARN).init();
+    tracing_subscriber::fmt().with_writer(std::io::stderr).with_max_level(tracing::Level::ERROR).init();
     let settings = Settings {
         data: arguments.data.clone(),
         address: arguments.address,

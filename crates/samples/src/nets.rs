@@ -158,8 +158,9 @@ fn gradient(field: &impl Fn(Vec3) -> f32, p: Vec3, step: f32) -> Vec3 {
 }
 
 fn settle(field: &impl Fn(Vec3) -> f32, rough: Vec3, cell: f32) -> (Vec3, Vec3) {
+    // Two steps of Newton's method along one slope: the surface is nearly flat across a cell.
     let slope = gradient(field, rough, cell * 0.1);
-    let pull = slope * (field(rough) / slope.length_squared().max(0.05));
-    let p = rough - pull.clamp_length_max(cell * 0.5);
+    let step = |p: Vec3| p - (slope * (field(p) / slope.length_squared().max(0.05))).clamp_length_max(cell * 0.4);
+    let p = step(step(rough));
     (p, gradient(field, p, cell * 0.25).normalize_or(Vec3::Y))
 }
