@@ -37,8 +37,9 @@ tools:
 
 web: web/dist/index.html
 
+# Not `npm ci`: it refuses a lock file made where a platform's optional packages could not be seen. Versions still come from it.
 web/node_modules/.package-lock.json: web/package-lock.json | tools
-	cd web && npm ci --no-audit --no-fund
+	cd web && npm install --no-save --no-audit --no-fund
 	@touch $@
 
 web/dist/index.html: $(WEB) web/node_modules/.package-lock.json

@@ -148,7 +148,7 @@ fn rivets_field(p: Vec3, count: u32, radius: f32, y: f32, size: f32) -> f32 {
     let q = around(p, count) - vec3(radius, y, 0.0);
     // A dome over a thin washer, both clear of the sheet below.
     let dome = ball(vec3(q.x, q.y, q.z), size).max(-q.x);
-    let washer = vec2(q.x.abs() - size * 0.12, vec2(q.y, q.z).length() - size * 1.35);
+    let washer = vec2(q.x.abs() - size * 0.34, vec2(q.y, q.z).length() - size * 1.35);
     join(dome, join_max(washer.x, washer.y), size * 0.2)
 }
 

@@ -16,6 +16,7 @@ const VIEWS: &[(&str, &[Step])] = &[
     ("bake", &[Step::Stop("Bake")]),
     ("deliver", &[Step::Stop("Deliver")]),
     ("stone", &[Step::Asset("Boundary stone"), Step::Stop("Review"), Step::Script(BESIDE)]),
+    ("commands", &[Step::Keys(&['\u{e009}', 'k'])]),
     (
         "landing",
         &[
@@ -29,7 +30,6 @@ const VIEWS: &[(&str, &[Step])] = &[
         ],
     ),
     ("empty", &[Step::Asset("New asset"), Step::Pause(500)]),
-    ("commands", &[Step::Keys(&['\u{e009}', 'k'])]),
 ];
 
 const WIPE: &str = "[...document.querySelectorAll('aside button')].find(b => b.textContent === 'Wipe').click()";
