@@ -203,12 +203,6 @@ impl Session {
         Ok(self.page.screenshot().await?)
     }
 
-    /// Errors that the page wrote to the browser's console.
-    pub async fn console_errors(&self) -> Result<Vec<String>> {
-        let found = self.page.execute("return window.__errors ?? []", vec![]).await?;
-        Ok(found.as_array().into_iter().flatten().map(ToString::to_string).collect())
-    }
-
     pub async fn close(mut self) -> Result<()> {
         self.page.clone().close().await?;
         self.end();

@@ -175,6 +175,11 @@ pub enum Event {
         asset: i64,
     },
     Progress(ProgressView),
+    /// A bake is over, whichever way; what changed with it is told by `Asset`.
+    Ended {
+        #[ts(type = "number")]
+        run: i64,
+    },
 }
 
 #[derive(Clone, Debug, Serialize, TS)]

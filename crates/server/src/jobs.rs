@@ -128,6 +128,7 @@ async fn work_on(app: &Arc<App>, id: i64) {
         let _ = app.store.set_run_status(id, RunStatus::Failed, Some(fault.text())).await;
     }
     *locked(&app.jobs.running) = None;
+    app.jobs.tell(Event::Ended { run: id });
     app.jobs.tell(Event::Asset { asset });
 }
 

@@ -46,21 +46,24 @@ export function say(error: unknown) {
 
 interface Drafts {
   draft: Recipe | null;
+  /** The asset it belongs to. */
+  of: number | null;
 }
-const useDrafts = create<Drafts>()(() => ({ draft: null }));
+const useDrafts = create<Drafts>()(() => ({ draft: null, of: null }));
 let resting: ReturnType<typeof setTimeout> | undefined;
 let sending: Promise<void> = Promise.resolve();
 
 /** The recipe as it stands on screen, and a way to change it. */
 export function useRecipe(): [Recipe | undefined, (change: (r: Recipe) => Recipe) => void] {
   const asset = useAsset().data;
-  const draft = useDrafts((s) => s.draft);
+  const draft = useDrafts((s) => (s.of === asset?.id ? s.draft : null));
   const client = useQueryClient();
   const edit = useCallback(
     (change: (r: Recipe) => Recipe) => {
       if (!asset) return;
-      const next = change(useDrafts.getState().draft ?? asset.recipe);
-      useDrafts.setState({ draft: next });
+      const kept = useDrafts.getState();
+      const next = change((kept.of === asset.id && kept.draft) || asset.recipe);
+      useDrafts.setState({ draft: next, of: asset.id });
       clearTimeout(resting);
       resting = setTimeout(() => {
         sending = sending.then(() => keep(client, asset.id));
@@ -119,12 +122,24 @@ export function useEvents() {
   const client = useQueryClient();
   useEffect(() => {
     const source = new EventSource("/api/events");
+    let opened = false;
+    source.onopen = () => {
+      // The program was started again: what ran then does not run now.
+      if (opened) {
+        useStore.getState().set({ progress: null });
+        client.invalidateQueries({ queryKey: ["assets"] });
+        client.invalidateQueries({ queryKey: ["asset"] });
+      }
+      opened = true;
+    };
     source.onmessage = (message) => {
       const event = JSON.parse(message.data as string) as Event;
+      const { progress, set } = useStore.getState();
       if (event.event === "progress") {
-        useStore.getState().set({ progress: event });
+        set({ progress: event });
+      } else if (event.event === "ended") {
+        if (progress?.run === event.run) set({ progress: null });
       } else {
-        useStore.getState().set({ progress: null });
         client.invalidateQueries({ queryKey: ["assets"] });
         client.invalidateQueries({ queryKey: event.asset === 0 ? ["asset"] : assetKey(event.asset) });
       }

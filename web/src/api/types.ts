@@ -178,7 +178,7 @@ words: string, };
 
 export type Problem = { error: string, };
 
-export type Event = { "event": "asset", asset: number, } | { "event": "progress" } & ProgressView;
+export type Event = { "event": "asset", asset: number, } | { "event": "progress" } & ProgressView | { "event": "ended", run: number, };
 
 export type ProgressView = { asset: number, run: number, stage: string, 
 /**
