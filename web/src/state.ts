@@ -44,6 +44,8 @@ interface State {
   wires: boolean;
   uvWires: boolean;
   map: string;
+  /** Which sheet of a run that has several. */
+  sheet: number;
   channel: Channel;
   /** The run that is looked at; null follows the newest finished one. */
   run: number | null;
@@ -85,6 +87,7 @@ export const useStore = create<State>()((set) => ({
   wires: false,
   uvWires: false,
   map: "normal",
+  sheet: 0,
   channel: "all",
   run: null,
   hidden: new Set(),

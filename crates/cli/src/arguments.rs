@@ -2,7 +2,7 @@
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use ember_ridge_core::maps::{Green, IdSource};
-use ember_ridge_core::recipe::{Direction, Distance, HitRule, ImageFormat, Padding, Pairing};
+use ember_ridge_core::recipe::{Direction, Distance, HitRule, ImageFormat, Layout, Padding, Pairing, Plane, UvChoice};
 use ember_ridge_core::sheet::Depth;
 use ember_ridge_core::trace::BackFaces;
 use std::net::IpAddr;
@@ -49,11 +49,26 @@ pub struct Bake {
     #[arg(conflicts_with_all = ["low", "high", "cage"], required_unless_present = "low")]
     pub recipe: Option<PathBuf>,
     /// Low-poly mesh
-    #[arg(long, value_name = "FILE", requires = "high")]
+    #[arg(long, value_name = "FILE")]
     pub low: Option<PathBuf>,
     /// High-poly mesh; may be given more than once
     #[arg(long, value_name = "FILE")]
     pub high: Vec<PathBuf>,
+    /// UVs that are baked to: a set of the file by number, or planar-x, planar-y, planar-z
+    #[arg(long, value_parser = parse_uvs, value_name = "UVS")]
+    pub low_uvs: Option<UvChoice>,
+    /// UVs of the high-poly that pictures lie on, in the same words
+    #[arg(long, value_parser = parse_uvs, value_name = "UVS")]
+    pub high_uvs: Option<UvChoice>,
+    /// An existing normal map of the low-poly, to make ao, curvature and cavity from
+    #[arg(long, value_name = "FILE")]
+    pub normal_map: Option<PathBuf>,
+    /// Way that map's green points: + up, - down
+    #[arg(long, value_parser = parse_green, allow_hyphen_values = true, requires = "normal_map")]
+    pub normal_map_y: Option<Green>,
+    /// A picture over the high-poly's UVs, for the color map
+    #[arg(long, value_name = "FILE")]
+    pub picture: Option<PathBuf>,
     /// Cage mesh: the low-poly with its points moved outward
     #[arg(long, value_name = "FILE")]
     pub cage: Option<PathBuf>,
@@ -66,7 +81,8 @@ pub struct Bake {
     /// Print the report to standard output
     #[arg(long)]
     pub json: bool,
-    /// Maps, separated by commas: normal, id, miss
+    /// Maps, separated by commas: normal, normal-object, ao, bent-normal, curvature, cavity, displacement, id, color, opacity,
+    /// position, thickness, miss
     #[arg(long, value_delimiter = ',')]
     pub maps: Vec<String>,
     /// Texels a side
@@ -101,12 +117,39 @@ pub struct Bake {
     /// Way the normal map's green points: + up, - down
     #[arg(long, value_parser = parse_green, allow_hyphen_values = true)]
     pub normal_y: Option<Green>,
-    /// Bits a channel: 8 or 16
+    /// Bits a channel: 8, 16 or 32f (floats)
     #[arg(long, value_parser = parse_depth)]
     pub depth: Option<Depth>,
     /// File format of the maps
     #[arg(long, value_enum)]
     pub format: Option<FormatWord>,
+    /// Another format for the color map
+    #[arg(long, value_enum)]
+    pub color_format: Option<ColorFormatWord>,
+    /// Spread rounding at 8 bit, against steps in slow gradients
+    #[arg(long)]
+    pub dither: bool,
+    /// How the low-poly is shared out over sheets
+    #[arg(long, value_enum)]
+    pub sheets: Option<SheetsWord>,
+    /// Rays a texel of ao and bent-normal: a power of two from 4 to 512
+    #[arg(long, value_name = "N")]
+    pub ao_rays: Option<u32>,
+    /// How far ao and bent-normal look, in scene units, or `auto`
+    #[arg(long, value_parser = parse_distance, value_name = "D")]
+    pub ao_distance: Option<Distance>,
+    /// Radius that reads full scale in curvature, in scene units, or `auto`
+    #[arg(long, value_parser = parse_distance, value_name = "D")]
+    pub curvature_radius: Option<Distance>,
+    /// Size of detail that curvature and cavity look for, in scene units, or `auto`
+    #[arg(long, value_parser = parse_distance, value_name = "D")]
+    pub detail_size: Option<Distance>,
+    /// Distance from black to white in displacement, in scene units, or `auto`
+    #[arg(long, value_parser = parse_distance, value_name = "S")]
+    pub displacement_scale: Option<Distance>,
+    /// Any setting of any map: MAP.SETTING=VALUE as in a recipe, such as cavity.method=curvature
+    #[arg(long = "set", value_name = "MAP.SETTING=VALUE")]
+    pub set: Vec<String>,
     /// What makes regions of the ID map
     #[arg(long, value_enum)]
     pub id_from: Option<IdWord>,
@@ -157,7 +200,15 @@ words!(DirectionWord => Direction { Averaged => Direction::Averaged, Plumb => Di
 words!(HitWord => HitRule { Outermost => HitRule::Outermost, Nearest => HitRule::Nearest });
 words!(PairWord => Pairing { Names => Pairing::Names, All => Pairing::All });
 words!(BackFacesWord => BackFaces { Skip => BackFaces::Skip, Keep => BackFaces::Keep });
-words!(FormatWord => ImageFormat { Png => ImageFormat::Png });
+words!(FormatWord => ImageFormat { Png => ImageFormat::Png, Tiff => ImageFormat::Tiff, Exr => ImageFormat::Exr });
+words!(ColorFormatWord => ImageFormat {
+    Png => ImageFormat::Png,
+    Tiff => ImageFormat::Tiff,
+    Exr => ImageFormat::Exr,
+    Tga => ImageFormat::Tga,
+    Jpeg => ImageFormat::Jpeg,
+});
+words!(SheetsWord => Layout { One => Layout::One, Materials => Layout::Materials, Udim => Layout::Udim });
 words!(IdWord => IdSource {
     Color => IdSource::Color,
     Material => IdSource::Material,
@@ -165,6 +216,7 @@ words!(IdWord => IdSource {
     Piece => IdSource::Piece,
     LowPart => IdSource::LowPart,
     Island => IdSource::Island,
+    MaterialPart => IdSource::MaterialPart,
 });
 
 fn parse_distance(text: &str) -> Result<Distance, String> {
@@ -193,6 +245,18 @@ fn parse_depth(text: &str) -> Result<Depth, String> {
     match text {
         "8" => Ok(Depth::Eight),
         "16" => Ok(Depth::Sixteen),
-        _ => Err("give 8 or 16".into()),
+        "32f" => Ok(Depth::Float),
+        _ => Err("give 8, 16 or 32f".into()),
     }
+}
+
+fn parse_uvs(text: &str) -> Result<UvChoice, String> {
+    Ok(match text {
+        "planar-x" => UvChoice::Planar(Plane::PlanarX),
+        "planar-y" => UvChoice::Planar(Plane::PlanarY),
+        "planar-z" => UvChoice::Planar(Plane::PlanarZ),
+        number => {
+            UvChoice::Set(number.parse().map_err(|_| "give the number of a UV set, planar-x, planar-y or planar-z")?)
+        }
+    })
 }

@@ -2,7 +2,7 @@
 
 use crate::Unusable;
 use crate::arguments::Check;
-use crate::bake::read_beside;
+use crate::scene::read_beside;
 use anyhow::Context;
 use ember_ridge_core::mesh::check_mesh;
 use ember_ridge_core::{Finding, Severity};

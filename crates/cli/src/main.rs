@@ -4,8 +4,10 @@
 mod arguments;
 mod bake;
 mod check;
+mod options;
 mod progress;
 mod sample;
+mod scene;
 mod serve;
 
 use arguments::{Arguments, Command};

@@ -72,6 +72,47 @@ fn a_proof_is_small() {
 }
 
 #[test]
+fn formats_settings_and_udim_names_are_as_asked() {
+    let folder = with_pair();
+    let pair = ["bake", "--low", "lid_low.obj", "--high", "lid_high.obj", "--size", "32", "--json"];
+    let bake = |more: &[&str]| {
+        let output = run(folder.path(), &[&pair[..], more].concat());
+        assert_eq!(output.status.code(), Some(0), "{more:?}: {}", error(&output));
+        serde_json::from_slice::<Value>(&output.stdout).expect("JSON")
+    };
+    let maps = ["--maps", "displacement,cavity,position", "--out", "exr"];
+    let set = ["--set", "cavity.method=curvature", "--set", "position.axis=y", "--displacement-scale", "0.5"];
+    let report = bake(&[&maps[..], &set[..], &["--format", "exr", "--depth", "32f"]].concat());
+    assert!(folder.path().join("exr/lid_low_displacement.exr").is_file());
+    assert_eq!(report["recipe"]["maps"][1]["method"], "curvature");
+    assert!(report["maps"]["displacement"]["scale"].is_null(), "floats hold the height itself");
+    let report =
+        bake(&["--maps", "displacement", "--sheets", "udim", "--format", "tiff", "--depth", "16", "--out", "udim"]);
+    assert_eq!(report["maps"]["displacement"]["file"], "lid_low_displacement.1001.tif");
+    assert!(report["maps"]["displacement"]["scale"].is_number());
+    let wrong = run(folder.path(), &[&pair[..], &["--set", "normal.gloss=1"]].concat());
+    assert_eq!(wrong.status.code(), Some(2));
+    assert!(error(&wrong).contains("no setting 'gloss'"), "{}", error(&wrong));
+    let wrong = run(folder.path(), &[&pair[..], &["--depth", "32f"]].concat());
+    assert!(error(&wrong).contains("PNG holds 8 bit or 16 bit"), "{}", error(&wrong));
+}
+
+#[test]
+fn a_normal_map_alone_makes_occlusion_and_a_damaged_one_is_named() {
+    let folder = with_pair();
+    let bake = ["bake", "--low", "lid_low.obj", "--high", "lid_high.obj", "--maps", "normal", "--out", "first"];
+    assert_eq!(run(folder.path(), &[&bake[..], &["--size", "32"]].concat()).status.code(), Some(0));
+    let again = ["bake", "--low", "lid_low.obj", "--normal-map", "first/lid_low_normal.png", "--size", "32"];
+    let output = run(folder.path(), &[&again[..], &["--maps", "ao,curvature", "--out", "second"]].concat());
+    assert_eq!(output.status.code(), Some(0), "{}", error(&output));
+    assert!(folder.path().join("second/lid_low_curvature.png").is_file());
+    fs::write(folder.path().join("first/lid_low_normal.png"), b"no picture").expect("written");
+    let output = run(folder.path(), &[&again[..], &["--maps", "ao"]].concat());
+    assert_eq!(output.status.code(), Some(2));
+    assert!(error(&output).contains("lid_low_normal.png: the picture"), "{}", error(&output));
+}
+
+#[test]
 fn unusable_input_exits_with_two_and_says_what_to_do() {
     let folder = with_pair();
     fs::write(folder.path().join("cut.obj"), "v 0 0 0\nv 1 0 0\nv 0 oops 0\n").expect("written");

@@ -29,6 +29,7 @@ pub enum FindingKind {
     ColoursMerged,
     Misses,
     BackFaceHits,
+    RangeClipped,
 }
 
 /// Where a finding lies: a part, some of its triangles (numbers within the mesh), and a point to look at.

@@ -1,7 +1,7 @@
 //! The recipe: the one description of a bake, the same for the browser, the command line, the store and the files that are
 //! delivered. It names meshes and settings; it holds no results. docs/recipe.md tells it for readers.
 
-use crate::maps::MapSettings;
+use crate::maps::{Green, MapSettings};
 use crate::sheet::{Depth, SAMPLE_COUNTS};
 use crate::trace::BackFaces;
 use serde::{Deserialize, Serialize};
@@ -22,6 +22,78 @@ pub struct Source {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     #[ts(optional = nullable)]
     pub hash: Option<String>,
+    /// Which UVs of the mesh are used.
+    #[serde(default, skip_serializing_if = "UvChoice::is_first")]
+    pub uvs: UvChoice,
+}
+
+impl Source {
+    /// A file by name, with its first UV set.
+    pub fn file(file: impl Into<String>) -> Source {
+        Source { file: file.into(), hash: None, uvs: UvChoice::default() }
+    }
+}
+
+/// The UVs of a mesh: a set of the file by number, or a flat projection along an axis, the bounding box filling the unit
+/// square.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(untagged)]
+pub enum UvChoice {
+    Set(u32),
+    Planar(Plane),
+}
+
+/// A flat projection: along x (u from -z, v from y), along y (u from x, v from -z) or along z (u from x, v from y).
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "kebab-case")]
+pub enum Plane {
+    PlanarX,
+    PlanarY,
+    PlanarZ,
+}
+
+impl Default for UvChoice {
+    fn default() -> Self {
+        UvChoice::Set(0)
+    }
+}
+
+impl UvChoice {
+    pub fn is_first(&self) -> bool {
+        *self == UvChoice::Set(0)
+    }
+
+    /// The number of the file's UV set that is to be read.
+    pub fn set(self) -> u32 {
+        match self {
+            UvChoice::Set(set) => set,
+            UvChoice::Planar(_) => 0,
+        }
+    }
+}
+
+/// A picture file that a bake reads: a source texture.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
+pub struct PictureSource {
+    pub file: String,
+    /// BLAKE3 of the file's bytes, hexadecimal. When given, another file of the same name is refused.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[ts(optional = nullable)]
+    pub hash: Option<String>,
+}
+
+/// An existing tangent-space normal map of the low-poly, from which maps may be made in place of a sculpt.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
+pub struct NormalMapSource {
+    pub file: String,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[ts(optional = nullable)]
+    pub hash: Option<String>,
+    /// Which way its green channel points.
+    #[serde(default)]
+    pub y: Green,
 }
 
 /// Which high-poly parts the rays of a low-poly part may hit.
@@ -123,6 +195,57 @@ mod all_word {
 pub enum ImageFormat {
     #[default]
     Png,
+    Tiff,
+    Exr,
+    /// For colour only, 8 bit.
+    Tga,
+    /// For colour only, 8 bit, with losses.
+    Jpeg,
+}
+
+impl ImageFormat {
+    pub fn extension(self) -> &'static str {
+        match self {
+            ImageFormat::Png => "png",
+            ImageFormat::Tiff => "tif",
+            ImageFormat::Exr => "exr",
+            ImageFormat::Tga => "tga",
+            ImageFormat::Jpeg => "jpg",
+        }
+    }
+
+    pub fn label(self) -> &'static str {
+        match self {
+            ImageFormat::Png => "PNG",
+            ImageFormat::Tiff => "TIFF",
+            ImageFormat::Exr => "EXR",
+            ImageFormat::Tga => "TGA",
+            ImageFormat::Jpeg => "JPEG",
+        }
+    }
+
+    /// Depths this format can hold.
+    pub fn depths(self) -> &'static [Depth] {
+        match self {
+            ImageFormat::Png => &[Depth::Eight, Depth::Sixteen],
+            ImageFormat::Tiff => &[Depth::Eight, Depth::Sixteen, Depth::Float],
+            ImageFormat::Exr => &[Depth::Sixteen, Depth::Float],
+            ImageFormat::Tga | ImageFormat::Jpeg => &[Depth::Eight],
+        }
+    }
+}
+
+/// How a low-poly's triangles are shared out over sheets.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "kebab-case")]
+pub enum Layout {
+    /// One sheet: the unit square of UV space, all materials.
+    #[default]
+    One,
+    /// One sheet a material of the low-poly.
+    Materials,
+    /// One sheet a UDIM tile: 1001 for the unit square, one more to the right, ten more upwards.
+    Udim,
 }
 
 /// Size and sampling of the sheet.
@@ -137,6 +260,15 @@ pub struct SheetSettings {
     pub depth: Depth,
     #[serde(default)]
     pub format: ImageFormat,
+    /// Another format for the colour map, such as TGA or JPEG; None writes it as the others.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[ts(optional = nullable)]
+    pub color_format: Option<ImageFormat>,
+    /// At 8 bit, spread rounding over neighbouring texels, so that slow gradients show no steps.
+    #[serde(default)]
+    pub dither: bool,
+    #[serde(default)]
+    pub layout: Layout,
     /// Texels a side of a proof (never more than `size`).
     #[serde(default = "default_proof_size")]
     pub proof_size: u32,
@@ -154,6 +286,9 @@ impl Default for SheetSettings {
             padding: Padding::Texels(16),
             depth: Depth::Eight,
             format: ImageFormat::Png,
+            color_format: None,
+            dither: false,
+            layout: Layout::One,
             proof_size: default_proof_size(),
         }
     }
@@ -167,10 +302,16 @@ pub struct Recipe {
     #[serde(default)]
     pub asset: String,
     pub low: Vec<Source>,
+    /// The sculpt; may be empty when every map comes from `normal_map`.
+    #[serde(default)]
     pub high: Vec<Source>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
     #[ts(optional = nullable)]
     pub cage: Option<Source>,
+    /// Occlusion, curvature and cavity may be made from this and the low-poly alone.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[ts(optional = nullable)]
+    pub normal_map: Option<NormalMapSource>,
     #[serde(default)]
     pub pairing: Pairing,
     #[serde(default)]
@@ -207,6 +348,7 @@ impl Recipe {
             low: Vec::new(),
             high: Vec::new(),
             cage: None,
+            normal_map: None,
             pairing: Pairing::default(),
             reach: Reach::default(),
             direction: Direction::default(),
@@ -254,24 +396,95 @@ impl Recipe {
         {
             return Err("reach.out and reach.in are both 0, so rays have no length; raise one of them".into());
         }
+        self.validate_formats()?;
         if self.maps.is_empty() {
             return Err("maps is empty; name at least one map".into());
+        }
+        if self.high.is_empty() && self.normal_map.is_none() && !self.low.is_empty() {
+            return Err("high is empty; name a sculpt, or a normal_map to make maps from".into());
         }
         for (i, map) in self.maps.iter().enumerate() {
             if self.maps[..i].iter().any(|m| m.id() == map.id()) {
                 return Err(format!("maps names '{}' twice; keep one", map.id()));
             }
+            map.validate().map_err(|fault| format!("{}.{fault}", map.id()))?;
         }
         Ok(())
     }
+
+    fn validate_formats(&self) -> Result<(), String> {
+        let sheet = &self.sheet;
+        if matches!(sheet.format, ImageFormat::Tga | ImageFormat::Jpeg) {
+            let label = sheet.format.label();
+            return Err(format!(
+                "sheet.format is {label}, which is for colour only; give png, tiff or exr, and {label} as color_format"
+            ));
+        }
+        if !sheet.format.depths().contains(&sheet.depth) {
+            let held: Vec<&str> = sheet.format.depths().iter().map(|d| d.words()).collect();
+            return Err(format!(
+                "sheet.depth is {} but {} holds {}; change one of the two",
+                sheet.depth.words(),
+                sheet.format.label(),
+                held.join(" or ")
+            ));
+        }
+        Ok(())
+    }
+
+    /// Format and depth of a map's file. A colour format of its own gives the colour map the deepest it holds, up to the sheet's.
+    pub fn file_kind(&self, map: &MapSettings) -> (ImageFormat, Depth) {
+        let sheet = &self.sheet;
+        match sheet.color_format {
+            Some(format) if map.kind().color => {
+                let depths = format.depths();
+                (format, if depths.contains(&sheet.depth) { sheet.depth } else { depths[0] })
+            }
+            _ => (sheet.format, sheet.depth),
+        }
+    }
+
+    /// Every picture file the bake reads.
+    pub fn pictures(&self) -> Vec<PictureSource> {
+        let normal = self.normal_map.iter().map(|n| PictureSource { file: n.file.clone(), hash: n.hash.clone() });
+        normal.chain(self.maps.iter().filter_map(|m| m.picture().cloned())).collect()
+    }
 }
 
-/// Name of a map's file: `<low-file-stem>_<map>.<ext>`.
-pub fn map_file_name(low_file: &str, map: &str, format: ImageFormat) -> String {
+/// Which of several sheets a file is of.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "kebab-case")]
+pub enum SheetName {
+    /// The only one.
+    One,
+    Material(String),
+    /// UDIM number.
+    Udim(u32),
+}
+
+impl SheetName {
+    /// How the sheet is called on the screen and in the report; empty for the only one.
+    pub fn label(&self) -> String {
+        match self {
+            SheetName::One => String::new(),
+            SheetName::Material(name) => name.clone(),
+            SheetName::Udim(number) => number.to_string(),
+        }
+    }
+}
+
+/// Name of a map's file: `<low-file-stem>_<map>.<ext>`, `<stem>_<material>_<map>.<ext>`, or `<stem>_<map>.<udim>.<ext>`.
+pub fn map_file_name(low_file: &str, sheet: &SheetName, map: &str, format: ImageFormat) -> String {
     let name = low_file.rsplit(['/', '\\']).next().unwrap_or(low_file);
     let stem = name.rsplit_once('.').map_or(name, |(stem, _)| stem);
-    let extension = match format {
-        ImageFormat::Png => "png",
-    };
-    format!("{stem}_{map}.{extension}")
+    let extension = format.extension();
+    match sheet {
+        SheetName::One => format!("{stem}_{map}.{extension}"),
+        SheetName::Material(material) => {
+            let safe = |c: char| if c.is_alphanumeric() || c == '-' || c == '_' { c } else { '-' };
+            let material: String = material.chars().map(safe).collect();
+            format!("{stem}_{material}_{map}.{extension}")
+        }
+        SheetName::Udim(number) => format!("{stem}_{map}.{number}.{extension}"),
+    }
 }

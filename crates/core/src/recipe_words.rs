@@ -1,8 +1,6 @@
 //! What changed between two recipes, in the words an artist uses. The ledger shows it on every run, undo shows it on its step.
 
-use crate::maps::MapSettings;
-use crate::recipe::{Direction, Distance, HitRule, Padding, Pairing, Recipe, Source};
-use crate::sheet::Depth;
+use crate::recipe::{Direction, Distance, HitRule, ImageFormat, Layout, Padding, Pairing, Recipe, Source};
 use crate::trace::BackFaces;
 
 fn distance(d: Distance) -> String {
@@ -24,14 +22,6 @@ fn files(sources: &[Source]) -> String {
     if names.is_empty() { "nothing".into() } else { names.join(", ") }
 }
 
-fn map_words(map: &MapSettings) -> String {
-    match map {
-        MapSettings::Normal(settings) => settings.y.words().to_owned(),
-        MapSettings::Id(settings) => format!("by {}", settings.from.words()),
-        MapSettings::Miss => String::new(),
-    }
-}
-
 /// Settings in which `after` differs from `before`, each as a short phrase; empty when a bake of both gives the same.
 pub fn changes(before: &Recipe, after: &Recipe) -> Vec<String> {
     let mut said = Vec::new();
@@ -40,7 +30,8 @@ pub fn changes(before: &Recipe, after: &Recipe) -> Vec<String> {
             said.push(format!("{what} {old} to {new}"));
         }
     };
-    let identity = |sources: &[Source]| sources.iter().map(|s| (s.file.clone(), s.hash.clone())).collect::<Vec<_>>();
+    let identity =
+        |sources: &[Source]| sources.iter().map(|s| (s.file.clone(), s.hash.clone(), s.uvs)).collect::<Vec<_>>();
     for (what, old, new) in [("low-poly", &before.low, &after.low), ("sculpt", &before.high, &after.high)] {
         if identity(old) != identity(new) {
             let (old, new) = (files(old), files(new));
@@ -49,6 +40,8 @@ pub fn changes(before: &Recipe, after: &Recipe) -> Vec<String> {
     }
     let cage = |r: &Recipe| r.cage.as_ref().map_or("none".to_owned(), |c| c.file.clone());
     say("cage", cage(before), cage(after));
+    let map = |r: &Recipe| r.normal_map.as_ref().map_or("none".to_owned(), |n| n.file.clone());
+    say("normal map", map(before), map(after));
     say("reach out", distance(before.reach.out), distance(after.reach.out));
     say("reach in", distance(before.reach.inward), distance(after.reach.inward));
     let direction = |d| if d == Direction::Plumb { "plumb" } else { "averaged" }.to_owned();
@@ -63,15 +56,25 @@ pub fn changes(before: &Recipe, after: &Recipe) -> Vec<String> {
     say("size", b.size.to_string(), a.size.to_string());
     say("samples", b.samples.to_string(), a.samples.to_string());
     say("padding", padding(b.padding), padding(a.padding));
-    let depth = |d| if d == Depth::Sixteen { "16 bit" } else { "8 bit" }.to_owned();
-    say("depth", depth(b.depth), depth(a.depth));
+    say("depth", b.depth.words().into(), a.depth.words().into());
+    say("format", b.format.label().into(), a.format.label().into());
+    let color = |f: Option<ImageFormat>| f.map_or("as the others", ImageFormat::label).to_owned();
+    say("colour format", color(b.color_format), color(a.color_format));
+    let dither = |d| if d { "on" } else { "off" }.to_owned();
+    say("dither", dither(b.dither), dither(a.dither));
+    let layout = |l| match l {
+        Layout::One => "one sheet".to_owned(),
+        Layout::Materials => "by material".to_owned(),
+        Layout::Udim => "by UDIM tile".to_owned(),
+    };
+    say("sheets", layout(b.layout), layout(a.layout));
     say("proof size", b.proof_size.to_string(), a.proof_size.to_string());
     say("seed", before.seed.to_string(), after.seed.to_string());
     for map in &after.maps {
         let label = map.kind().label;
         match before.maps.iter().find(|m| m.id() == map.id()) {
             None => said.push(format!("{label} added")),
-            Some(old) if old != map => said.push(format!("{label} {} to {}", map_words(old), map_words(map))),
+            Some(old) if old != map => said.push(format!("{label} {} to {}", old.words(), map.words())),
             Some(_) => {}
         }
     }

@@ -3,15 +3,16 @@
 mod support;
 
 use ember_ridge_core::FindingKind;
-use ember_ridge_core::bake::{BakeScene, Canvas, Plan, Unwatched, Watch, run};
+use ember_ridge_core::bake::{BakeScene, Canvas, Ended, Plan, Unwatched, Watch, run};
 use ember_ridge_core::glam::{Vec3, vec3};
-use ember_ridge_core::maps::{Green, IdSettings, IdSource, MapSettings, NormalSettings, decode_normal};
+use ember_ridge_core::maps::{Green, IdSettings, IdSource, MapSettings, MissSettings, NormalSettings, decode_normal};
 use ember_ridge_core::recipe::{Direction, HitRule, Padding, Pairing};
 use ember_ridge_core::sheet::{Depth, Pixels};
 use std::sync::atomic::{AtomicUsize, Ordering};
 use support::*;
 
 const NORMAL: MapSettings = MapSettings::Normal(NormalSettings { y: Green::Up });
+const MISS: MapSettings = MapSettings::Miss(MissSettings {});
 const BY_PART: MapSettings = MapSettings::Id(IdSettings { from: IdSource::Part });
 
 fn normal_at(pixels: &Pixels, texel: usize) -> Vec3 {
@@ -49,7 +50,7 @@ fn green_down_differs_from_green_up_in_green_alone() {
         let recipe = recipe(64, 4, (0.1, 0.1), vec![MapSettings::Normal(NormalSettings { y })]);
         match bake(&recipe, &low, &[&high]).maps.remove(0).pixels {
             Pixels::U8(bytes) => bytes,
-            Pixels::U16(_) => unreachable!("the recipe asks for 8 bits"),
+            Pixels::U16(_) | Pixels::F32(_) => unreachable!("the recipe asks for 8 bits"),
         }
     };
     let (up, down) = (map(Green::Up), map(Green::Down));
@@ -92,7 +93,7 @@ fn decoding_returns_the_sculpts_normal_within_half_a_step() {
         let mut recipe = recipe(96, 1, (1.0, 1.0), vec![NORMAL]);
         recipe.sheet.depth = depth;
         let scene = BakeScene::new(&[&low], &[&high], None).expect("no cage");
-        let outcome = run(&Plan::new(&recipe, &scene).expect("sound"), 2, &Unwatched).expect("not stopped");
+        let outcome = bake_scene(&recipe, &scene, 2, &Unwatched).expect("not stopped");
         let (mut sum, mut count) = (0.0, 0);
         for side in 0..6u32 {
             // Read the map back through the renderer's frame at the middle texels of each island.
@@ -125,7 +126,7 @@ fn decoding_returns_the_sculpts_normal_within_half_a_step() {
 fn bytes_do_not_depend_on_threads() {
     let high = height_field("field", 80, |x, z| 0.05 * (12.0 * x).sin() * (5.0 * z).sin());
     let low = cube("box", 0.5);
-    let mut recipe = recipe(200, 16, (0.4, 0.4), vec![NORMAL, BY_PART, MapSettings::Miss]);
+    let mut recipe = recipe(200, 16, (0.4, 0.4), vec![NORMAL, BY_PART, MISS]);
     recipe.sheet.padding = Padding::All;
     let one = bake_on(&recipe, &low, &[&high], 1);
     for threads in [2, 5] {
@@ -146,7 +147,7 @@ impl Watch for StopAfter {
         self.0.load(Ordering::Relaxed) == 0
     }
     fn tile_done(&self, _: usize, _: usize, canvas: &Canvas) {
-        assert!(canvas.preview("normal", 32).is_some());
+        assert!(canvas.preview(0, "normal").is_some());
         let _ = self.0.fetch_update(Ordering::Relaxed, Ordering::Relaxed, |left| left.checked_sub(1));
     }
 }
@@ -159,8 +160,8 @@ fn a_stopped_bake_gives_nothing_and_the_next_one_is_whole() {
     let plan = Plan::new(&recipe, &scene).expect("sound");
     assert_eq!(plan.busy_tiles(), 256);
     let stop = StopAfter(AtomicUsize::new(10));
-    assert!(run(&plan, 2, &stop).is_none());
-    assert_eq!(run(&plan, 2, &Unwatched).map(|o| o.counts.covered), Some(512 * 512));
+    assert!(matches!(run(&plan, 2, &stop), Err(Ended::Stopped)));
+    assert_eq!(run(&plan, 2, &Unwatched).map(|o| o.counts.covered), Ok(512 * 512));
 }
 
 #[test]
@@ -168,7 +169,7 @@ fn short_reaches_miss_and_say_where() {
     let low = height_field("field", 1, |_, _| 0.0);
     // Half of the sculpt lies 0.2 above the low-poly.
     let high = height_field("field", 100, |x, _| if x < 0.5 { 0.0 } else { 0.2 });
-    let outcome = bake(&recipe(64, 1, (0.1, 0.1), vec![NORMAL, MapSettings::Miss]), &low, &[&high]);
+    let outcome = bake(&recipe(64, 1, (0.1, 0.1), vec![NORMAL, MISS]), &low, &[&high]);
     let missed = outcome.counts.misses as f64 / 4096.0;
     assert!((missed - 0.5).abs() < 0.02, "{missed}");
     let finding = outcome.report.findings.iter().find(|f| f.kind == FindingKind::Misses).expect("it is found");
@@ -269,7 +270,7 @@ fn slivers_do_not_drop_out_and_padding_leaves_covered_texels_alone() {
     let low = with_uvs(&height_field("field", 1, |_, _| 0.0), |uv| {
         ember_ridge_core::glam::vec2(10.1 / 64.0 + uv.x * 0.2 / 64.0, uv.y)
     });
-    let mut recipe = recipe(64, 1, (0.1, 0.1), vec![NORMAL, MapSettings::Miss]);
+    let mut recipe = recipe(64, 1, (0.1, 0.1), vec![NORMAL, MISS]);
     let bare = bake(&recipe, &low, &[&low]);
     assert_eq!(bare.counts.covered, 64);
     assert!((0..64).all(|y| bare.covered[y * 64 + 10]));
@@ -278,7 +279,7 @@ fn slivers_do_not_drop_out_and_padding_leaves_covered_texels_alone() {
     let bare = bake(&recipe, &low, &[&high]);
     recipe.sheet.padding = Padding::Texels(5);
     let padded = bake(&recipe, &low, &[&high]);
-    let texel = |o: &ember_ridge_core::bake::Outcome, t: usize| [0, 1, 2].map(|c| o.maps[0].pixels.get(t * 3 + c));
+    let texel = |o: &Whole, t: usize| [0, 1, 2].map(|c| o.maps[0].pixels.get(t * 3 + c));
     for y in 0..64 {
         let own = y * 64 + 10;
         assert_eq!(texel(&padded, own), texel(&bare, own));
@@ -327,10 +328,10 @@ fn a_cage_takes_the_place_of_the_reach() {
     let low = height_field("field", 1, |_, _| 0.0);
     let high = moved(&height_field("field", 1, |_, _| 0.0), vec3(0.0, 0.4, 0.0));
     let cage = moved(&low, vec3(0.0, 0.5, 0.0));
-    let recipe = recipe(32, 1, (0.1, 0.1), vec![MapSettings::Miss]);
+    let recipe = recipe(32, 1, (0.1, 0.1), vec![MISS]);
     assert_eq!(bake(&recipe, &low, &[&high]).counts.misses, 1024, "the reach is too short");
     let scene = BakeScene::new(&[&low], &[&high], Some(&cage)).expect("the cage fits");
-    let outcome = run(&Plan::new(&recipe, &scene).expect("sound"), 2, &Unwatched).expect("not stopped");
+    let outcome = bake_scene(&recipe, &scene, 2, &Unwatched).expect("not stopped");
     assert_eq!(outcome.counts.misses, 0);
 }
 

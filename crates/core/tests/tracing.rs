@@ -3,7 +3,7 @@
 mod support;
 
 use ember_ridge_core::glam::{DVec3, Vec3, vec3};
-use ember_ridge_core::trace::{BackFaces, RaySpan, TraceScene};
+use ember_ridge_core::trace::{BackFaces, LANES, Packet, RaySpan, Seen, TraceScene, Walk};
 use ember_ridge_core::{Draft, DraftPart, Mesh};
 use proptest::prelude::*;
 
@@ -123,5 +123,89 @@ fn masks_leave_parts_out_and_back_faces_are_told() {
     let kept = scene.closest(&inside, &[true, true], BackFaces::Keep);
     assert!(kept.hit.is_some_and(|h| h.back) && !kept.skipped_back);
     // Seen from ahead, the same faces are fronts.
-    assert!(scene.closest_seen_from_ahead(&inside, &[true, true], BackFaces::Skip).hit.is_some_and(|h| !h.back));
+    let mut packet = Packet::default();
+    packet.set(0, &inside);
+    assert!(
+        scene
+            .closest_packet(&packet, &[true, true], BackFaces::Skip, Seen::FromAhead, &mut Walk::default())
+            .lane(0)
+            .hit
+            .is_some_and(|h| !h.back)
+    );
+}
+
+/// Up to eight rays, as a packet.
+fn packed(spans: &[RaySpan]) -> Packet {
+    let mut packet = Packet::default();
+    spans.iter().enumerate().for_each(|(lane, span)| packet.set(lane, span));
+    packet
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(300))]
+
+    /// Rays of a packet, on either path, hit what each of them hits alone, bit for bit.
+    #[test]
+    fn a_packet_hits_what_its_rays_hit_one_at_a_time(
+        points in proptest::collection::vec(prop::array::uniform3(-1.0f32..1.0), 3..240),
+        rays in proptest::collection::vec(
+            (prop::array::uniform3(-2.0f32..2.0), prop::array::uniform3(-1.0f32..1.0), 0.0f32..5.0),
+            1..=LANES,
+        ),
+        spread in prop::bool::ANY,
+        skip in any::<bool>(),
+    ) {
+        let Some(mesh) = soup(&points) else { return Ok(()) };
+        let scene = TraceScene::new(&mesh);
+        let rule = if skip { BackFaces::Skip } else { BackFaces::Keep };
+        let (first_origin, first_way, _) = rays[0];
+        let spans: Vec<RaySpan> = rays
+            .iter()
+            .map(|(origin, way, length)| {
+                // Strangers, or neighbours that run nearly the same way.
+                let near = |a: [f32; 3], b: [f32; 3]| Vec3::from(a) + Vec3::from(b) * 0.02;
+                let (origin, way) = match spread {
+                    true => (Vec3::from(*origin), Vec3::from(*way)),
+                    false => (near(first_origin, *origin), near(first_way, *way)),
+                };
+                RaySpan { origin, direction: unit(way.to_array()), length: *length }
+            })
+            .collect();
+        let packet = packed(&spans);
+        let mut walk = Walk::default();
+        let together = scene.closest_packet(&packet, &[true], rule, Seen::Along, &mut walk);
+        let portable = scene.closest_packet_portable(&packet, &[true], rule, Seen::Along, &mut walk);
+        let blocked = scene.occluded_packet(&packet, &[true], &mut walk);
+        prop_assert_eq!(blocked, scene.occluded_packet_portable(&packet, &[true], &mut walk));
+        for (lane, span) in spans.iter().enumerate() {
+            let alone = scene.closest(span, &[true], rule);
+            prop_assert_eq!(together.lane(lane), alone);
+            prop_assert_eq!(portable.lane(lane), alone);
+            let any = scene.closest(span, &[true], BackFaces::Keep).hit.is_some();
+            prop_assert_eq!(blocked >> lane & 1 == 1, any);
+        }
+        for lane in spans.len()..LANES {
+            prop_assert!(together.lane(lane).hit.is_none() && blocked >> lane & 1 == 0);
+        }
+    }
+}
+
+#[test]
+fn a_step_off_the_surface_clears_it_at_any_scale_and_stays_close() {
+    for scale in [1e-3f32, 1.0, 1e4] {
+        let mesh = support::scaled(&support::ball("ball", 1.0, 60), scale);
+        let scene = TraceScene::new(&mesh);
+        for t in (0..mesh.triangles.len() as u32).step_by(7) {
+            let [a, b, c] = mesh.corners(t);
+            let (at, face) = ((a + b + c) / 3.0, mesh.face_normal(t));
+            let off = scene.step_off(at, face);
+            assert!(off.distance(at) < 1e-4 * scale, "scale {scale}: {}", off.distance(at));
+            // A ray along the face leaves a convex body without touching it; one back inward meets it at once.
+            let along = face.any_orthonormal_vector();
+            let span = |direction| RaySpan { origin: off, direction, length: 4.0 * scale };
+            assert!(scene.closest(&span(along), &[true], BackFaces::Keep).hit.is_none(), "scale {scale}, triangle {t}");
+            let back = scene.closest(&span(-face), &[true], BackFaces::Keep).hit;
+            assert!(back.is_some_and(|h| h.triangle == t && h.t < 1e-4 * scale));
+        }
+    }
 }

@@ -5,4 +5,4 @@ pub mod files;
 pub mod image;
 pub mod mesh;
 
-pub use mesh::{MeshFormat, ReadFault, Siblings, read_mesh};
+pub use mesh::{MeshFormat, ReadFault, Siblings, read_mesh, read_mesh_with};

@@ -29,6 +29,7 @@ fn two_tiles() -> Mesh {
         uvs: (0..8).map(|i| vec2(i as f32 / 8.0, 0.25)).collect(),
         colors: (0..8).map(|i| [i * 30, 255 - i * 30, 77]).collect(),
         parts: vec![part("left", 0, "oak"), part("right", 4, "iron")],
+        ..Draft::default()
     }
     .finish()
     .expect("whole")

@@ -4,9 +4,9 @@
 use crate::field::{around, ball, capsule, cut, join, line, polygon, ring, rounded_box, smoothstep};
 use crate::handmade::{Island, build, grid_island, inset, lathe, tube};
 use crate::nets::polygonise;
-use crate::{Detail, Sample, recipe};
+use crate::{Detail, Sample, plain_maps, recipe};
 use ember_ridge_core::glam::{Vec2, Vec3, vec2, vec3};
-use ember_ridge_core::maps::IdSource;
+use ember_ridge_core::maps::{AoSettings, IdSettings, IdSource, MapSettings};
 use ember_ridge_core::{Draft, DraftPart, Mesh};
 use std::f32::consts::{PI, TAU};
 
@@ -368,6 +368,13 @@ pub(super) fn make(detail: Detail) -> Sample {
         high: high(detail),
         low_file,
         high_file,
-        recipe: recipe(LABEL, low_file, high_file, IdSource::Color),
+        recipe: {
+            let mut maps = plain_maps(["normal", "curvature", "cavity", "color", "miss"]);
+            // Rivets and vents float a little off the body; their shadow would be a blotch.
+            let clear = ["housing_rivets_high", "housing_vents_high", "cap_rivets_high"].map(str::to_owned).to_vec();
+            maps.insert(1, MapSettings::Ao(AoSettings { clear, ..AoSettings::default() }));
+            maps.insert(4, MapSettings::Id(IdSettings { from: IdSource::Color }));
+            recipe(LABEL, low_file, high_file, maps)
+        },
     }
 }

@@ -7,7 +7,7 @@ mod lantern;
 mod nets;
 mod stone;
 
-use ember_ridge_core::maps::{IdSettings, IdSource, MapSettings, NormalSettings};
+use ember_ridge_core::maps::MapSettings;
 use ember_ridge_core::recipe::Source;
 use ember_ridge_core::{Mesh, Recipe};
 use ember_ridge_formats::files::write_whole;
@@ -30,11 +30,13 @@ pub struct Sample {
 /// Names of all samples, in the order they are shown.
 pub const SAMPLES: &[&str] = &["lookout-lantern", "boundary-stone"];
 
-/// How fine sculpts are polygonised. `Full` is what artists see; `Draft` is for tests that only need the shape.
+/// How fine sculpts are polygonised. `Full` is what artists see; `Draft` is for tests that only need the shape,
+/// `Coarse` for measuring how cost grows.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Detail {
     Full,
     Draft,
+    Coarse,
 }
 
 impl Detail {
@@ -47,6 +49,7 @@ impl Detail {
         match self {
             Detail::Full => full,
             Detail::Draft => full * 3.0,
+            Detail::Coarse => full * 9.0,
         }
     }
 }
@@ -69,17 +72,17 @@ pub fn label(name: &str) -> Option<&'static str> {
     }
 }
 
-fn recipe(label: &str, low_file: &str, high_file: &str, id: IdSource) -> Recipe {
-    let source = |file: &str| Source { file: file.to_owned(), hash: None };
+fn recipe(label: &str, low_file: &str, high_file: &str, maps: Vec<MapSettings>) -> Recipe {
     let mut recipe = Recipe::new(label);
-    recipe.low.push(source(low_file));
-    recipe.high.push(source(high_file));
-    recipe.maps = vec![
-        MapSettings::Normal(NormalSettings::default()),
-        MapSettings::Id(IdSettings { from: id }),
-        MapSettings::Miss,
-    ];
+    recipe.low.push(Source::file(low_file));
+    recipe.high.push(Source::file(high_file));
+    recipe.maps = maps;
     recipe
+}
+
+/// Maps by name with their default settings.
+fn plain_maps<const N: usize>(names: [&str; N]) -> Vec<MapSettings> {
+    names.into_iter().filter_map(MapSettings::by_id).collect()
 }
 
 impl Sample {

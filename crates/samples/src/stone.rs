@@ -3,9 +3,9 @@
 use crate::field::{capsule, cut, layered_noise, line, noise, random, rounded_box, smoothstep};
 use crate::handmade::{Island, build, grid_island};
 use crate::nets::polygonise;
-use crate::{Detail, Sample, recipe};
+use crate::{Detail, Sample, plain_maps, recipe};
 use ember_ridge_core::glam::{Quat, Vec2, Vec3, vec2, vec3};
-use ember_ridge_core::maps::IdSource;
+use ember_ridge_core::maps::{IdSettings, IdSource, MapSettings};
 use ember_ridge_core::{Draft, DraftPart, Mesh};
 
 const HALF: Vec3 = vec3(0.50, 0.95, 0.22);
@@ -188,12 +188,12 @@ fn high(detail: Detail) -> Mesh {
         colors,
         positions: net.positions,
         normals: net.normals,
-        uvs: Vec::new(),
         parts: vec![DraftPart {
             name: "boundary_stone".into(),
             indices: net.triangles.into_iter().flatten().collect(),
             ..DraftPart::default()
         }],
+        ..Draft::default()
     };
     draft.finish().expect("sample meshes are built whole: indices and numbers come from the lines above")
 }
@@ -209,6 +209,10 @@ pub(super) fn make(detail: Detail) -> Sample {
         high: high(detail),
         low_file,
         high_file,
-        recipe: recipe(LABEL, low_file, high_file, IdSource::Color),
+        recipe: {
+            let mut maps = plain_maps(["normal", "ao", "curvature", "cavity", "displacement", "miss"]);
+            maps.insert(5, MapSettings::Id(IdSettings { from: IdSource::Color }));
+            recipe(LABEL, low_file, high_file, maps)
+        },
     }
 }

@@ -1,6 +1,7 @@
 //! What goes over the wire, as types. The page's TypeScript types are generated from these (`tests/types.rs`).
 
-use ember_ridge_core::bake::{Report, ResolvedReach};
+use ember_ridge_core::bake::{Estimate, Report, ResolvedReach};
+use ember_ridge_core::maps::{MapKind, MapSettings};
 use ember_ridge_core::{Finding, Mesh, Recipe};
 use ember_ridge_store::{RunKind, RunStatus};
 use serde::{Deserialize, Serialize};
@@ -105,6 +106,31 @@ pub struct AssetView {
     pub pairs: Vec<PairView>,
     pub pair_findings: Vec<Finding>,
     pub runs: Vec<RunView>,
+    pub estimates: Option<Estimates>,
+}
+
+/// A kind of map, and its settings before anyone changes them.
+#[derive(Debug, Serialize, TS)]
+pub struct MapLine {
+    pub kind: MapKind,
+    pub fresh: MapSettings,
+}
+
+/// A small picture of one map of an asset as it stands, or why there is none.
+#[derive(Debug, Serialize, TS)]
+pub struct Swatch {
+    pub map: String,
+    /// A PNG as a data URL.
+    pub picture: Option<String>,
+    pub error: Option<String>,
+}
+
+/// What a proof and a final of the present recipe will cost, by the rates of the last finished run.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct Estimates {
+    pub proof: Estimate,
+    /// Of the final.
+    pub whole: Estimate,
 }
 
 /// One line of the ledger.

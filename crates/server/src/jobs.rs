@@ -3,24 +3,18 @@
 use crate::App;
 use crate::api::{Event, ProgressView};
 use crate::fault::{Fault, Result, aside};
-use ember_ridge_core::bake::{BakedMap, Canvas, Outcome, Plan, Watch, run};
-use ember_ridge_core::recipe::map_file_name;
-use ember_ridge_core::sheet::Pixels;
-use ember_ridge_formats::image::write_png;
-use ember_ridge_store::{Run, RunFile, RunKind, RunStatus};
+use crate::keep::{Baked, keep_maps, map_key};
+use ember_ridge_core::bake::{Canvas, Ended, Plan, Preview, Watch, run_into};
+use ember_ridge_formats::files::spool_for;
+use ember_ridge_store::{Run, RunKind, RunStatus};
 use std::collections::{HashMap, VecDeque};
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::Instant;
 use tokio::sync::{Notify, broadcast};
 
-/// Side of the live picture, in texels.
-const LIVE_SIDE: u32 = 512;
 /// Least time between two progress events, and between two live pictures, in seconds.
 const EVENT_EVERY: f64 = 0.12;
-
-/// A map of a running bake as last seen: side, channels, rows.
-type LivePicture = (u32, usize, Vec<u8>);
 
 pub struct Jobs {
     waiting: Mutex<VecDeque<(i64, RunKind)>>,
@@ -33,7 +27,7 @@ pub struct Jobs {
 struct Running {
     run: i64,
     stop: AtomicBool,
-    live: Mutex<HashMap<String, LivePicture>>,
+    live: Mutex<HashMap<String, Preview>>,
     progress: Mutex<Option<ProgressView>>,
 }
 
@@ -83,7 +77,7 @@ impl Jobs {
     }
 
     /// The live picture of a map of the running bake.
-    pub fn live(&self, run: i64, map: &str) -> Option<LivePicture> {
+    pub fn live(&self, run: i64, map: &str) -> Option<Preview> {
         let running = locked(&self.running).clone().filter(|r| r.run == run)?;
         locked(&running.live).get(map).cloned()
     }
@@ -132,66 +126,21 @@ async fn work_on(app: &Arc<App>, id: i64) {
     app.jobs.tell(Event::Asset { asset });
 }
 
-type Baked = (ember_ridge_core::bake::Report, Vec<RunFile>);
-
 /// The bake itself; None when it was stopped.
 fn bake(app: &App, job: &Run, running: &Running) -> Result<Option<Baked>> {
     let watch =
         JobWatch { app, job, running, began: app.jobs.started.elapsed().as_secs_f64(), last: AtomicU64::new(0) };
     let scene = app.scene(&job.recipe, &|stage| watch.send(stage, 0.0, None))?;
     watch.send("planning", 0.0, None);
-    let plan = Plan::new(&job.recipe, &scene).map_err(|fault| Fault::unusable(fault.to_string()))?;
-    let Some(outcome) = run(&plan, 0, &watch) else { return Ok(None) };
+    let plan = Plan::timed(&job.recipe, &scene, &|| watch.now()).map_err(|f| Fault::unusable(f.to_string()))?;
+    let spool = spool_for(plan.spool_bytes(), app.store.blobs.folder())?;
+    let outcome = match run_into(&plan, 0, &watch, spool) {
+        Ok(outcome) => outcome,
+        Err(Ended::Stopped) => return Ok(None),
+        Err(fault @ Ended::Spool(_)) => return Err(Fault::unusable(fault.to_string())),
+    };
     watch.send("writing", 1.0, None);
-    let (mut report, files) = store_maps(app, job, outcome)?;
-    for file in &files {
-        if let Some(map) = report.maps.get_mut(&file.map) {
-            map.file = file.file.clone();
-        }
-    }
-    report.recipe = job.recipe.clone();
-    Ok(Some((report, files)))
-}
-
-fn store_maps(app: &App, job: &Run, outcome: Outcome) -> Result<Baked> {
-    let mut files = Vec::new();
-    for map in &outcome.maps {
-        let file = map_file_name(&job.recipe.low[0].file, map.id, job.recipe.sheet.format);
-        let mut writer = app.store.blobs.writer()?;
-        write_png(&mut writer, job.recipe.sheet.size, map.channels, &map.pixels)?;
-        let (hash, bytes) = writer.keep()?;
-        files.push(RunFile { map: map.id.to_owned(), file, hash, bytes: bytes as i64 });
-        let small = thumbnail(map, job.recipe.sheet.size)?;
-        let bytes = small.len() as i64;
-        let hash = app.store.blobs.put(&small)?;
-        files.push(RunFile { map: thumbnail_name(map.id), file: String::new(), hash, bytes });
-    }
-    Ok((outcome.report, files))
-}
-
-/// Under this name a map's small picture for the ledger is kept beside the map.
-pub fn thumbnail_name(map: &str) -> String {
-    format!("small/{map}")
-}
-
-/// True for files that are delivered, false for the ledger's small pictures.
-pub fn is_map(file: &RunFile) -> bool {
-    !file.file.is_empty()
-}
-
-fn thumbnail(map: &BakedMap, size: u32) -> Result<Vec<u8>> {
-    let side = size.min(96);
-    let source = |i: u32| (u64::from(i) * u64::from(size) / u64::from(side)) as usize;
-    let mut rows = Vec::new();
-    for y in 0..side {
-        for x in 0..side {
-            let at = (source(y) * size as usize + source(x)) * map.channels;
-            rows.extend((0..map.channels).map(|c| (map.pixels.get(at + c) * 255.0).round() as u8));
-        }
-    }
-    let mut out = Vec::new();
-    write_png(&mut out, side, map.channels, &Pixels::U8(rows))?;
-    Ok(out)
+    keep_maps(app, job, outcome).map(Some)
 }
 
 struct JobWatch<'a> {
@@ -231,9 +180,11 @@ impl Watch for JobWatch<'_> {
         if self.last.compare_exchange(last, now.to_bits(), Ordering::Relaxed, Ordering::Relaxed).is_err() {
             return;
         }
-        for map in &self.job.recipe.maps {
-            if let Some(picture) = canvas.preview(map.id(), LIVE_SIDE) {
-                locked(&self.running.live).insert(map.id().to_owned(), picture);
+        for sheet in 0..canvas.sheets() {
+            for map in &self.job.recipe.maps {
+                if let Some(picture) = canvas.preview(sheet, map.id()) {
+                    locked(&self.running.live).insert(map_key(map.id(), sheet), picture);
+                }
             }
         }
         let share = done as f32 / all.max(1) as f32;

@@ -5,6 +5,7 @@ mod display;
 mod fault;
 mod gate;
 mod jobs;
+mod keep;
 mod routes;
 mod sample_assets;
 mod scenes;
@@ -36,6 +37,7 @@ pub struct App {
     pub(crate) scenes: scenes::Scenes,
     pub(crate) jobs: jobs::Jobs,
     pub(crate) images: routes::ImageCache,
+    pub(crate) swatches: routes::SwatchCache,
     /// Sculpts as the page draws them, ready to send.
     pub(crate) shown: Mutex<HashMap<String, Arc<Vec<u8>>>>,
 }
@@ -56,6 +58,7 @@ pub async fn prepare(settings: &Settings) -> anyhow::Result<Ready> {
         jobs: jobs::Jobs::new(Instant::now()),
         scenes: scenes::Scenes::default(),
         images: routes::ImageCache::default(),
+        swatches: routes::SwatchCache::default(),
         shown: Mutex::default(),
         store,
     });

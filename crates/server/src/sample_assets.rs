@@ -64,7 +64,7 @@ fn store_meshes(app: &App, name: &str) -> Result<(Recipe, Vec<MeshSummary>)> {
         }
         let (hash, bytes) = writer.keep()?;
         summaries.push(MeshSummary::of(&mesh, bytes));
-        let source = Source { file, hash: Some(hash) };
+        let source = Source { hash: Some(hash), ..Source::file(file) };
         // Not kept in memory: the first bake reads the file back, as it does with anyone's.
         sources[0] = source;
     }

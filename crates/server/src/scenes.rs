@@ -5,19 +5,23 @@ use crate::api::MeshSummary;
 use crate::fault::{Fault, Result};
 use ember_ridge_core::bake::BakeScene;
 use ember_ridge_core::recipe::Source;
+use ember_ridge_core::sheet::Image;
 use ember_ridge_core::{Mesh, Recipe};
-use ember_ridge_formats::read_mesh;
+use ember_ridge_formats::image::read_image;
+use ember_ridge_formats::read_mesh_with;
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
 
 /// How many scenes and how many single meshes are kept; the ones used longest ago go first.
 const SCENES: usize = 3;
 const MESHES: usize = 8;
+const IMAGES: usize = 4;
 
 #[derive(Default)]
 pub struct Scenes {
     scenes: Mutex<Recent<BakeScene>>,
     meshes: Mutex<Recent<Arc<Mesh>>>,
+    images: Mutex<Recent<Arc<Image>>>,
 }
 
 /// A small cache that forgets what was used longest ago.
@@ -54,13 +58,25 @@ impl<T: Clone> Recent<T> {
     }
 }
 
+/// What a source's mesh is, as a key: the file's bytes, its name, and which UVs are taken.
+fn mesh_key(source: &Source) -> String {
+    format!("{}/{}/{:?}", source.hash.as_deref().unwrap_or("-"), source.file, source.uvs)
+}
+
 /// What a recipe's meshes are, as a key: two recipes with the same key share a scene.
 pub fn scene_key(recipe: &Recipe) -> String {
-    let side = |sources: &[Source]| {
-        sources.iter().map(|s| format!("{}/{}", s.hash.as_deref().unwrap_or("-"), s.file)).collect::<Vec<_>>().join("+")
-    };
+    let side = |sources: &[Source]| sources.iter().map(mesh_key).collect::<Vec<_>>().join("+");
     let cage: Vec<Source> = recipe.cage.iter().cloned().collect();
     format!("{}|{}|{}", side(&recipe.low), side(&recipe.high), side(&cage))
+}
+
+/// What is still to be brought in before a recipe can be baked.
+pub fn missing_side(recipe: &Recipe) -> Option<&'static str> {
+    match (recipe.low.is_empty(), recipe.high.is_empty() && recipe.normal_map.is_none()) {
+        (true, _) => Some("low-poly"),
+        (false, true) => Some("sculpt"),
+        (false, false) => None,
+    }
 }
 
 impl App {
@@ -70,32 +86,49 @@ impl App {
             .hash
             .as_deref()
             .ok_or_else(|| Fault::unusable(format!("{}: its bytes are not here", source.file)))?;
-        let key = format!("{hash}/{}", source.file);
+        let key = mesh_key(source);
         let mut kept = self.scenes.meshes.lock().unwrap_or_else(PoisonError::into_inner);
         if let Some(mesh) = kept.get(&key) {
             return Ok(mesh);
         }
         drop(kept);
         let bytes = self.store.blobs.read(hash)?;
-        let mesh = Arc::new(read_mesh(&source.file, &bytes, &|_| None)?);
+        let mesh = Arc::new(read_mesh_with(&source.file, &bytes, &|_| None, source.uvs)?);
         self.keep_mesh(source, mesh.clone());
         Ok(mesh)
     }
 
     pub fn keep_mesh(&self, source: &Source, mesh: Arc<Mesh>) {
-        let key = format!("{}/{}", source.hash.as_deref().unwrap_or("-"), source.file);
-        self.scenes.meshes.lock().unwrap_or_else(PoisonError::into_inner).put(key, mesh, MESHES);
+        self.scenes.meshes.lock().unwrap_or_else(PoisonError::into_inner).put(mesh_key(source), mesh, MESHES);
+    }
+
+    /// The pictures a recipe reads, by the names it gives them.
+    fn images(&self, recipe: &Recipe) -> Result<HashMap<String, Arc<Image>>> {
+        let mut images = HashMap::new();
+        for picture in recipe.pictures() {
+            let hash =
+                picture.hash.ok_or_else(|| Fault::unusable(format!("{}: its bytes are not here", picture.file)))?;
+            let key = format!("{hash}/{}", picture.file);
+            let known = self.scenes.images.lock().unwrap_or_else(PoisonError::into_inner).get(&key);
+            let image = match known {
+                Some(image) => image,
+                None => Arc::new(read_image(&picture.file, &self.store.blobs.read(&hash)?)?),
+            };
+            self.scenes.images.lock().unwrap_or_else(PoisonError::into_inner).put(key, image.clone(), IMAGES);
+            images.insert(picture.file, image);
+        }
+        Ok(images)
     }
 
     /// The scene of a recipe, built when it is not in memory. `say` hears what takes time.
     pub fn scene(&self, recipe: &Recipe, say: &dyn Fn(&str)) -> Result<BakeScene> {
-        if recipe.low.is_empty() || recipe.high.is_empty() {
-            let wanted = if recipe.low.is_empty() { "low-poly" } else { "sculpt" };
+        if let Some(wanted) = missing_side(recipe) {
             return Err(Fault::unusable(format!("No {wanted} yet. Bring one in at the Meshes stop")));
         }
+        let images = self.images(recipe)?;
         let key = scene_key(recipe);
         if let Some(scene) = self.scenes.scenes.lock().unwrap_or_else(PoisonError::into_inner).get(&key) {
-            return Ok(scene);
+            return Ok(scene.with_images(images));
         }
         say("reading meshes");
         let load = |sources: &[Source]| sources.iter().map(|s| self.mesh(s)).collect::<Result<Vec<_>>>();
@@ -109,7 +142,7 @@ impl App {
             Fault::unusable(format!("{file}: {fault}"))
         })?;
         self.scenes.scenes.lock().unwrap_or_else(PoisonError::into_inner).put(key, scene.clone(), SCENES);
-        Ok(scene)
+        Ok(scene.with_images(images))
     }
 
     /// What is known of a source's file, made now if it was not kept.

@@ -134,7 +134,18 @@ async fn from_two_files_to_a_package() {
     let mut archive = zip::ZipArchive::new(std::io::Cursor::new(zip)).expect("a zip");
     let mut names: Vec<String> = archive.file_names().map(|n| n.expect("plain names").into_owned()).collect();
     names.sort();
-    assert_eq!(names, ["recipe.json", "report.json", "tile_low_id.png", "tile_low_miss.png", "tile_low_normal.png"]);
+    assert_eq!(
+        names,
+        [
+            "recipe.json",
+            "report.json",
+            "tile_low_ao.png",
+            "tile_low_curvature.png",
+            "tile_low_id.png",
+            "tile_low_miss.png",
+            "tile_low_normal.png"
+        ]
+    );
     let mut recipe = String::new();
     archive.by_name("recipe.json").expect("there").read_to_string(&mut recipe).expect("text");
     let recipe: ember_ridge_core::Recipe = serde_json::from_str(&recipe).expect("a recipe");

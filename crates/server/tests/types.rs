@@ -1,11 +1,17 @@
 //! The page's types are the server's: this writes them out and fails when the file in the web part is not what they say.
 //! `UPDATE_TYPES=1 cargo test -p ember-ridge-server --test types` rewrites it.
 
-use ember_ridge_core::bake::{MapReport, Report, ResolvedReach};
-use ember_ridge_core::maps::{Green, IdSettings, IdSource, MapSettings, NormalSettings, PaletteEntry};
+use ember_ridge_core::bake::{Estimate, MapReport, Report, ResolvedReach, SheetFile};
+use ember_ridge_core::maps::{
+    AoSettings, BentNormalSettings, CavityMethod, CavitySettings, ColorFrom, ColorSettings, CurvatureEncoding,
+    CurvatureSettings, DisplacementSettings, Falloff, Green, IdSettings, IdSource, MadeFrom, MapKind, MapSettings,
+    MapShape, MissSettings, NormalObjectSettings, NormalSettings, Occluders, OpacitySettings, PaletteEntry,
+    PositionAxis, PositionSettings, ThicknessSettings,
+};
 use ember_ridge_core::reach::SuggestedReach;
 use ember_ridge_core::recipe::{
-    Direction, Distance, HitRule, ImageFormat, Padding, Pairing, Reach, Recipe, SheetSettings, Source,
+    Direction, Distance, HitRule, ImageFormat, Layout, NormalMapSource, Padding, Pairing, PictureSource, Plane, Reach,
+    Recipe, SheetSettings, Source, UvChoice,
 };
 use ember_ridge_core::sheet::Depth;
 use ember_ridge_core::trace::BackFaces;
@@ -29,7 +35,11 @@ fn the_pages_types_are_the_servers() {
         FindingKind,
         Place,
         Finding,
+        Plane,
+        UvChoice,
         Source,
+        PictureSource,
+        NormalMapSource,
         Pairing,
         Distance,
         Reach,
@@ -38,19 +48,45 @@ fn the_pages_types_are_the_servers() {
         BackFaces,
         Padding,
         ImageFormat,
+        Layout,
         Depth,
         SheetSettings,
         Green,
         NormalSettings,
+        NormalObjectSettings,
+        MadeFrom,
+        Falloff,
+        Occluders,
+        AoSettings,
+        BentNormalSettings,
+        CurvatureEncoding,
+        CurvatureSettings,
+        CavityMethod,
+        CavitySettings,
+        DisplacementSettings,
         IdSource,
         IdSettings,
+        ColorFrom,
+        ColorSettings,
+        OpacitySettings,
+        PositionAxis,
+        PositionSettings,
+        ThicknessSettings,
+        MissSettings,
         MapSettings,
+        MapShape,
+        MapKind,
         Recipe,
         SuggestedReach,
         ResolvedReach,
         PaletteEntry,
+        SheetFile,
         MapReport,
         Report,
+        Estimate,
+        MapLine,
+        Swatch,
+        Estimates,
         RunKind,
         RunStatus,
         AssetLine,

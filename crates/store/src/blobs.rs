@@ -2,7 +2,7 @@
 
 use super::{Result, StoreFault};
 use std::fs::{self, File};
-use std::io::{self, Write};
+use std::io::{self, Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};
 
 /// The blob folder of a data folder.
@@ -16,7 +16,10 @@ pub struct Blobs {
 pub struct BlobWriter {
     file: tempfile::NamedTempFile,
     hasher: blake3::Hasher,
+    /// Bytes so far when everything was written in order; the hash is of them.
     bytes: u64,
+    /// Something was written out of order: the hash is taken from the whole file at the end.
+    jumped: bool,
     folder: PathBuf,
 }
 
@@ -47,7 +50,12 @@ impl Blobs {
 
     pub fn writer(&self) -> Result<BlobWriter> {
         let file = tempfile::NamedTempFile::new_in(&self.incoming).map_err(at(&self.incoming))?;
-        Ok(BlobWriter { file, hasher: blake3::Hasher::new(), bytes: 0, folder: self.folder.clone() })
+        Ok(BlobWriter { file, hasher: blake3::Hasher::new(), bytes: 0, jumped: false, folder: self.folder.clone() })
+    }
+
+    /// The folder blobs lie in; its disk is the one with room for what is to be kept.
+    pub fn folder(&self) -> &Path {
+        &self.folder
     }
 
     pub fn put(&self, bytes: &[u8]) -> Result<String> {
@@ -85,9 +93,27 @@ impl Write for BlobWriter {
     }
 }
 
+/// Some image formats write their tables last and point back to them.
+impl Seek for BlobWriter {
+    fn seek(&mut self, to: SeekFrom) -> io::Result<u64> {
+        let at = self.file.seek(to)?;
+        self.jumped |= at != self.bytes;
+        Ok(at)
+    }
+}
+
 impl BlobWriter {
     /// Puts the blob under its name; returns its hash and its length in bytes.
-    pub fn keep(self) -> Result<(String, u64)> {
+    pub fn keep(mut self) -> Result<(String, u64)> {
+        if self.jumped {
+            let whole = |file: &mut tempfile::NamedTempFile| -> io::Result<(blake3::Hasher, u64)> {
+                file.seek(SeekFrom::Start(0))?;
+                let mut hasher = blake3::Hasher::new();
+                hasher.update_reader(&mut *file)?;
+                Ok((hasher, file.as_file().metadata()?.len()))
+            };
+            (self.hasher, self.bytes) = whole(&mut self.file).map_err(at(&self.folder))?;
+        }
         let hash = self.hasher.finalize().to_hex().to_string();
         let shelf = self.folder.join(&hash[..2]);
         fs::create_dir_all(&shelf).map_err(at(&shelf))?;

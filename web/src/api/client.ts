@@ -2,12 +2,14 @@
 import type {
   AssetLine,
   AssetView,
+  MapLine,
   Problem,
   ReachView,
   Recipe,
   Role,
   RunKind,
   RunView,
+  Swatch,
   TexelView,
 } from "./types";
 
@@ -58,16 +60,30 @@ export const api = {
   bake: (id: number, kind: RunKind) => json<RunView>(`/assets/${id}/runs`, "POST", { kind }),
   again: (run: number) => json<RunView>(`/runs/${run}/again`, "POST"),
   stop: (run: number) => ask(`/runs/${run}/stop`, { method: "POST" }).then(() => undefined),
-  texel: (run: number, x: number, y: number) => json<TexelView>(`/runs/${run}/texel?x=${x}&y=${y}`),
+  maps: () => json<MapLine[]>("/maps"),
+  swatches: (id: number) => json<Swatch[]>(`/assets/${id}/swatches`),
+  texel: (run: number, sheet: number, x: number, y: number) =>
+    json<TexelView>(`/runs/${run}/texel?x=${x}&y=${y}&sheet=${sheet}`),
   display: async (id: number, side: "low" | "high", signal?: AbortSignal) =>
     (await ask(`/assets/${id}/display/${side}`, { signal })).arrayBuffer(),
 };
 
-export const mapUrl = (run: number, map: string) => `/api/runs/${run}/maps/${map}`;
+export const mapUrl = (run: number, map: string, sheet: number) =>
+  `/api/runs/${run}/maps/${map}?sheet=${sheet}`;
 export const smallUrl = (run: number, map: string) => `/api/runs/${run}/small/${map}`;
-export const liveUrl = (run: number, map: string, turn: number) =>
-  `/api/runs/${run}/live/${map}?turn=${turn}`;
+export const liveUrl = (run: number, map: string, sheet: number, turn: number) =>
+  `/api/runs/${run}/live/${map}?sheet=${sheet}&turn=${turn}`;
 export const packageUrl = (run: number) => `/api/runs/${run}/package`;
+
+/** Sends a picture that bakes will read. */
+export async function sendPicture(
+  asset: number,
+  use: "normal-map" | "color",
+  file: File,
+): Promise<AssetView> {
+  const path = `/assets/${asset}/pictures?file=${encodeURIComponent(file.name)}&used_as=${use}`;
+  return (await ask(path, { method: "POST", body: file })).json() as Promise<AssetView>;
+}
 
 /** Sends a mesh file; `onShare` hears 0..1 while it goes up, and 1 once the server reads it. */
 export function sendMesh(

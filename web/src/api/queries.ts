@@ -19,6 +19,32 @@ export function useAsset() {
   return useQuery({ queryKey: assetKey(id), queryFn: () => api.asset(id ?? 0), enabled: id !== null });
 }
 
+/** Every map there is, with its settings before anyone changes them. */
+export function useMaps() {
+  return useQuery({ queryKey: ["maps"], queryFn: api.maps, staleTime: Number.POSITIVE_INFINITY });
+}
+
+/** A map's name as it is shown. */
+export function useMapLabels(): (id: string) => string {
+  const maps = useMaps().data;
+  return (id) => maps?.find((m) => m.kind.id === id)?.kind.label ?? id;
+}
+
+/** Small pictures of every map of the asset as its kept recipe stands. */
+export function useSwatches() {
+  const asset = useAsset().data;
+  const ready = asset && asset.recipe.low.length > 0 && asset.recipe.high.length > 0;
+  return useQuery({
+    queryKey: ["swatches", asset?.id, asset?.revision],
+    queryFn: () => api.swatches(asset?.id ?? 0),
+    enabled: Boolean(ready),
+    staleTime: Number.POSITIVE_INFINITY,
+    gcTime: 30_000,
+    retry: false,
+    placeholderData: (old, before) => (before?.queryKey[1] === asset?.id ? old : undefined),
+  });
+}
+
 export function useReach() {
   const asset = useAsset().data;
   const meshes = asset?.meshes.map((m) => m.hash + m.role).join();
@@ -82,7 +108,8 @@ async function keep(client: ReturnType<typeof useQueryClient>, id: number) {
     const asset = await api.revise(id, base.revision, draft);
     client.setQueryData(assetKey(id), asset);
     if (useDrafts.getState().draft === draft) useDrafts.setState({ draft: null });
-    const bakeable = asset.recipe.low.length > 0 && asset.recipe.high.length > 0;
+    const from = asset.recipe.high.length > 0 || asset.recipe.normal_map;
+    const bakeable = asset.recipe.low.length > 0 && Boolean(from);
     if (useStore.getState().follow && bakeable && asset.revision !== base.revision) await bake(id, "proof");
   } catch (error) {
     useDrafts.setState({ draft: null });

@@ -2,7 +2,7 @@
 
 export type Severity = "note" | "warning" | "fault";
 
-export type FindingKind = "unreadable" | "not-a-number" | "missing-uvs" | "island-outside" | "turned-faces" | "polygons-triangulated" | "zero-area-faces" | "unpaired-part" | "names-pair-nothing" | "colours-merged" | "misses" | "back-face-hits";
+export type FindingKind = "unreadable" | "not-a-number" | "missing-uvs" | "island-outside" | "turned-faces" | "polygons-triangulated" | "zero-area-faces" | "unpaired-part" | "names-pair-nothing" | "colours-merged" | "misses" | "back-face-hits" | "range-clipped";
 
 export type Place = { 
 /**
@@ -32,11 +32,31 @@ reason: string,
  */
 remedy: string, };
 
+export type Plane = "planar-x" | "planar-y" | "planar-z";
+
+export type UvChoice = number | Plane;
+
 export type Source = { file: string, 
 /**
  * BLAKE3 of the file's bytes, hexadecimal. When given, another file of the same name is refused.
  */
+hash?: string | null, 
+/**
+ * Which UVs of the mesh are used.
+ */
+uvs?: UvChoice, };
+
+export type PictureSource = { file: string, 
+/**
+ * BLAKE3 of the file's bytes, hexadecimal. When given, another file of the same name is refused.
+ */
 hash?: string | null, };
+
+export type NormalMapSource = { file: string, hash?: string | null, 
+/**
+ * Which way its green channel points.
+ */
+y: Green, };
 
 export type Pairing = "names" | "all";
 
@@ -52,9 +72,11 @@ export type BackFaces = "skip" | "keep";
 
 export type Padding = "all" | number;
 
-export type ImageFormat = "png";
+export type ImageFormat = "png" | "tiff" | "exr" | "tga" | "jpeg";
 
-export type Depth = "8" | "16";
+export type Layout = "one" | "materials" | "udim";
+
+export type Depth = "8" | "16" | "32f";
 
 export type SheetSettings = { 
 /**
@@ -66,6 +88,14 @@ size: number,
  */
 samples: number, padding: Padding, depth: Depth, format: ImageFormat, 
 /**
+ * Another format for the colour map, such as TGA or JPEG; None writes it as the others.
+ */
+color_format?: ImageFormat | null, 
+/**
+ * At 8 bit, spread rounding over neighbouring texels, so that slow gradients show no steps.
+ */
+dither: boolean, layout: Layout, 
+/**
  * Texels a side of a proof (never more than `size`).
  */
 proof_size: number, };
@@ -74,13 +104,157 @@ export type Green = "+" | "-";
 
 export type NormalSettings = { y: Green, };
 
-export type IdSource = "color" | "material" | "part" | "piece" | "low-part" | "island";
+export type NormalObjectSettings = Record<symbol, never>;
+
+export type MadeFrom = "sculpt" | "normal-map";
+
+export type Falloff = "none" | "linear";
+
+export type Occluders = "pair" | "all" | { "parts": Array<string> };
+
+export type AoSettings = { from: MadeFrom, 
+/**
+ * Rays a texel, dealt out over its samples: a power of two from 4 to 512.
+ */
+rays: number, 
+/**
+ * How far off a surface still darkens, scene units; `auto` is a fifth of the asset's diagonal.
+ */
+distance: Distance, falloff: Falloff, occluders: Occluders, 
+/**
+ * High-poly parts that never stand in the way: floating details.
+ */
+clear: Array<string>, };
+
+export type BentNormalSettings = { y: Green, 
+/**
+ * Rays a texel, dealt out over its samples: a power of two from 4 to 512.
+ */
+rays: number, 
+/**
+ * How far off a surface still counts, scene units; `auto` is a fifth of the asset's diagonal.
+ */
+distance: Distance, occluders: Occluders, 
+/**
+ * High-poly parts that never stand in the way: floating details.
+ */
+clear: Array<string>, };
+
+export type CurvatureEncoding = "grey" | "red-green";
+
+export type CurvatureSettings = { from: MadeFrom, 
+/**
+ * Radius curvature is averaged over, scene units; `auto` is 0.6 % of the asset's diagonal.
+ */
+detail: Distance, 
+/**
+ * The radius of a ball that reads full scale, scene units; `auto` is twice the detail size.
+ */
+radius: Distance, encoding: CurvatureEncoding, };
+
+export type CavityMethod = "occlusion" | "curvature";
+
+export type CavitySettings = { from: MadeFrom, method: CavityMethod, 
+/**
+ * Size of the creases that are wanted, scene units; `auto` is 0.6 % of the asset's diagonal.
+ */
+detail: Distance, 
+/**
+ * Occlusion: rays a texel, a power of two from 4 to 512.
+ */
+rays: number, 
+/**
+ * How fast it darkens: 1 as measured.
+ */
+strength: number, };
+
+export type DisplacementSettings = { 
+/**
+ * The distance from black to white in whole-number files; `auto` takes twice the furthest height of the whole asset.
+ */
+scale: Distance, };
+
+export type IdSource = "color" | "material" | "part" | "piece" | "low-part" | "island" | "material-part";
 
 export type IdSettings = { from: IdSource, };
 
-export type MapSettings = { "map": "normal" } & NormalSettings | { "map": "id" } & IdSettings | { "map": "miss" };
+export type ColorFrom = "auto" | "vertices" | "materials" | "picture";
 
-export type Recipe = { version: number, asset: string, low: Array<Source>, high: Array<Source>, cage?: Source | null, pairing: Pairing, reach: Reach, direction: Direction, hit: HitRule, back_faces: BackFaces, sheet: SheetSettings, maps: Array<MapSettings>, seed: number, };
+export type ColorSettings = { from: ColorFrom, 
+/**
+ * A picture laid over the sculpt's UVs.
+ */
+picture?: PictureSource | null, 
+/**
+ * Darken by the share of rays that missed, so that cut-outs stand on black.
+ */
+times_opacity: boolean, };
+
+export type OpacitySettings = Record<symbol, never>;
+
+export type PositionAxis = "all" | "x" | "y" | "z";
+
+export type PositionSettings = { axis: PositionAxis, 
+/**
+ * One axis: the coordinate that reads black; the box's lower side when not given.
+ */
+from?: number | null, 
+/**
+ * One axis: the coordinate that reads white; the box's upper side when not given.
+ */
+to?: number | null, };
+
+export type ThicknessSettings = { 
+/**
+ * Rays a texel, dealt out over its samples: a power of two from 4 to 512.
+ */
+rays: number, 
+/**
+ * The thickness that reads white, scene units; `auto` is a tenth of the asset's diagonal.
+ */
+distance: Distance, occluders: Occluders, };
+
+export type MissSettings = Record<symbol, never>;
+
+export type MapSettings = { "map": "normal" } & NormalSettings | { "map": "normal-object" } & NormalObjectSettings | { "map": "ao" } & AoSettings | { "map": "bent-normal" } & BentNormalSettings | { "map": "curvature" } & CurvatureSettings | { "map": "cavity" } & CavitySettings | { "map": "displacement" } & DisplacementSettings | { "map": "id" } & IdSettings | { "map": "color" } & ColorSettings | { "map": "opacity" } & OpacitySettings | { "map": "position" } & PositionSettings | { "map": "thickness" } & ThicknessSettings | { "map": "miss" } & MissSettings;
+
+export type MapShape = { channels: number, neutral: Array<number>, };
+
+export type MapKind = { id: string, label: string, 
+/**
+ * One line for a newcomer.
+ */
+explains: string, 
+/**
+ * How a texel is to be read, as it stands in the report.
+ */
+encoding: string, 
+/**
+ * Channels and value outside every island, unless a setting changes them.
+ */
+shape: MapShape, 
+/**
+ * Colours meant to be seen: sRGB-encoded. All others are data.
+ */
+color: boolean, 
+/**
+ * Flat colours, none of which may change by a step.
+ */
+flat: boolean, 
+/**
+ * Values are signed heights in scene units until the whole map is known.
+ */
+heights: boolean, };
+
+export type Recipe = { version: number, asset: string, low: Array<Source>, 
+/**
+ * The sculpt; may be empty when every map comes from `normal_map`.
+ */
+high: Array<Source>, cage?: Source | null, 
+/**
+ * Occlusion, curvature and cavity may be made from this and the low-poly alone.
+ */
+normal_map?: NormalMapSource | null, pairing: Pairing, reach: Reach, direction: Direction, hit: HitRule, back_faces: BackFaces, sheet: SheetSettings, maps: Array<MapSettings>, seed: number, };
 
 export type SuggestedReach = { out: number, in: number, 
 /**
@@ -96,15 +270,38 @@ suggested?: SuggestedReach | null, };
 
 export type PaletteEntry = { name: string, color: [number, number, number], };
 
+export type SheetFile = { 
+/**
+ * Material or UDIM number.
+ */
+sheet: string, file: string, };
+
 export type MapReport = { 
 /**
- * File name, empty when the map was not written.
+ * File name, empty when the map was not written; with several sheets, the first one's.
  */
 file: string, 
 /**
+ * With several sheets, each one's file.
+ */
+files?: Array<SheetFile>, 
+/**
  * Time spent on this map alone, summed over threads.
  */
-seconds: number, width: number, height: number, depth: Depth, encoding: string, palette?: Array<PaletteEntry> | null, error?: string | null, };
+seconds: number, 
+/**
+ * Rays traced for this map alone; the primary ones serve all and stand in the whole bake's sum.
+ */
+rays: number, width: number, height: number, depth: Depth, encoding: string, 
+/**
+ * Displacement in whole-number files: the distance from black to white, scene units; mid-grey is the low-poly. Height =
+ * (value - 0.5) * scale.
+ */
+scale?: number | null, 
+/**
+ * Displacement: the furthest the sculpt lies from the low-poly, scene units.
+ */
+extreme?: number | null, palette?: Array<PaletteEntry> | null, error?: string | null, };
 
 export type Report = { version: number, recipe: Recipe, reach: ResolvedReach, 
 /**
@@ -122,7 +319,35 @@ misses: number,
 /**
  * Covered texels of which at least one ray passed through a back face.
  */
-back_faces: number, maps: { [key in string]: MapReport }, findings: Array<Finding>, };
+back_faces: number, 
+/**
+ * Materials or UDIM numbers of the sheets; one empty name when there is one sheet.
+ */
+sheets: Array<string>, maps: { [key in string]: MapReport }, findings: Array<Finding>, };
+
+export type Estimate = { 
+/**
+ * Wall-clock seconds, without reading meshes and building trees.
+ */
+seconds: number, 
+/**
+ * Bytes of finished texels that wait until they are written, in memory or beyond that on the disk.
+ */
+bytes: number, };
+
+export type MapLine = { kind: MapKind, fresh: MapSettings, };
+
+export type Swatch = { map: string, 
+/**
+ * A PNG as a data URL.
+ */
+picture: string | null, error: string | null, };
+
+export type Estimates = { proof: Estimate, 
+/**
+ * Of the final.
+ */
+whole: Estimate, };
 
 export type RunKind = "proof" | "final";
 
@@ -146,7 +371,7 @@ export type MeshView = { role: Role, file: string, hash: string, summary: MeshSu
 
 export type PairView = { number: number, low: string, high: Array<string>, };
 
-export type AssetView = { id: number, name: string, revision: number, undo: string | null, redo: string | null, recipe: Recipe, meshes: Array<MeshView>, pairs: Array<PairView>, pair_findings: Array<Finding>, runs: Array<RunView>, };
+export type AssetView = { id: number, name: string, revision: number, undo: string | null, redo: string | null, recipe: Recipe, meshes: Array<MeshView>, pairs: Array<PairView>, pair_findings: Array<Finding>, runs: Array<RunView>, estimates: Estimates | null, };
 
 export type RunView = { id: number, number: number, kind: RunKind, status: RunStatus, created: number, size: number, samples: number, 
 /**

@@ -31,7 +31,7 @@ export function ModelStage() {
   const [failed, setFailed] = useState(false);
   const [wipe, setWipe] = useState(0.5);
   const [light, setLight] = useState<LightPlace>([-0.45, 0.5]);
-  const { look, envelope, inner, wires, hidden, map, wish, set } = useStore();
+  const { look, envelope, inner, wires, hidden, map, sheet, wish, set } = useStore();
   const low = useDisplay("low");
   const high = useDisplay("high");
   const run = useShownRun();
@@ -62,7 +62,7 @@ export function ModelStage() {
   useEffect(() => viewer?.setHigh(high.data ?? null), [viewer, high.data]);
 
   const shownMap = run?.report?.maps[map] ? map : run?.report?.maps.normal ? "normal" : null;
-  const url = run && shownMap ? mapUrl(run.id, shownMap) : null;
+  const url = run && shownMap ? mapUrl(run.id, shownMap, sheet) : null;
   useEffect(() => {
     if (!viewer || !low.data) return;
     if (!url) {

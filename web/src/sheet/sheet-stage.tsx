@@ -2,16 +2,15 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { api, liveUrl, mapUrl } from "../api/client";
-import { useAsset, useShownRun } from "../api/queries";
+import { useAsset, useMapLabels, useMaps, useShownRun } from "../api/queries";
 import type { RunView } from "../api/types";
 import { UvFinder } from "../model/mesh-data";
 import { useDisplay } from "../model/use-display";
 import { type Channel, useStore } from "../state";
-import { StageMessage, StageTools, Tag, ToolSegment, ToolToggle } from "../ui/stage-tools";
+import { StageMessage, StageTools, Tag, ToolSegment, ToolSelect, ToolToggle } from "../ui/stage-tools";
 import { SheetView } from "./sheet-view";
 import { useLoadedImage } from "./use-image";
 
-const LABELS: Record<string, string> = { normal: "Normal", id: "ID", miss: "Miss" };
 const CHANNELS: [Channel, string][] = [
   ["all", "RGB"],
   ["r", "R"],
@@ -23,7 +22,9 @@ export function SheetStage() {
   const canvas = useRef<HTMLCanvasElement>(null);
   const view = useRef<SheetView | null>(null);
   const [zoom, setZoom] = useState(1);
-  const { map, channel, uvWires, progress, set } = useStore();
+  const { map, sheet, channel, uvWires, progress, set } = useStore();
+  const kinds = useMaps().data ?? [];
+  const label = useMapLabels();
   const asset = useAsset().data;
   const run = useShownRun();
   const low = useDisplay("low");
@@ -35,14 +36,16 @@ export function SheetStage() {
   const available = live
     ? (asset?.recipe.maps.map((m) => m.map) ?? [])
     : Object.keys(run?.report?.maps ?? {}).filter((m) => !run?.report?.maps[m]?.error);
-  const order = ["normal", "id", "miss"].filter((m) => available.includes(m as never));
+  const order = kinds.map((k) => k.kind.id).filter((m) => available.includes(m as never));
+  const sheets = run?.report?.sheets ?? [];
+  const number = Math.min(sheet, Math.max(0, sheets.length - 1));
   const shown = order.includes(map) ? map : order[0];
   const url = !shown
     ? null
     : live
-      ? liveUrl(live.run, shown, Math.round(live.elapsed * 8))
+      ? liveUrl(live.run, shown, number, Math.round(live.elapsed * 8))
       : run
-        ? mapUrl(run.id, shown)
+        ? mapUrl(run.id, shown, number)
         : null;
   const image = useLoadedImage(url);
   const size = (live ? asset?.runs.find((r) => r.id === live.run)?.size : run?.size) ?? 0;
@@ -87,11 +90,19 @@ export function SheetStage() {
       <StageTools>
         <Tag>SHEET</Tag>
         {shown && (
-          <ToolSegment
+          <ToolSelect
             label="Map"
-            options={order.map((m) => [m, LABELS[m] ?? m] as const)}
+            options={order.map((m) => [m, label(m)] as const)}
             value={shown}
             onChange={(v) => set({ map: v })}
+          />
+        )}
+        {sheets.length > 1 && (
+          <ToolSelect
+            label="Which sheet"
+            options={sheets.map((name, i) => [String(i), name] as const)}
+            value={String(number)}
+            onChange={(v) => set({ sheet: Number(v) })}
           />
         )}
         <ToolSegment
@@ -115,7 +126,7 @@ export function SheetStage() {
           Fit
         </button>
       </span>
-      {run && !live && <Probe run={run} />}
+      {run && !live && <Probe run={run} sheet={number} map={shown} />}
       {live && (
         <span className="absolute bottom-3 left-3 rounded bg-ember-strong px-2 py-0.5 text-white">
           Landing: {Math.round(live.share * 100)} %
@@ -133,14 +144,15 @@ export function SheetStage() {
 }
 
 /** What the maps hold under the pointer, in the file's own values. */
-function Probe({ run }: { run: RunView }) {
+function Probe({ run, sheet, map }: { run: RunView; sheet: number; map: string | undefined }) {
+  const label = useMapLabels();
   const hover = useStore((s) => s.hover);
   const inside = hover?.uv.every((c) => c >= 0 && c < 1) ? hover : null;
   const x = inside ? Math.floor(inside.uv[0] * run.size) : 0;
   const y = inside ? Math.floor((1 - inside.uv[1]) * run.size) : 0;
   const texel = useQuery({
-    queryKey: ["texel", run.id, x, y],
-    queryFn: () => api.texel(run.id, x, Math.min(y, run.size - 1)),
+    queryKey: ["texel", run.id, sheet, x, y],
+    queryFn: () => api.texel(run.id, sheet, x, Math.min(y, run.size - 1)),
     enabled: Boolean(inside),
     staleTime: Number.POSITIVE_INFINITY,
     gcTime: 5000,
@@ -159,8 +171,8 @@ function Probe({ run }: { run: RunView }) {
       </b>
       <span>{inside.part ?? "outside every island"}</span>
       {texel.data?.maps.map((m) => (
-        <span key={m.map}>
-          {LABELS[m.map] ?? m.map} {m.words}
+        <span key={m.map} className={m.map === map ? "font-semibold text-white" : ""}>
+          {label(m.map)} {m.words}
         </span>
       ))}
     </div>

@@ -42,6 +42,29 @@ export function ToolSegment<T extends string>(props: {
   );
 }
 
+/** One of many, where chips would crowd the stage. */
+export function ToolSelect<T extends string>(props: {
+  label: string;
+  options: readonly (readonly [T, string])[];
+  value: T;
+  onChange: (value: T) => void;
+}) {
+  return (
+    <select
+      aria-label={props.label}
+      value={props.value}
+      onChange={(e) => props.onChange(e.target.value as T)}
+      className="h-6 rounded bg-(--stage-tool) px-1.5 font-semibold text-[#f4f4f4] hover:bg-black/50 [&>option]:bg-[#333]"
+    >
+      {props.options.map(([value, label]) => (
+        <option key={value} value={value}>
+          {label}
+        </option>
+      ))}
+    </select>
+  );
+}
+
 export function ToolToggle(props: { label: string; on: boolean; onChange: (on: boolean) => void }) {
   return (
     <span className="flex rounded bg-(--stage-tool) p-0.5">

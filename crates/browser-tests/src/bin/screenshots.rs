@@ -12,7 +12,8 @@ const VIEWS: &[(&str, &[Step])] = &[
     ("meshes", &[Step::Stop("Meshes"), Step::Script(LOW_WIRES)]),
     ("pairs", &[Step::Stop("Pairs")]),
     ("reach", &[Step::Stop("Reach")]),
-    ("maps", &[Step::Stop("Maps")]),
+    ("maps", &[Step::Stop("Maps"), Step::Choose("Map", "ao"), Step::Script(SWATCHES)]),
+    ("sheet", &[Step::Stop("Maps"), Step::Choose("Map", "curvature"), Step::Pause(6000)]),
     ("bake", &[Step::Stop("Bake")]),
     ("deliver", &[Step::Stop("Deliver")]),
     ("stone", &[Step::Asset("Boundary stone"), Step::Stop("Review"), Step::Script(BESIDE)]),
@@ -31,6 +32,11 @@ const VIEWS: &[(&str, &[Step])] = &[
     ),
     ("empty", &[Step::Asset("New asset"), Step::Pause(500)]),
 ];
+
+/// Scrolls to the list of maps and opens the settings of occlusion.
+const SWATCHES: &str = "document.querySelector('[aria-label=\"Occlusion: show settings\"]').click(); \
+    document.querySelector('section[aria-label=Maps]').scrollIntoView(); \
+    return new Promise(r => setTimeout(r, 9000))";
 
 const WIPE: &str = "[...document.querySelectorAll('aside button')].find(b => b.textContent === 'Wipe').click()";
 const BESIDE: &str = "[...document.querySelectorAll('aside button')].find(b => b.textContent === 'Beside').click()";

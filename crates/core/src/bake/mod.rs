@@ -1,14 +1,27 @@
 //! A bake: a plan made from meshes and a recipe, worked off tile by tile. A tile is a pure function of the two, so any
 //! thread may do any tile in any order and the bytes are the same.
 
+mod canvas;
+mod counts;
+mod estimate;
 mod hits;
+mod outcome;
 mod pairs;
 mod plan;
 mod report;
 mod run;
+mod sheets;
+mod spool;
 
-pub use hits::TileHits;
+pub use canvas::{Canvas, PREVIEW_SIDE, Preview};
+pub use counts::Counts;
+pub use estimate::{Estimate, estimate};
+pub use hits::{Scratch, TileHits};
+pub use outcome::{BakedMap, Outcome};
 pub use pairs::{PairTable, pair_parts, part_stem};
-pub use plan::{BakeScene, Plan, PlanFault};
-pub use report::{MapReport, Report, ResolvedReach};
-pub use run::{BakedMap, Canvas, Counts, Outcome, Unwatched, Watch, run};
+pub(crate) use plan::stored_for;
+pub use plan::{BakeScene, Plan, PlanFault, PlannedMap};
+pub use report::{MapReport, Report, ResolvedReach, SheetFile};
+pub use run::{Ended, Unwatched, Watch, run, run_into};
+pub use sheets::SheetPlan;
+pub use spool::{MemorySpool, Spool};

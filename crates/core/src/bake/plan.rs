@@ -2,33 +2,89 @@
 
 use super::pairs::{PairTable, pair_parts};
 use super::report::ResolvedReach;
-use crate::finding::Finding;
-use crate::maps::MapTask;
-use crate::mesh::{Mesh, check_mesh};
+use super::sheets::{SheetPlan, plan_sheets};
+use super::spool::Stored;
+use crate::finding::{Finding, FindingKind};
+use crate::maps::{DetailMap, MapSettings, MapShape, MapWork, Setup};
+use crate::mesh::{CurvatureField, Mesh, check_mesh};
 use crate::reach::{CageFault, LowSurface, suggest_reach};
-use crate::recipe::{Distance, Recipe};
-use crate::sheet::{SheetTriangles, Tile, sample_pattern, tiles_in_morton_order};
+use crate::recipe::{Distance, ImageFormat, Recipe, SheetName};
+use crate::sheet::{Depth, Image, sample_pattern};
 use crate::trace::TraceScene;
-use std::sync::Arc;
+use std::collections::HashMap;
+use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 
-/// The meshes of a bake, ready for use and shared between bakes.
+/// The meshes of a bake, ready for use and shared between bakes, and the pictures it reads.
 #[derive(Clone)]
 pub struct BakeScene {
     pub low: Arc<LowSurface>,
+    /// The sculpt; the low-poly itself when there is none.
     pub high: Arc<Mesh>,
     pub trace: Arc<TraceScene>,
+    /// True when there is no sculpt, so that the low-poly is its own.
+    pub own_surface: bool,
+    /// Pictures by the file name the recipe gives them.
+    pub images: HashMap<String, Arc<Image>>,
+    low_trace: Arc<OnceLock<TraceScene>>,
+    curvatures: Arc<Mutex<Vec<KeptField>>>,
 }
 
+/// Curvature averaged over a radius.
+type KeptField = (f32, Arc<CurvatureField>);
+
+/// How many curvature fields of a scene are kept, one a detail size.
+const CURVATURES: usize = 3;
+
 impl BakeScene {
-    /// Prepares meshes for baking: files of one side are joined, and the tree over the sculpt is built.
+    /// Prepares meshes for baking: files of one side are joined, and the tree over the sculpt is built. Without any high mesh
+    /// the low-poly stands for it.
     ///
     /// # Errors
     /// A cage that does not fit the low-poly.
     pub fn new(low: &[&Mesh], high: &[&Mesh], cage: Option<&Mesh>) -> Result<BakeScene, CageFault> {
         let low = Arc::new(LowSurface::new(Mesh::joined(low), cage)?);
-        let high = Arc::new(Mesh::joined(high));
+        let own_surface = high.is_empty();
+        let high = if own_surface { Arc::new(low.mesh.clone()) } else { Arc::new(Mesh::joined(high)) };
         let trace = Arc::new(TraceScene::new(&high));
-        Ok(BakeScene { low, high, trace })
+        Ok(BakeScene {
+            low,
+            high,
+            trace,
+            own_surface,
+            images: HashMap::new(),
+            low_trace: Arc::default(),
+            curvatures: Arc::default(),
+        })
+    }
+
+    /// The same scene with the pictures a recipe names.
+    pub fn with_images(&self, images: HashMap<String, Arc<Image>>) -> BakeScene {
+        BakeScene { images, ..self.clone() }
+    }
+
+    /// The low-poly as something rays may hit; built when first asked for.
+    pub fn low_trace(&self) -> &TraceScene {
+        self.low_trace.get_or_init(|| TraceScene::new(&self.low.mesh))
+    }
+
+    /// Length of the box around both meshes, corner to corner, scene units.
+    pub fn diagonal(&self) -> f32 {
+        let ((a, b), (c, d)) = (self.low.mesh.bounds(), self.high.bounds());
+        (b.max(d) - a.min(c)).length()
+    }
+
+    /// Mean curvature of the sculpt averaged over `radius`; kept for the next bake.
+    pub fn curvature(&self, radius: f32) -> Arc<CurvatureField> {
+        let mut kept = self.curvatures.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some((_, field)) = kept.iter().find(|(r, _)| *r == radius) {
+            return field.clone();
+        }
+        let field = Arc::new(CurvatureField::new(&self.high, radius));
+        kept.push((radius, field.clone()));
+        if kept.len() > CURVATURES {
+            kept.remove(0);
+        }
+        field
     }
 }
 
@@ -43,6 +99,23 @@ pub enum PlanFault {
     NothingOnSheet,
 }
 
+/// One map of a plan.
+pub struct PlannedMap {
+    pub settings: MapSettings,
+    pub shape: MapShape,
+    /// True when values are signed heights in scene units, to be scaled once all are known.
+    pub(super) heights: bool,
+    /// The scale of heights when it is set, not measured.
+    pub(super) set_scale: Option<f32>,
+    pub(super) stored: Stored,
+    pub format: ImageFormat,
+    pub depth: Depth,
+    /// Ready to work on tiles, or why it cannot be made.
+    pub(super) work: Result<Box<dyn MapWork>, String>,
+    /// Seconds that getting ready took are counted as the map's own.
+    pub(super) seconds: f64,
+}
+
 /// A bake that is ready to run.
 pub struct Plan {
     pub recipe: Recipe,
@@ -52,10 +125,10 @@ pub struct Plan {
     pub reach: ResolvedReach,
     /// What the meshes, the pairing and the maps' preparation brought to light.
     pub findings: Vec<Finding>,
-    pub(super) tasks: Vec<MapTask>,
-    pub(super) sheet: SheetTriangles,
-    pub(super) tiles: Vec<Tile>,
-    pub(super) candidates: Vec<Vec<u32>>,
+    pub maps: Vec<PlannedMap>,
+    pub sheets: Vec<SheetPlan>,
+    /// No sculpt: samples are their own hits.
+    pub(super) own_surface: bool,
     pub(super) pattern: Vec<[f64; 2]>,
 }
 
@@ -65,40 +138,112 @@ impl Plan {
     /// # Errors
     /// A setting out of range, or a low-poly without any UV area inside the square.
     pub fn new(recipe: &Recipe, scene: &BakeScene) -> Result<Plan, PlanFault> {
+        Plan::timed(recipe, scene, &|| 0.0)
+    }
+
+    /// The same with a clock, in seconds, so that maps are charged for getting ready.
+    ///
+    /// # Errors
+    /// As [`Plan::new`].
+    pub fn timed(recipe: &Recipe, scene: &BakeScene, now: &dyn Fn() -> f64) -> Result<Plan, PlanFault> {
         recipe.validate().map_err(PlanFault::Recipe)?;
-        let sheet = SheetTriangles::new(&scene.low.mesh, recipe.sheet.size);
-        let tiles = tiles_in_morton_order(recipe.sheet.size);
-        let candidates = sheet.bin(&tiles);
-        if candidates.iter().all(Vec::is_empty) {
+        let sheets = plan_sheets(&scene.low.mesh, &recipe.sheet);
+        if sheets.is_empty() {
             return Err(PlanFault::NothingOnSheet);
         }
         let pairs = pair_parts(&scene.low.mesh.parts, &scene.high.parts, recipe.pairing);
         let reach = resolve_reach(recipe, scene, &pairs);
-        let tasks: Vec<MapTask> = recipe.maps.iter().map(|m| m.prepare(scene)).collect();
+        let detail = detail_map(recipe, scene, &sheets);
+        let setup = Setup { recipe, scene, pairs: &pairs, diagonal: scene.diagonal(), detail: &detail };
+        let maps: Vec<PlannedMap> = recipe.maps.iter().map(|settings| plan_map(settings, &setup, now)).collect();
         let mut findings = check_mesh(&scene.low.mesh, true);
+        if recipe.sheet.layout == crate::recipe::Layout::Udim {
+            findings.retain(|f| f.kind != FindingKind::IslandOutside);
+        }
         findings.extend(pairs.findings.iter().cloned());
-        findings.extend(tasks.iter().flat_map(|t| t.findings().iter().cloned()));
+        findings.extend(maps.iter().filter_map(|m| m.work.as_ref().ok()).flat_map(|w| w.findings().to_vec()));
         Ok(Plan {
             recipe: recipe.clone(),
             scene: scene.clone(),
             pattern: sample_pattern(recipe.sheet.samples),
+            own_surface: scene.own_surface,
             pairs,
             reach,
             findings,
-            tasks,
-            sheet,
-            tiles,
-            candidates,
+            maps,
+            sheets,
         })
     }
 
-    /// How many tiles hold anything.
+    /// How many tiles hold anything, over all sheets.
     pub fn busy_tiles(&self) -> usize {
-        self.candidates.iter().filter(|c| !c.is_empty()).count()
+        self.sheets.iter().flat_map(|s| &s.candidates).filter(|c| !c.is_empty()).count()
+    }
+
+    /// Bytes that wait in the spool at most, once every texel is covered.
+    pub fn spool_bytes(&self) -> u64 {
+        let texels = u64::from(self.recipe.sheet.size).pow(2) * self.sheets.len() as u64;
+        self.maps.iter().map(|m| texels * (m.shape.channels * m.stored.bytes()) as u64).sum()
+    }
+
+    /// Names of the sheets, in order.
+    pub fn sheet_names(&self) -> Vec<SheetName> {
+        self.sheets.iter().map(|s| s.name.clone()).collect()
     }
 }
 
+/// How a map's values wait to be written: no more precisely than its file holds.
+pub(crate) fn stored_for(settings: &MapSettings, recipe: &Recipe) -> Stored {
+    let (format, depth) = recipe.file_kind(settings);
+    let kind = settings.kind();
+    let floats = depth == Depth::Float || format == ImageFormat::Exr;
+    match (kind.heights, floats, depth) {
+        (true, ..) | (_, true, _) => Stored::F32,
+        (_, _, Depth::Eight) if !recipe.sheet.dither || kind.flat => Stored::U8,
+        _ => Stored::U16,
+    }
+}
+
+fn plan_map(settings: &MapSettings, setup: &Setup, now: &dyn Fn() -> f64) -> PlannedMap {
+    let begun = now();
+    let work = settings.prepare(setup);
+    let (format, depth) = setup.recipe.file_kind(settings);
+    let kind = settings.kind();
+    PlannedMap {
+        shape: settings.shape(),
+        heights: kind.heights,
+        set_scale: settings.set_scale(),
+        settings: settings.clone(),
+        stored: stored_for(settings, setup.recipe),
+        format,
+        depth,
+        work,
+        seconds: now() - begun,
+    }
+}
+
+fn detail_map(recipe: &Recipe, scene: &BakeScene, sheets: &[SheetPlan]) -> Result<Arc<DetailMap>, String> {
+    let Some(source) = &recipe.normal_map else {
+        return Err(
+            "it is to be made from a normal map, and the recipe names none; give one, or make it from the sculpt"
+                .into(),
+        );
+    };
+    if !recipe.maps.iter().any(MapSettings::uses_normal_map) {
+        return Err("no map asks for it".into());
+    }
+    let image =
+        scene.images.get(&source.file).ok_or_else(|| format!("{}: the normal map was not read", source.file))?;
+    if sheets.len() > 1 {
+        return Err("maps from a normal map are made for one sheet; this low-poly has several".into());
+    }
+    Ok(Arc::new(DetailMap::new(image, source.y, &scene.low)))
+}
+
 fn resolve_reach(recipe: &Recipe, scene: &BakeScene, pairs: &PairTable) -> ResolvedReach {
+    if scene.own_surface {
+        return ResolvedReach::default();
+    }
     let suggested = match (recipe.reach.out, recipe.reach.inward) {
         (Distance::Units(_), Distance::Units(_)) => None,
         _ => Some(suggest_reach(&scene.low, &scene.trace, &pairs.allowed)),

@@ -21,17 +21,41 @@ pub struct ResolvedReach {
     pub suggested: Option<SuggestedReach>,
 }
 
+/// The file of one sheet of a map.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+pub struct SheetFile {
+    /// Material or UDIM number.
+    pub sheet: String,
+    pub file: String,
+}
+
 /// One map in the report.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
 pub struct MapReport {
-    /// File name, empty when the map was not written.
+    /// File name, empty when the map was not written; with several sheets, the first one's.
     pub file: String,
+    /// With several sheets, each one's file.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub files: Vec<SheetFile>,
     /// Time spent on this map alone, summed over threads.
     pub seconds: f64,
+    /// Rays traced for this map alone; the primary ones serve all and stand in the whole bake's sum.
+    #[serde(default)]
+    #[ts(type = "number")]
+    pub rays: u64,
     pub width: u32,
     pub height: u32,
     pub depth: Depth,
     pub encoding: String,
+    /// Displacement in whole-number files: the distance from black to white, scene units; mid-grey is the low-poly. Height =
+    /// (value - 0.5) * scale.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[ts(optional = nullable)]
+    pub scale: Option<f32>,
+    /// Displacement: the furthest the sculpt lies from the low-poly, scene units.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[ts(optional = nullable)]
+    pub extreme: Option<f32>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
     #[ts(optional = nullable)]
     pub palette: Option<Vec<PaletteEntry>>,
@@ -62,6 +86,9 @@ pub struct Report {
     /// Covered texels of which at least one ray passed through a back face.
     #[ts(type = "number")]
     pub back_faces: u64,
+    /// Materials or UDIM numbers of the sheets; one empty name when there is one sheet.
+    #[serde(default)]
+    pub sheets: Vec<String>,
     pub maps: BTreeMap<String, MapReport>,
     pub findings: Vec<Finding>,
 }

@@ -1,17 +1,19 @@
-//! Running a plan: threads take tiles in order, trace them, let each map evaluate them and put the values on the canvas;
-//! padding comes last. The clock, the wish to stop and the wish to watch come from outside, through [`Watch`].
+//! Running a plan: threads take tiles in order, trace them, let each map evaluate them, and put the values into the spool.
+//! The clock, the wish to stop and the wish to watch come from outside, through [`Watch`].
 
-use super::hits::TileHits;
+use super::canvas::Canvas;
+use super::counts::Counts;
+use super::hits::{Scratch, TileHits};
+use super::outcome::{Outcome, slot};
 use super::plan::Plan;
 use super::report::{MapReport, Report};
-use crate::finding::{Finding, FindingKind, Place, Severity};
-use crate::maps::{MapKind, PaletteEntry};
-use crate::recipe::Padding;
-use crate::sheet::{NO_SOURCE, Pixels, Tile, nearest_covered};
+use super::spool::{MemorySpool, Spool};
+use crate::maps::TileWork;
+use crate::sheet::Coverage;
 use rayon::prelude::*;
 use std::collections::BTreeMap;
-use std::sync::Mutex;
 use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::{Arc, Mutex, PoisonError};
 
 /// What a bake needs from the outside. All methods are called from worker threads.
 pub trait Watch: Sync {
@@ -38,284 +40,163 @@ impl Watch for Unwatched {
     fn tile_done(&self, _: usize, _: usize, _: &Canvas) {}
 }
 
-/// The maps of a bake while they fill. Anyone may look at any time.
-pub struct Canvas {
-    pub size: u32,
-    maps: Vec<(&'static MapKind, Mutex<Pixels>)>,
+/// Why a bake ended without an outcome.
+#[derive(Clone, Debug, PartialEq, thiserror::Error)]
+pub enum Ended {
+    #[error("the bake was stopped")]
+    Stopped,
+    #[error("finished tiles cannot be kept: {0}. Make room on the disk, or bake smaller")]
+    Spool(String),
 }
 
-impl Canvas {
-    fn new(plan: &Plan) -> Canvas {
-        let size = plan.recipe.sheet.size;
-        let blank = |kind: &'static MapKind| {
-            Mutex::new(Pixels::filled(plan.recipe.sheet.depth, (size * size) as usize, kind.neutral))
-        };
-        Canvas { size, maps: plan.recipe.maps.iter().map(|m| (m.kind(), blank(m.kind()))).collect() }
-    }
-
-    /// A small 8-bit picture of a map as it stands: its side in texels, its channels, and its rows. None for an unknown map.
-    pub fn preview(&self, map: &str, most: u32) -> Option<(u32, usize, Vec<u8>)> {
-        let (kind, pixels) = self.maps.iter().find(|(kind, _)| kind.id == map)?;
-        let side = self.size.min(most);
-        let pixels = pixels.lock().unwrap_or_else(|poisoned| poisoned.into_inner());
-        let mut rows = Vec::with_capacity((side * side) as usize * kind.channels);
-        let source = |i: u32| (u64::from(i) * u64::from(self.size) / u64::from(side)) as usize;
-        for y in 0..side {
-            for x in 0..side {
-                let texel = source(y) * self.size as usize + source(x);
-                rows.extend((0..kind.channels).map(|c| (pixels.get(texel * kind.channels + c) * 255.0).round() as u8));
-            }
-        }
-        Some((side, kind.channels, rows))
-    }
-
-    fn put(&self, map: usize, tile: &Tile, hits: &TileHits, values: &[f32]) {
-        let (kind, pixels) = &self.maps[map];
-        let mut pixels = pixels.lock().unwrap_or_else(|poisoned| poisoned.into_inner());
-        for (texel, _) in hits.texels() {
-            let (x, y) = (texel as u32 % tile.width + tile.x, texel as u32 / tile.width + tile.y);
-            let at = (y as usize * self.size as usize + x as usize) * kind.channels;
-            for c in 0..kind.channels {
-                pixels.set(at + c, values[texel * kind.channels + c]);
-            }
-        }
-    }
+/// Runs a plan on `threads` threads (0 = one a core), with finished tiles in memory.
+///
+/// # Errors
+/// [`Ended::Stopped`] when the watch asked for it.
+pub fn run(plan: &Plan, threads: usize, watch: &dyn Watch) -> Result<Outcome, Ended> {
+    run_into(plan, threads, watch, Arc::new(MemorySpool::default()))
 }
 
-/// What was counted over all tiles.
-#[derive(Clone, Debug, Default, PartialEq)]
-pub struct Counts {
-    pub rays: u64,
-    pub covered: u64,
-    pub misses: u64,
-    pub back_faces: u64,
-    ray_seconds: f64,
-    map_seconds: Vec<f64>,
-    parts: Vec<PartCounts>,
-}
-
-#[derive(Clone, Copy, Debug, Default, PartialEq)]
-struct PartCounts {
-    covered: u64,
-    misses: Troubles,
-    back_faces: Troubles,
-}
-
-/// How many texels had a trouble, and the first of them in reading order: (texel on the sheet, triangle, v, w).
-#[derive(Clone, Copy, Debug, Default, PartialEq)]
-struct Troubles {
-    count: u64,
-    first: Option<(u32, u32, f32, f32)>,
-}
-
-impl Troubles {
-    fn add(&mut self, count: u64, first: Option<(u32, u32, f32, f32)>) {
-        self.count += count;
-        if let Some(new) = first
-            && self.first.is_none_or(|old| new.0 < old.0)
-        {
-            self.first = Some(new);
-        }
-    }
-}
-
-/// One finished map.
-#[derive(Clone, Debug, PartialEq)]
-pub struct BakedMap {
-    pub id: &'static str,
-    pub channels: usize,
-    pub pixels: Pixels,
-    pub palette: Option<Vec<PaletteEntry>>,
-}
-
-/// A bake that ran to its end.
-pub struct Outcome {
-    pub maps: Vec<BakedMap>,
-    /// One entry a texel: the low-poly lies there.
-    pub covered: Vec<bool>,
-    pub counts: Counts,
-    /// The report, with empty file names.
-    pub report: Report,
-}
-
-/// Runs a plan on `threads` threads (0 = one a core). None when it was stopped.
-pub fn run(plan: &Plan, threads: usize, watch: &dyn Watch) -> Option<Outcome> {
+/// The same, with finished tiles in a spool of the caller's.
+///
+/// # Errors
+/// [`Ended::Stopped`] when the watch asked for it, [`Ended::Spool`] when a tile cannot be kept.
+pub fn run_into(plan: &Plan, threads: usize, watch: &dyn Watch, spool: Arc<dyn Spool>) -> Result<Outcome, Ended> {
     let pool = match rayon::ThreadPoolBuilder::new().num_threads(threads).build() {
         Ok(pool) => pool,
         // No threads to be had: the caller's own does the work.
-        Err(_) => return run_in_pool(plan, 1, watch),
+        Err(_) => return run_in_pool(plan, 1, watch, spool),
     };
     let threads = pool.current_num_threads();
-    pool.install(|| run_in_pool(plan, threads, watch))
+    pool.install(|| run_in_pool(plan, threads, watch, spool))
 }
 
-fn run_in_pool(plan: &Plan, threads: usize, watch: &dyn Watch) -> Option<Outcome> {
+struct Shared<'a> {
+    plan: &'a Plan,
+    watch: &'a dyn Watch,
+    canvas: &'a Canvas,
+    covered: Vec<Mutex<Coverage>>,
+    spool: &'a dyn Spool,
+    fault: Mutex<Option<String>>,
+}
+
+fn run_in_pool(plan: &Plan, threads: usize, watch: &dyn Watch, spool: Arc<dyn Spool>) -> Result<Outcome, Ended> {
     let started = watch.now();
     let canvas = Canvas::new(plan);
-    let size = plan.recipe.sheet.size as usize;
-    let covered = Mutex::new(vec![false; size * size]);
-    let next = AtomicUsize::new(0);
-    let done = AtomicUsize::new(0);
-    let all = plan.busy_tiles();
+    let shared = Shared {
+        plan,
+        watch,
+        canvas: &canvas,
+        covered: plan.sheets.iter().map(|_| Mutex::new(Coverage::new(plan.recipe.sheet.size))).collect(),
+        spool: &*spool,
+        fault: Mutex::default(),
+    };
+    let busy: Vec<(usize, usize)> = plan
+        .sheets
+        .iter()
+        .enumerate()
+        .flat_map(|(s, sheet)| (0..sheet.tiles.len()).map(move |t| (s, t)))
+        .filter(|&(s, t)| !plan.sheets[s].candidates[t].is_empty())
+        .collect();
+    let (next, done) = (AtomicUsize::new(0), AtomicUsize::new(0));
 
     let work = |_: usize| {
         let mut counts = Counts::for_plan(plan);
+        let mut scratch = Scratch::default();
         loop {
-            let tile = next.fetch_add(1, Ordering::Relaxed);
-            if tile >= plan.tiles.len() || watch.stopped() {
+            let at = next.fetch_add(1, Ordering::Relaxed);
+            if at >= busy.len() || watch.stopped() || shared.failed() {
                 return counts;
             }
-            if plan.candidates[tile].is_empty() {
-                continue;
-            }
-            bake_tile(plan, tile, &canvas, &covered, &mut counts, watch);
-            watch.tile_done(done.fetch_add(1, Ordering::Relaxed) + 1, all, &canvas);
+            let (sheet, tile) = busy[at];
+            shared.bake_tile(sheet, tile, &mut counts, &mut scratch);
+            watch.tile_done(done.fetch_add(1, Ordering::Relaxed) + 1, busy.len(), &canvas);
         }
     };
     let counts =
         (0..threads).into_par_iter().with_max_len(1).map(work).reduce(|| Counts::for_plan(plan), Counts::merged);
+    if let Some(fault) = shared.fault.into_inner().unwrap_or_else(PoisonError::into_inner) {
+        return Err(Ended::Spool(fault));
+    }
     if watch.stopped() {
-        return None;
+        return Err(Ended::Stopped);
     }
-
-    let covered = covered.into_inner().unwrap_or_else(|poisoned| poisoned.into_inner());
-    let mut maps = finished_maps(plan, canvas);
-    pad(plan, &covered, &mut maps);
-    let report = report(plan, &counts, &maps, watch.now() - started);
-    Some(Outcome { maps, covered, counts, report })
-}
-
-fn bake_tile(
-    plan: &Plan,
-    number: usize,
-    canvas: &Canvas,
-    covered: &Mutex<Vec<bool>>,
-    counts: &mut Counts,
-    watch: &dyn Watch,
-) {
-    let tile = &plan.tiles[number];
-    let before = watch.now();
-    let hits = TileHits::trace(plan, number);
-    counts.ray_seconds += watch.now() - before;
-    counts.take(plan, tile, &hits);
-    {
-        let mut covered = covered.lock().unwrap_or_else(|poisoned| poisoned.into_inner());
-        for (texel, _) in hits.texels() {
-            covered[sheet_texel(plan, tile, texel) as usize] = true;
+    let covered = shared.covered.into_iter().map(|c| c.into_inner().unwrap_or_else(PoisonError::into_inner)).collect();
+    let report = report(plan, &counts, watch.now() - started);
+    let mut outcome = Outcome::new(plan, covered, counts, report, spool, canvas);
+    for map in &outcome.maps {
+        if let Some(entry) = outcome.report.maps.get_mut(map.id) {
+            entry.scale = map.scale;
+            entry.error.clone_from(&map.error);
         }
     }
-    for (map, task) in plan.tasks.iter().enumerate() {
-        let before = watch.now();
-        let mut values = vec![0.0; tile.texels() * plan.recipe.maps[map].kind().channels];
-        task.evaluate(&plan.scene, &hits, &mut values);
-        canvas.put(map, tile, &hits, &values);
-        counts.map_seconds[map] += watch.now() - before;
-    }
+    Ok(outcome)
 }
 
-fn sheet_texel(plan: &Plan, tile: &Tile, texel: usize) -> u32 {
-    let (x, y) = (texel as u32 % tile.width + tile.x, texel as u32 / tile.width + tile.y);
-    y * plan.recipe.sheet.size + x
-}
-
-impl Counts {
-    fn for_plan(plan: &Plan) -> Counts {
-        Counts {
-            map_seconds: vec![0.0; plan.tasks.len()],
-            parts: vec![PartCounts::default(); plan.scene.low.mesh.parts.len()],
-            ..Counts::default()
-        }
+impl Shared<'_> {
+    fn failed(&self) -> bool {
+        self.fault.lock().unwrap_or_else(PoisonError::into_inner).is_some()
     }
 
-    fn take(&mut self, plan: &Plan, tile: &Tile, hits: &TileHits) {
-        self.rays += hits.rays();
-        for (texel, samples) in hits.texels() {
-            let (triangle, v, w) = hits.low(samples.start);
-            let part = &mut self.parts[plan.scene.low.parts[triangle as usize] as usize];
-            let here = Some((sheet_texel(plan, tile, texel), triangle, v, w));
-            self.covered += 1;
-            part.covered += 1;
-            if samples.clone().all(|s| !hits.is_hit(s)) {
-                self.misses += 1;
-                part.misses.add(1, here);
-            }
-            if samples.clone().any(|s| hits.skipped_back(s)) {
-                self.back_faces += 1;
-                part.back_faces.add(1, here);
+    fn bake_tile(&self, sheet: usize, number: usize, counts: &mut Counts, scratch: &mut Scratch) {
+        let plan = self.plan;
+        let before = self.watch.now();
+        let hits = TileHits::trace(plan, sheet, number, scratch);
+        counts.ray_seconds += self.watch.now() - before;
+        counts.take(plan, &hits);
+        {
+            let mut covered = self.covered[sheet].lock().unwrap_or_else(PoisonError::into_inner);
+            for (texel, _) in hits.texels() {
+                covered.set(hits.texel_on_sheet(texel, plan.recipe.sheet.size));
             }
         }
-    }
-
-    fn merged(mut self, other: Counts) -> Counts {
-        self.rays += other.rays;
-        self.covered += other.covered;
-        self.misses += other.misses;
-        self.back_faces += other.back_faces;
-        self.ray_seconds += other.ray_seconds;
-        for (mine, theirs) in self.map_seconds.iter_mut().zip(other.map_seconds) {
-            *mine += theirs;
-        }
-        for (mine, theirs) in self.parts.iter_mut().zip(other.parts) {
-            mine.covered += theirs.covered;
-            mine.misses.add(theirs.misses.count, theirs.misses.first);
-            mine.back_faces.add(theirs.back_faces.count, theirs.back_faces.first);
-        }
-        self
-    }
-}
-
-fn finished_maps(plan: &Plan, canvas: Canvas) -> Vec<BakedMap> {
-    let finish = |((kind, pixels), task): ((&'static MapKind, Mutex<Pixels>), &crate::maps::MapTask)| BakedMap {
-        id: kind.id,
-        channels: kind.channels,
-        pixels: pixels.into_inner().unwrap_or_else(|poisoned| poisoned.into_inner()),
-        palette: task.palette().map(<[PaletteEntry]>::to_vec),
-    };
-    canvas.maps.into_iter().zip(&plan.tasks).map(finish).collect()
-}
-
-fn pad(plan: &Plan, covered: &[bool], maps: &mut [BakedMap]) {
-    let reach = match plan.recipe.sheet.padding {
-        Padding::All => None,
-        Padding::Texels(0) => return,
-        Padding::Texels(n) => Some(n),
-    };
-    let sources = nearest_covered(covered, plan.recipe.sheet.size as usize, reach);
-    maps.par_iter_mut().for_each(|map| {
-        for (texel, &source) in sources.iter().enumerate() {
-            if source != NO_SOURCE && !covered[texel] {
-                map.pixels.copy_texel(source as usize, texel, map.channels);
+        let tile = &plan.sheets[sheet].tiles[number];
+        let mut work = TileWork::new(plan, &hits, scratch);
+        let mut values = Vec::new();
+        for (map, planned) in plan.maps.iter().enumerate() {
+            let Ok(task) = &planned.work else { continue };
+            let before = self.watch.now();
+            values.clear();
+            values.resize(tile.texels() * planned.shape.channels, 0.0);
+            let rays = work.rays;
+            task.evaluate(&mut work, &mut values);
+            counts.maps[map].rays += work.rays - rays;
+            let extreme = if planned.heights { counts.take_heights(plan, map, &hits, &values) } else { 0.0 };
+            self.canvas.put(map, &hits, &values, plan.recipe.sheet.size, extreme);
+            let bytes = planned.stored.pack(&hits, planned.shape.channels, &values);
+            let tiles = plan.sheets[sheet].tiles.len();
+            if let Err(fault) = self.spool.keep(slot(plan.maps.len(), tiles, sheet, number, map), bytes) {
+                *self.fault.lock().unwrap_or_else(PoisonError::into_inner) = Some(fault);
             }
+            counts.maps[map].seconds += self.watch.now() - before;
         }
-    });
+    }
 }
 
-/// A part with fewer troubled texels than this share is not worth a finding.
-const WORTH_SAYING: f64 = 0.0005;
-
-fn report(plan: &Plan, counts: &Counts, maps: &[BakedMap], seconds: f64) -> Report {
+fn report(plan: &Plan, counts: &Counts, seconds: f64) -> Report {
     let size = plan.recipe.sheet.size;
     let mut findings = plan.findings.clone();
-    for (part, tally) in plan.scene.low.mesh.parts.iter().zip(&counts.parts) {
-        findings.extend(trouble_finding(plan, &part.name, tally.covered, &tally.misses, FindingKind::Misses));
-        findings.extend(trouble_finding(plan, &part.name, tally.covered, &tally.back_faces, FindingKind::BackFaceHits));
-    }
-    let written: BTreeMap<String, MapReport> = maps
+    findings.extend(counts.findings(plan));
+    let written: BTreeMap<String, MapReport> = plan
+        .maps
         .iter()
-        .zip(&plan.recipe.maps)
-        .zip(&counts.map_seconds)
-        .map(|((map, settings), &seconds)| {
+        .zip(&counts.maps)
+        .map(|(map, tally)| {
             let report = MapReport {
                 file: String::new(),
-                seconds,
+                files: Vec::new(),
+                seconds: tally.seconds + map.seconds,
+                rays: tally.rays,
                 width: size,
                 height: size,
-                depth: map.pixels.depth(),
-                encoding: settings.encoding(),
-                palette: map.palette.clone(),
+                depth: map.depth,
+                encoding: map.settings.encoding(),
+                scale: None,
+                extreme: map.heights.then_some(tally.extreme),
+                palette: map.work.as_ref().ok().and_then(|w| w.palette()).map(<[_]>::to_vec),
                 error: None,
             };
-            (map.id.to_owned(), report)
+            (map.settings.id().to_owned(), report)
         })
         .collect();
     Report {
@@ -324,48 +205,13 @@ fn report(plan: &Plan, counts: &Counts, maps: &[BakedMap], seconds: f64) -> Repo
         reach: plan.reach,
         seconds,
         ray_seconds: counts.ray_seconds,
-        rays: counts.rays,
-        texels: u64::from(size) * u64::from(size),
+        rays: counts.rays + counts.maps.iter().map(|m| m.rays).sum::<u64>(),
+        texels: u64::from(size) * u64::from(size) * plan.sheets.len() as u64,
         covered: counts.covered,
         misses: counts.misses,
         back_faces: counts.back_faces,
+        sheets: plan.sheets.iter().map(|s| s.name.label()).collect(),
         maps: written,
         findings,
     }
-}
-
-fn trouble_finding(plan: &Plan, part: &str, covered: u64, troubles: &Troubles, kind: FindingKind) -> Option<Finding> {
-    let (texel, triangle, v, w) = troubles.first?;
-    let share = troubles.count as f64 / covered.max(1) as f64;
-    if share < WORTH_SAYING {
-        return None;
-    }
-    let size = plan.recipe.sheet.size;
-    let middle = |at: u32| (at as f32 + 0.5) / size as f32;
-    let point = plan.scene.low.point(triangle, v, w, plan.recipe.direction).position;
-    let how_many = format!("{} texels of '{part}' ({:.2} %)", troubles.count, share * 100.0);
-    let (reason, remedy) = match kind {
-        FindingKind::BackFaceHits => (
-            format!("Rays pass through back faces on {how_many}"),
-            "Look for turned faces on the sculpt here, or lower reach out so that rays start nearer".to_owned(),
-        ),
-        _ => (
-            format!("No ray hits the sculpt on {how_many}"),
-            format!("Raise reach out above {:.4} or reach in above {:.4}", plan.reach.out, plan.reach.inward),
-        ),
-    };
-    Some(Finding {
-        kind,
-        severity: if share > 0.01 { Severity::Fault } else { Severity::Warning },
-        place: Place {
-            file: None,
-            part: Some(part.to_owned()),
-            triangles: vec![triangle],
-            count: troubles.count.min(u64::from(u32::MAX)) as u32,
-            point: Some(point.to_array()),
-            uv: Some([middle(texel % size), 1.0 - middle(texel / size)]),
-        },
-        reason,
-        remedy,
-    })
 }

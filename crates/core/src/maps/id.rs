@@ -1,22 +1,14 @@
 //! `id`: flat colours that tell regions apart. A texel takes the region most of its samples hit; nothing is blended. A
 //! region's colour comes from its name alone, so adding a part moves no other colour.
 
-use super::MapKind;
+use super::{Map, MapKind, MapShape, MapWork, Setup, TileWork};
 use crate::bake::{BakeScene, TileHits};
 use crate::finding::{Finding, FindingKind, Place, Severity};
 use crate::mesh::{DisjointSets, Mesh, NO_MATERIAL, find_islands, weld};
+use crate::sheet::linear_to_srgb;
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
 use ts_rs::TS;
-
-pub(super) const KIND: MapKind = MapKind {
-    id: "id",
-    label: "ID",
-    explains: "One flat colour a region, for picking parts or materials while texturing.",
-    encoding: "flat sRGB colours, see palette",
-    channels: 3,
-    neutral: &[0.0, 0.0, 0.0],
-};
 
 /// What makes two places different regions.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, TS)]
@@ -35,6 +27,8 @@ pub enum IdSource {
     LowPart,
     /// The UV island.
     Island,
+    /// Each material of each part of the sculpt.
+    MaterialPart,
 }
 
 impl IdSource {
@@ -46,6 +40,7 @@ impl IdSource {
             IdSource::Piece => "loose piece",
             IdSource::LowPart => "low-poly part",
             IdSource::Island => "UV island",
+            IdSource::MaterialPart => "material and part",
         }
     }
 }
@@ -54,6 +49,26 @@ impl IdSource {
 pub struct IdSettings {
     #[serde(default)]
     pub from: IdSource,
+}
+
+impl Map for IdSettings {
+    const KIND: MapKind = MapKind {
+        explains: "One flat colour a region, for picking parts or materials while texturing.",
+        encoding: "flat sRGB colours, see palette",
+        flat: true,
+        ..MapKind::data("id", "ID", MapShape::rgb(&[0.0, 0.0, 0.0]))
+    };
+
+    fn prepare(&self, setup: &Setup) -> Result<Box<dyn MapWork>, String> {
+        if !matches!(self.from, IdSource::LowPart | IdSource::Island) {
+            setup.needs_sculpt()?;
+        }
+        Ok(Box::new(IdTask::new(self, setup.scene)))
+    }
+
+    fn words(&self) -> String {
+        format!("by {}", self.from.words())
+    }
 }
 
 /// A region's name and its colour in the file, as `[r, g, b]` bytes.
@@ -73,14 +88,14 @@ enum Regions {
 }
 
 /// The ID map ready to work on tiles.
-pub struct IdTask {
+struct IdTask {
     regions: Regions,
     palette: Vec<PaletteEntry>,
     findings: Vec<Finding>,
 }
 
 impl IdTask {
-    pub fn new(settings: &IdSettings, scene: &BakeScene) -> IdTask {
+    fn new(settings: &IdSettings, scene: &BakeScene) -> IdTask {
         let (high, low) = (&*scene.high, &scene.low.mesh);
         let widen = |parts: Vec<u16>| parts.into_iter().map(u32::from).collect::<Vec<u32>>();
         let part_names = |mesh: &Mesh| mesh.parts.iter().map(|p| p.name.clone()).collect::<Vec<_>>();
@@ -89,17 +104,20 @@ impl IdTask {
             IdSource::Part => (Regions::HighTriangle(widen(high.triangle_parts())), named(part_names(high))),
             IdSource::LowPart => (Regions::LowTriangle(widen(low.triangle_parts())), named(part_names(low))),
             IdSource::Material => {
-                let none = high.materials.len() as u32;
-                let of = match high.triangle_materials.is_empty() {
-                    true => vec![none; high.triangles.len()],
-                    false => high
-                        .triangle_materials
-                        .iter()
-                        .map(|&m| if m == NO_MATERIAL { none } else { u32::from(m) })
-                        .collect(),
-                };
                 let mut names = high.materials.clone();
                 names.push("no material".into());
+                (Regions::HighTriangle(materials_of(high)), named(names))
+            }
+            IdSource::MaterialPart => {
+                let parts = high.triangle_parts();
+                let pairs: Vec<(u16, u32)> = parts.into_iter().zip(materials_of(high)).collect();
+                let mut known = pairs.clone();
+                known.sort_unstable();
+                known.dedup();
+                let material = |m: u32| high.materials.get(m as usize).map_or("no material", String::as_str);
+                let names = known.iter().map(|&(p, m)| format!("{} / {}", high.parts[p as usize].name, material(m)));
+                let names = names.collect();
+                let of = pairs.iter().map(|pair| known.binary_search(pair).unwrap_or_default() as u32).collect();
                 (Regions::HighTriangle(of), named(names))
             }
             IdSource::Piece => {
@@ -120,28 +138,6 @@ impl IdTask {
         IdTask { regions, palette, findings }
     }
 
-    pub(super) fn palette(&self) -> &[PaletteEntry] {
-        &self.palette
-    }
-
-    pub(super) fn findings(&self) -> &[Finding] {
-        &self.findings
-    }
-
-    pub(super) fn evaluate(&self, hits: &TileHits, scene: &BakeScene, out: &mut [f32]) {
-        let mut votes: Vec<u32> = Vec::new();
-        for (texel, samples) in hits.texels() {
-            votes.clear();
-            votes.extend(samples.filter_map(|s| self.region(hits, scene, s)));
-            votes.sort_unstable();
-            let winner = votes.chunk_by(|a, b| a == b).max_by_key(|run| (run.len(), std::cmp::Reverse(run[0])));
-            let rgb = winner.map_or([0; 3], |run| self.palette[run[0] as usize].color);
-            for (slot, byte) in out[texel * 3..texel * 3 + 3].iter_mut().zip(rgb) {
-                *slot = f32::from(byte) / 255.0;
-            }
-        }
-    }
-
     fn region(&self, hits: &TileHits, scene: &BakeScene, s: usize) -> Option<u32> {
         let hit = hits.hit(s)?;
         Some(match &self.regions {
@@ -160,6 +156,40 @@ impl IdTask {
                 of[corners[nearest] as usize]
             }
         })
+    }
+}
+
+impl MapWork for IdTask {
+    fn evaluate(&self, tile: &mut TileWork, out: &mut [f32]) {
+        let (hits, scene) = (tile.hits, tile.scene());
+        let mut votes: Vec<u32> = Vec::new();
+        for (texel, samples) in hits.texels() {
+            votes.clear();
+            votes.extend(samples.filter_map(|s| self.region(hits, scene, s)));
+            votes.sort_unstable();
+            let winner = votes.chunk_by(|a, b| a == b).max_by_key(|run| (run.len(), std::cmp::Reverse(run[0])));
+            let rgb = winner.map_or([0; 3], |run| self.palette[run[0] as usize].color);
+            for (slot, byte) in out[texel * 3..texel * 3 + 3].iter_mut().zip(rgb) {
+                *slot = f32::from(byte) / 255.0;
+            }
+        }
+    }
+
+    fn palette(&self) -> Option<&[PaletteEntry]> {
+        Some(&self.palette)
+    }
+
+    fn findings(&self) -> &[Finding] {
+        &self.findings
+    }
+}
+
+/// Material number of each triangle; one past the last for none.
+fn materials_of(mesh: &Mesh) -> Vec<u32> {
+    let none = mesh.materials.len() as u32;
+    match mesh.triangle_materials.is_empty() {
+        true => vec![none; mesh.triangles.len()],
+        false => mesh.triangle_materials.iter().map(|&m| if m == NO_MATERIAL { none } else { u32::from(m) }).collect(),
     }
 }
 
@@ -193,11 +223,7 @@ fn oklab_to_srgb(l: f32, a: f32, b: f32) -> [u8; 3] {
         -1.268_438 * long + 2.609_757_4 * medium - 0.341_319_4 * short,
         -0.004_196_086_3 * long - 0.703_418_6 * medium + 1.707_614_7 * short,
     ];
-    linear.map(|x: f32| {
-        let x = x.clamp(0.0, 1.0);
-        let encoded = if x <= 0.003_130_8 { 12.92 * x } else { 1.055 * x.powf(1.0 / 2.4) - 0.055 };
-        (encoded * 255.0).round() as u8
-    })
+    linear.map(|x: f32| (linear_to_srgb(x.clamp(0.0, 1.0)) * 255.0).round() as u8)
 }
 
 /// Piece number of each triangle, and how many pieces there are: triangles are one piece when they share a point.

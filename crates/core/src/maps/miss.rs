@@ -1,20 +1,31 @@
 //! `miss`: the share of a texel's rays that met nothing, for review. 1 is a texel without any hit.
 
-use super::MapKind;
-use crate::bake::TileHits;
+use super::{Map, MapKind, MapShape, MapWork, Setup, TileWork};
+use serde::{Deserialize, Serialize};
+use ts_rs::TS;
 
-pub(super) const KIND: MapKind = MapKind {
-    id: "miss",
-    label: "Miss",
-    explains: "White where rays met no sculpt. For review; nobody ships it.",
-    encoding: "share of the texel's rays that missed, 0 none to 1 all; linear",
-    channels: 1,
-    neutral: &[0.0],
-};
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, TS)]
+pub struct MissSettings {}
 
-pub(super) fn evaluate(hits: &TileHits, out: &mut [f32]) {
-    for (texel, samples) in hits.texels() {
-        let missed = samples.clone().filter(|&s| !hits.is_hit(s)).count();
-        out[texel] = missed as f32 / samples.len() as f32;
+impl Map for MissSettings {
+    const KIND: MapKind = MapKind {
+        explains: "White where rays met no sculpt. For review; nobody ships it.",
+        encoding: "share of the texel's rays that missed, 0 none to 1 all; linear",
+        ..MapKind::data("miss", "Miss", MapShape::grey(&[0.0]))
+    };
+
+    fn prepare(&self, _: &Setup) -> Result<Box<dyn MapWork>, String> {
+        Ok(Box::new(MissTask))
+    }
+}
+
+struct MissTask;
+
+impl MapWork for MissTask {
+    fn evaluate(&self, tile: &mut TileWork, out: &mut [f32]) {
+        for (texel, samples) in tile.hits.texels() {
+            let missed = samples.clone().filter(|&s| !tile.hits.is_hit(s)).count();
+            out[texel] = missed as f32 / samples.len() as f32;
+        }
     }
 }

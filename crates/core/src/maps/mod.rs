@@ -1,16 +1,46 @@
-//! The maps: one file each, one row of [`MAPS`], one arm of [`MapSettings`]. A map takes the hits of a tile, which all
-//! maps of a run share, and gives one value a texel in 0..1. It casts no primary ray of its own.
+//! The maps: one file and one row of [`maps!`] each. A map takes the hits of a tile, which all maps of a run share, and
+//! gives one value a texel. It casts no primary ray of its own; rays that leave the sculpt (occlusion) go through
+//! [`gather`], which shares them between maps that ask for the same.
 
+mod ao;
+mod bent_normal;
+mod cavity;
+mod color;
+mod curvature;
+mod detail;
+mod displacement;
+mod gather;
 mod id;
 mod miss;
 mod normal;
+mod normal_object;
+mod opacity;
+mod position;
+mod thickness;
 
-pub use id::{IdSettings, IdSource, IdTask, PaletteEntry, colour_of_name};
-pub use normal::{Green, NormalSettings, NormalTask, decode_normal};
+pub use ao::AoSettings;
+pub use bent_normal::BentNormalSettings;
+pub use cavity::{CavityMethod, CavitySettings};
+pub use color::{ColorFrom, ColorSettings};
+pub use curvature::{CurvatureEncoding, CurvatureSettings};
+pub use detail::DetailMap;
+pub use displacement::DisplacementSettings;
+pub use gather::{Falloff, Occluders, RAY_COUNTS};
+pub use id::{IdSettings, IdSource, PaletteEntry, colour_of_name};
+pub use miss::MissSettings;
+pub use normal::{Green, NormalSettings, decode_normal};
+pub use normal_object::NormalObjectSettings;
+pub use opacity::OpacitySettings;
+pub use position::{PositionAxis, PositionSettings};
+pub use thickness::ThicknessSettings;
 
-use crate::bake::{BakeScene, TileHits};
+use crate::bake::{BakeScene, PairTable, Plan, Scratch, TileHits};
 use crate::finding::Finding;
+use crate::recipe::{Direction, Distance, PictureSource, Recipe};
+use gather::Gathered;
 use serde::{Deserialize, Serialize};
+use std::rc::Rc;
+use std::sync::Arc;
 use ts_rs::TS;
 
 /// What is fixed about a kind of map.
@@ -22,97 +52,324 @@ pub struct MapKind {
     pub explains: &'static str,
     /// How a texel is to be read, as it stands in the report.
     pub encoding: &'static str,
+    /// Channels and value outside every island, unless a setting changes them.
+    pub shape: MapShape,
+    /// Colours meant to be seen: sRGB-encoded. All others are data.
+    pub color: bool,
+    /// Flat colours, none of which may change by a step.
+    pub flat: bool,
+    /// Values are signed heights in scene units until the whole map is known.
+    pub heights: bool,
+}
+
+impl MapKind {
+    const fn data(id: &'static str, label: &'static str, shape: MapShape) -> MapKind {
+        MapKind { id, label, explains: "", encoding: "", shape, color: false, flat: false, heights: false }
+    }
+}
+
+/// Channels of a map, and what stands outside every island.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, TS)]
+pub struct MapShape {
     pub channels: usize,
-    /// Value outside every island.
     pub neutral: &'static [f32],
 }
 
-/// Every kind of map, in the order they are shown.
-pub const MAPS: &[MapKind] = &[normal::KIND, id::KIND, miss::KIND];
+impl MapShape {
+    const fn grey(neutral: &'static [f32; 1]) -> MapShape {
+        MapShape { channels: 1, neutral }
+    }
 
-/// A map that a recipe asks for, with its settings.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
-#[serde(tag = "map", rename_all = "kebab-case")]
-pub enum MapSettings {
-    Normal(NormalSettings),
-    Id(IdSettings),
-    Miss,
+    const fn rgb(neutral: &'static [f32; 3]) -> MapShape {
+        MapShape { channels: 3, neutral }
+    }
 }
 
-impl MapSettings {
-    pub fn kind(&self) -> &'static MapKind {
+/// Whether a map is made from the sculpt or from the recipe's normal map.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "kebab-case")]
+pub enum MadeFrom {
+    #[default]
+    Sculpt,
+    /// The low-poly bent by the recipe's normal map.
+    NormalMap,
+}
+
+impl MadeFrom {
+    pub(crate) fn words(self) -> &'static str {
         match self {
-            MapSettings::Normal(_) => &normal::KIND,
-            MapSettings::Id(_) => &id::KIND,
-            MapSettings::Miss => &miss::KIND,
+            MadeFrom::Sculpt => "",
+            MadeFrom::NormalMap => ", from the normal map",
+        }
+    }
+}
+
+/// What a map may look at while it gets ready.
+pub struct Setup<'a> {
+    pub recipe: &'a Recipe,
+    pub scene: &'a BakeScene,
+    pub pairs: &'a PairTable,
+    /// The asset from corner to corner, scene units.
+    pub diagonal: f32,
+    pub(crate) detail: &'a Result<Arc<DetailMap>, String>,
+}
+
+impl Setup<'_> {
+    /// A distance, or this share of the asset's diagonal where it is `auto`.
+    fn distance(&self, distance: Distance, share: f32) -> f32 {
+        match distance {
+            Distance::Units(units) => units,
+            Distance::Auto => self.diagonal * share,
         }
     }
 
+    fn needs_sculpt(&self) -> Result<(), String> {
+        match self.scene.own_surface {
+            true => Err("it needs a sculpt, and the recipe names none; bring one in, or leave this map out".into()),
+            false => Ok(()),
+        }
+    }
+}
+
+/// A tile at work: its hits, and what maps share beyond them.
+pub struct TileWork<'a> {
+    pub plan: &'a Plan,
+    pub hits: &'a TileHits,
+    /// Rays traced beyond the primary ones so far.
+    pub rays: u64,
+    scratch: &'a mut Scratch,
+    averaged: Option<Rc<TileHits>>,
+    gathered: Vec<Rc<Gathered>>,
+}
+
+impl<'a> TileWork<'a> {
+    pub(crate) fn new(plan: &'a Plan, hits: &'a TileHits, scratch: &'a mut Scratch) -> Self {
+        TileWork { plan, hits, rays: 0, scratch, averaged: None, gathered: Vec::new() }
+    }
+
+    fn scene(&self) -> &'a BakeScene {
+        &self.plan.scene
+    }
+
+    /// Hits along the averaged direction without a cage; traced anew only where the primary rays ran otherwise.
+    fn averaged_hits(&mut self) -> Option<Rc<TileHits>> {
+        if self.plan.recipe.direction == Direction::Averaged && !self.plan.scene.low.has_cage() {
+            return None;
+        }
+        if self.averaged.is_none() {
+            let traced = self.hits.traced_along(self.plan, Direction::Averaged, self.scratch);
+            self.rays += traced.rays();
+            self.averaged = Some(Rc::new(traced));
+        }
+        self.averaged.clone()
+    }
+}
+
+/// A map with settings, as a recipe holds it.
+trait Map: Sized {
+    const KIND: MapKind;
+
+    /// Gets the map ready for a scene: tables built once, before any tile.
+    fn prepare(&self, setup: &Setup) -> Result<Box<dyn MapWork>, String>;
+
+    fn shape(&self) -> MapShape {
+        Self::KIND.shape
+    }
+
+    /// How a texel is to be read, with the settings that bear on it.
+    fn encoding(&self) -> String {
+        Self::KIND.encoding.to_owned()
+    }
+
+    /// The settings in a few words.
+    fn words(&self) -> String {
+        String::new()
+    }
+
+    /// A setting that is out of range: its name, what it holds, what it may hold.
+    fn validate(&self) -> Result<(), String> {
+        Ok(())
+    }
+
+    /// A picture file the map reads.
+    fn picture(&self) -> Option<&PictureSource> {
+        None
+    }
+
+    /// The distance from black to white of a map of heights, when it is set.
+    fn set_scale(&self) -> Option<f32> {
+        None
+    }
+
+    fn uses_normal_map(&self) -> bool {
+        false
+    }
+
+    /// Rays a texel that it traces beyond the primary ones.
+    fn rays(&self) -> Option<u32> {
+        None
+    }
+}
+
+/// A map ready to work on tiles. One call a tile, none a texel.
+pub trait MapWork: Send + Sync {
+    /// Fills `out` (texels of the tile times channels) with values, 0..1 or heights. Texels without samples are left alone.
+    fn evaluate(&self, tile: &mut TileWork, out: &mut [f32]);
+
+    /// Names and colours of a map that has a table of them.
+    fn palette(&self) -> Option<&[PaletteEntry]> {
+        None
+    }
+
+    /// What getting ready brought to light.
+    fn findings(&self) -> &[Finding] {
+        &[]
+    }
+}
+
+macro_rules! maps {
+    ($($name:ident($settings:ty)),+ $(,)?) => {
+        /// Every kind of map, in the order they are shown.
+        pub const MAPS: &[MapKind] = &[$(<$settings as Map>::KIND),+];
+
+        /// A map that a recipe asks for, with its settings.
+        #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+        #[serde(tag = "map", rename_all = "kebab-case")]
+        pub enum MapSettings { $($name($settings)),+ }
+
+        impl MapSettings {
+            /// Every map with its default settings, in the order they are shown.
+            pub fn all() -> Vec<MapSettings> {
+                vec![$(MapSettings::$name(Default::default())),+]
+            }
+
+            pub fn kind(&self) -> &'static MapKind {
+                match self { $(MapSettings::$name(_) => &<$settings as Map>::KIND),+ }
+            }
+
+            /// Gets the map ready for a scene.
+            ///
+            /// # Errors
+            /// Why it cannot be made of what is there, in words for the user.
+            pub fn prepare(&self, setup: &Setup) -> Result<Box<dyn MapWork>, String> {
+                match self { $(MapSettings::$name(s) => s.prepare(setup)),+ }
+            }
+
+            pub fn shape(&self) -> MapShape {
+                match self { $(MapSettings::$name(s) => s.shape()),+ }
+            }
+
+            /// How a texel of this map is to be read, with the settings that bear on it.
+            pub fn encoding(&self) -> String {
+                match self { $(MapSettings::$name(s) => s.encoding()),+ }
+            }
+
+            /// The settings in a few words, for the ledger.
+            pub fn words(&self) -> String {
+                match self { $(MapSettings::$name(s) => s.words()),+ }
+            }
+
+            /// Checks what types cannot.
+            ///
+            /// # Errors
+            /// The setting, what it holds and what it may hold.
+            pub fn validate(&self) -> Result<(), String> {
+                match self { $(MapSettings::$name(s) => s.validate()),+ }
+            }
+
+            /// A picture file the map reads.
+            pub fn picture(&self) -> Option<&PictureSource> {
+                match self { $(MapSettings::$name(s) => s.picture()),+ }
+            }
+
+            /// The distance from black to white of a map of heights, when it is set.
+            pub fn set_scale(&self) -> Option<f32> {
+                match self { $(MapSettings::$name(s) => s.set_scale()),+ }
+            }
+
+            /// Rays a texel that it traces beyond the primary ones.
+            pub fn rays(&self) -> Option<u32> {
+                match self { $(MapSettings::$name(s) => s.rays()),+ }
+            }
+
+            /// True when it is made from the recipe's normal map.
+            pub fn uses_normal_map(&self) -> bool {
+                match self { $(MapSettings::$name(s) => s.uses_normal_map()),+ }
+            }
+        }
+    };
+}
+
+maps! {
+    Normal(NormalSettings),
+    NormalObject(NormalObjectSettings),
+    Ao(AoSettings),
+    BentNormal(BentNormalSettings),
+    Curvature(CurvatureSettings),
+    Cavity(CavitySettings),
+    Displacement(DisplacementSettings),
+    Id(IdSettings),
+    Color(ColorSettings),
+    Opacity(OpacitySettings),
+    Position(PositionSettings),
+    Thickness(ThicknessSettings),
+    Miss(MissSettings),
+}
+
+impl MapSettings {
     pub fn id(&self) -> &'static str {
         self.kind().id
     }
 
-    /// How a texel of this map is to be read, with the settings that bear on it.
-    pub fn encoding(&self) -> String {
-        let kind = self.kind().encoding;
-        match self {
-            MapSettings::Normal(settings) => format!("{kind}; {}", settings.y.words()),
-            MapSettings::Id(_) | MapSettings::Miss => kind.to_owned(),
+    /// Sets the rays a texel of a map that traces its own; leaves others alone.
+    pub fn with_rays(mut self, count: u32) -> MapSettings {
+        match &mut self {
+            MapSettings::Ao(AoSettings { rays, .. })
+            | MapSettings::BentNormal(BentNormalSettings { rays, .. })
+            | MapSettings::Cavity(CavitySettings { rays, .. })
+            | MapSettings::Thickness(ThicknessSettings { rays, .. }) => *rays = count,
+            MapSettings::Normal(_)
+            | MapSettings::NormalObject(_)
+            | MapSettings::Curvature(_)
+            | MapSettings::Displacement(_)
+            | MapSettings::Id(_)
+            | MapSettings::Color(_)
+            | MapSettings::Opacity(_)
+            | MapSettings::Position(_)
+            | MapSettings::Miss(_) => {}
         }
+        self
+    }
+
+    /// Bytes of one channel while it waits to be written.
+    pub(crate) fn stored_bytes(&self, recipe: &Recipe) -> usize {
+        crate::bake::stored_for(self, recipe).bytes()
     }
 
     /// The map of this name with its default settings.
     pub fn by_id(id: &str) -> Option<MapSettings> {
-        let all =
-            [MapSettings::Normal(NormalSettings::default()), MapSettings::Id(IdSettings::default()), MapSettings::Miss];
-        all.into_iter().find(|m| m.id() == id)
+        MapSettings::all().into_iter().find(|m| m.id() == id)
     }
 
     /// What a new asset bakes until told otherwise.
     pub fn first_choice() -> Vec<MapSettings> {
-        vec![MapSettings::Normal(NormalSettings::default()), MapSettings::Id(IdSettings::default()), MapSettings::Miss]
-    }
-
-    /// Gets the map ready for a scene: tables built once, before any tile.
-    pub fn prepare(&self, scene: &BakeScene) -> MapTask {
-        match self {
-            MapSettings::Normal(settings) => MapTask::Normal(NormalTask::new(settings)),
-            MapSettings::Id(settings) => MapTask::Id(IdTask::new(settings, scene)),
-            MapSettings::Miss => MapTask::Miss,
-        }
+        ["normal", "ao", "curvature", "id", "miss"].into_iter().filter_map(MapSettings::by_id).collect()
     }
 }
 
-/// A map ready to work on tiles.
-pub enum MapTask {
-    Normal(NormalTask),
-    Id(IdTask),
-    Miss,
+/// A distance in the words of the ledger.
+fn distance_words(distance: Distance) -> String {
+    match distance {
+        Distance::Auto => "auto".into(),
+        Distance::Units(units) => units.to_string(),
+    }
 }
 
-impl MapTask {
-    /// Fills `out` (texels of the tile times channels) with values in 0..1. Texels without samples are left alone.
-    pub fn evaluate(&self, scene: &BakeScene, hits: &TileHits, out: &mut [f32]) {
-        match self {
-            MapTask::Normal(task) => task.evaluate(scene, hits, out),
-            MapTask::Id(task) => task.evaluate(hits, scene, out),
-            MapTask::Miss => miss::evaluate(hits, out),
+fn check_distance(name: &str, distance: Distance) -> Result<(), String> {
+    match distance {
+        Distance::Units(d) if !(d.is_finite() && d > 0.0) => {
+            Err(format!("{name} is {d}; give a distance above 0 in scene units, or \"auto\""))
         }
-    }
-
-    /// Names and colours of a map that has a table of them.
-    pub fn palette(&self) -> Option<&[PaletteEntry]> {
-        match self {
-            MapTask::Id(task) => Some(task.palette()),
-            MapTask::Normal(_) | MapTask::Miss => None,
-        }
-    }
-
-    /// What getting ready brought to light.
-    pub fn findings(&self) -> &[Finding] {
-        match self {
-            MapTask::Id(task) => task.findings(),
-            MapTask::Normal(_) | MapTask::Miss => &[],
-        }
+        Distance::Units(_) | Distance::Auto => Ok(()),
     }
 }

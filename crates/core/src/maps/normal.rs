@@ -1,19 +1,10 @@
 //! `normal`: the sculpt's normal at the hit, in the tangent frame the renderer will use on the low-poly.
 
-use super::MapKind;
+use super::{Map, MapKind, MapShape, MapWork, Setup, TileWork};
 use crate::bake::{BakeScene, TileHits};
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
-
-pub(super) const KIND: MapKind = MapKind {
-    id: "normal",
-    label: "Normal",
-    explains: "The sculpt's surface direction, relative to the low-poly. Lights up detail that the low-poly lacks.",
-    encoding: "tangent-space normal, MikkTSpace, n*0.5+0.5; linear",
-    channels: 3,
-    neutral: &[0.5, 0.5, 1.0],
-};
 
 /// Which way the green channel points.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, TS)]
@@ -34,6 +25,13 @@ impl Green {
             Green::Down => "Y- (green down)",
         }
     }
+
+    pub(crate) fn sign(self) -> f32 {
+        match self {
+            Green::Up => 1.0,
+            Green::Down => -1.0,
+        }
+    }
 }
 
 #[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, TS)]
@@ -42,37 +40,59 @@ pub struct NormalSettings {
     pub y: Green,
 }
 
-/// The normal map ready to work on tiles.
-pub struct NormalTask {
+impl Map for NormalSettings {
+    const KIND: MapKind = MapKind {
+        explains: "The sculpt's surface direction, relative to the low-poly. Lights up detail that the low-poly lacks.",
+        encoding: "tangent-space normal, MikkTSpace, n*0.5+0.5; linear",
+        ..MapKind::data("normal", "Normal", MapShape::rgb(&[0.5, 0.5, 1.0]))
+    };
+
+    fn prepare(&self, setup: &Setup) -> Result<Box<dyn MapWork>, String> {
+        setup.needs_sculpt()?;
+        Ok(Box::new(NormalTask { green: self.y.sign() }))
+    }
+
+    fn encoding(&self) -> String {
+        format!("{}; {}", Self::KIND.encoding, self.y.words())
+    }
+
+    fn words(&self) -> String {
+        self.y.words().to_owned()
+    }
+}
+
+struct NormalTask {
     green: f32,
 }
 
-impl NormalTask {
-    pub fn new(settings: &NormalSettings) -> NormalTask {
-        NormalTask { green: if settings.y == Green::Up { 1.0 } else { -1.0 } }
-    }
-
-    pub(super) fn evaluate(&self, scene: &BakeScene, hits: &TileHits, out: &mut [f32]) {
+impl MapWork for NormalTask {
+    fn evaluate(&self, tile: &mut TileWork, out: &mut [f32]) {
+        let (scene, hits) = (tile.scene(), tile.hits);
         for (texel, samples) in hits.texels() {
             let mut sum = Vec3::ZERO;
             for s in samples {
                 if let Some(normal) = hits.normal(scene, s) {
-                    sum += encode_sample(scene, hits, s, normal);
+                    sum += to_tangent_space(scene, hits, s, normal);
                 }
             }
-            let n = sum.try_normalize().unwrap_or(Vec3::Z);
-            out[texel * 3] = n.x * 0.5 + 0.5;
-            out[texel * 3 + 1] = self.green * n.y * 0.5 + 0.5;
-            out[texel * 3 + 2] = n.z * 0.5 + 0.5;
+            put_normal(&mut out[texel * 3..texel * 3 + 3], sum, self.green);
         }
     }
 }
 
-/// The vector that the renderer's decoding turns back into `normal`: the inverse of `normalize(x T + y B + z N)`.
-fn encode_sample(scene: &BakeScene, hits: &TileHits, s: usize, normal: Vec3) -> Vec3 {
+/// A mean of tangent-space vectors as a texel; flat when there is none.
+pub(super) fn put_normal(out: &mut [f32], sum: Vec3, green: f32) {
+    let n = sum.try_normalize().unwrap_or(Vec3::Z);
+    out[0] = n.x * 0.5 + 0.5;
+    out[1] = green * n.y * 0.5 + 0.5;
+    out[2] = n.z * 0.5 + 0.5;
+}
+
+/// The vector that the renderer's decoding turns back into `vector`: the inverse of `normalize(x T + y B + z N)`.
+pub(super) fn to_tangent_space(scene: &BakeScene, hits: &TileHits, s: usize, vector: Vec3) -> Vec3 {
     let (triangle, v, w) = hits.low(s);
     match scene.low.frame(triangle, v, w) {
-        Some(frame) => (frame.inverse() * normal).normalize_or(Vec3::Z),
+        Some(frame) => (frame.inverse() * vector).normalize_or(Vec3::Z),
         None => Vec3::Z,
     }
 }
@@ -80,6 +100,5 @@ fn encode_sample(scene: &BakeScene, hits: &TileHits, s: usize, normal: Vec3) -> 
 /// A texel's channels (0..1) back to a unit tangent-space vector.
 pub fn decode_normal(rgb: [f32; 3], green: Green) -> Vec3 {
     let n = Vec3::from(rgb) * 2.0 - 1.0;
-    let y = if green == Green::Up { n.y } else { -n.y };
-    Vec3::new(n.x, y, n.z).normalize_or(Vec3::Z)
+    Vec3::new(n.x, green.sign() * n.y, n.z).normalize_or(Vec3::Z)
 }

@@ -1,7 +1,7 @@
 //! From what a file holds to a mesh that can be trusted: indices checked, numbers finite, polygons cut into triangles,
 //! parts made contiguous, normals made where the file has none. It reads no file; formats build the draft.
 
-use super::{Mesh, NO_MATERIAL, Part, normals_by_angle, triangulate_polygon};
+use super::{MaterialLook, Mesh, NO_MATERIAL, Part, normals_by_angle, triangulate_polygon};
 use crate::finding::FindingKind;
 use glam::{Vec2, Vec3};
 use std::collections::HashMap;
@@ -25,6 +25,8 @@ pub struct Draft {
     pub uvs: Vec<Vec2>,
     pub colors: Vec<[u8; 3]>,
     pub parts: Vec<DraftPart>,
+    /// What the file says of materials' colours, by name.
+    pub looks: HashMap<String, MaterialLook>,
 }
 
 /// Why a draft cannot become a mesh: where, what, and what to do.
@@ -68,6 +70,9 @@ impl Draft {
             ..Mesh::default()
         };
         gather_parts(&mut mesh, self.parts);
+        if mesh.materials.iter().any(|name| self.looks.contains_key(name)) {
+            mesh.looks = mesh.materials.iter().map(|name| self.looks.get(name).cloned().unwrap_or_default()).collect();
+        }
         drop_unused_vertices(&mut mesh);
         if !normals_from_file {
             mesh = normals_by_angle(&mesh, CREASE_DEGREES);

@@ -5,6 +5,7 @@
 //! points rather than vertices asks [`weld`].
 
 mod checks;
+mod curvature;
 mod disjoint;
 mod draft;
 mod islands;
@@ -14,6 +15,7 @@ mod triangulate;
 mod weld;
 
 pub use checks::check_mesh;
+pub use curvature::CurvatureField;
 pub use disjoint::DisjointSets;
 pub use draft::{Draft, DraftPart, MeshFault};
 pub use islands::{Islands, find_islands};
@@ -22,8 +24,11 @@ pub use tangents::{CornerTangent, corner_tangents};
 pub use triangulate::triangulate_polygon;
 pub use weld::{Weld, weld};
 
-use glam::{Vec2, Vec3};
+use crate::recipe::Plane;
+use crate::sheet::Image;
+use glam::{Vec2, Vec3, vec2};
 use std::ops::Range;
+use std::sync::Arc;
 
 /// A named piece of a mesh: a contiguous range of its triangles.
 #[derive(Clone, Debug, PartialEq)]
@@ -48,12 +53,29 @@ pub struct Mesh {
     pub parts: Vec<Part>,
     /// Material names, in order of first use.
     pub materials: Vec<String>,
+    /// What each material looks like, one entry a material; empty when the file says nothing of it.
+    pub looks: Vec<MaterialLook>,
     /// One entry a triangle: number in `materials`, or `NO_MATERIAL`. Empty when no part names a material.
     pub triangle_materials: Vec<u16>,
     /// How many faces of the file had more than three corners.
     pub polygons: u32,
     /// True when the file carried normals; false when they were made.
     pub normals_from_file: bool,
+}
+
+/// What a file says of a material's colour.
+#[derive(Clone, Debug, PartialEq)]
+pub struct MaterialLook {
+    /// Base colour, linear light.
+    pub color: [f32; 3],
+    /// A picture laid over the UVs, multiplied with the base colour.
+    pub texture: Option<Arc<Image>>,
+}
+
+impl Default for MaterialLook {
+    fn default() -> Self {
+        MaterialLook { color: [1.0; 3], texture: None }
+    }
 }
 
 /// `Mesh::triangle_materials` entry of a triangle without a material.
@@ -107,6 +129,24 @@ impl Mesh {
         of
     }
 
+    /// Lays UVs flat along an axis, the bounding box filling the unit square.
+    pub fn project_uvs(&mut self, plane: Plane) {
+        let (low, high) = self.bounds();
+        let size = (high - low).max(Vec3::splat(f32::MIN_POSITIVE));
+        self.uvs = self
+            .positions
+            .iter()
+            .map(|&p| {
+                let at = (p - low) / size;
+                match plane {
+                    Plane::PlanarX => vec2(1.0 - at.z, at.y),
+                    Plane::PlanarY => vec2(at.x, 1.0 - at.z),
+                    Plane::PlanarZ => vec2(at.x, at.y),
+                }
+            })
+            .collect();
+    }
+
     /// Joins meshes into one, parts in order; a part name that stands in two files stays two parts.
     /// UVs and colours missing from one mesh but not from another are filled with zero and mid-grey.
     pub fn joined(meshes: &[&Mesh]) -> Mesh {
@@ -137,6 +177,10 @@ impl Mesh {
                 triangles: p.triangles.start + first_triangle..p.triangles.end + first_triangle,
             }));
             all.materials.extend(mesh.materials.iter().cloned());
+            if meshes.iter().any(|m| !m.looks.is_empty()) {
+                all.looks.extend(mesh.looks.iter().cloned());
+                all.looks.resize(all.materials.len(), MaterialLook::default());
+            }
             if any_materials {
                 let shifted = mesh.triangle_materials.iter().map(|&m| match m {
                     NO_MATERIAL => NO_MATERIAL,

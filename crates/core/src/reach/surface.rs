@@ -53,6 +53,17 @@ impl LowSurface {
         Ok(LowSurface { mesh, parts, tangents, directions, cage })
     }
 
+    /// True when rays start on a cage mesh.
+    pub fn has_cage(&self) -> bool {
+        self.cage.is_some()
+    }
+
+    /// The renderer's interpolated normal (unit) at a point of a triangle: its number, and weights of its second and third corner.
+    pub fn shading_normal(&self, (triangle, v, w): (u32, f32, f32)) -> Vec3 {
+        let normals = self.mesh.triangles[triangle as usize].map(|c| self.mesh.normals[c as usize]);
+        blend(normals, v, w).try_normalize().unwrap_or_else(|| self.mesh.face_normal(triangle))
+    }
+
     /// Averaged ray directions, one a vertex.
     pub fn directions(&self) -> &[Vec3] {
         &self.directions

@@ -1,14 +1,16 @@
 //! The sheet: which texels the low-poly covers and where on its surface each sample lies, typed pixels, and padding.
 //! It knows no high-poly mesh and no ray.
 
-mod padding;
+mod coverage;
+mod image;
 mod pixels;
 mod raster;
 mod samples;
 mod tiles;
 
-pub use padding::{NO_SOURCE, nearest_covered};
-pub use pixels::{Depth, Pixels};
-pub use raster::{SheetTriangle, SheetTriangles, TileSamples, rasterise_tile};
+pub use coverage::{Coverage, NO_SOURCE, PaddingRows};
+pub use image::{Image, linear_to_srgb, srgb_to_linear};
+pub use pixels::{Depth, Pixels, quantise};
+pub use raster::{SheetShare, SheetTriangle, SheetTriangles, TileSamples, rasterise_tile};
 pub use samples::{SAMPLE_COUNTS, sample_pattern};
 pub use tiles::{TILE, Tile, tiles_in_morton_order};

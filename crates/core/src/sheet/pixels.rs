@@ -3,13 +3,26 @@
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
-/// Bits of one channel in the file.
+/// Bits of one channel in the file. 16 bits are whole numbers in PNG and TIFF and half floats in EXR.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
 pub enum Depth {
     #[serde(rename = "8")]
     Eight,
     #[serde(rename = "16")]
     Sixteen,
+    /// 32-bit floats, in TIFF and EXR.
+    #[serde(rename = "32f")]
+    Float,
+}
+
+impl Depth {
+    pub fn words(self) -> &'static str {
+        match self {
+            Depth::Eight => "8 bit",
+            Depth::Sixteen => "16 bit",
+            Depth::Float => "32-bit float",
+        }
+    }
 }
 
 /// Rows from the top (v = 1) down, channels interleaved.
@@ -17,10 +30,11 @@ pub enum Depth {
 pub enum Pixels {
     U8(Vec<u8>),
     U16(Vec<u16>),
+    F32(Vec<f32>),
 }
 
 /// 0..1 to the nearest step of an integer with `steps` as its largest value.
-fn quantise(value: f32, steps: f32) -> f32 {
+pub fn quantise(value: f32, steps: f32) -> f32 {
     (value.clamp(0.0, 1.0) * steps).round()
 }
 
@@ -36,14 +50,16 @@ impl Pixels {
                 let one: Vec<u16> = value.iter().map(|&v| quantise(v, 65535.0) as u16).collect();
                 Pixels::U16(one.repeat(texels))
             }
+            Depth::Float => Pixels::F32(value.repeat(texels)),
         }
     }
 
-    /// Writes one channel entry (`at` = texel * channels + channel) from a value in 0..1.
+    /// Writes one channel entry (`at` = texel * channels + channel) from a value in 0..1 (any number in a float buffer).
     pub fn set(&mut self, at: usize, value: f32) {
         match self {
             Pixels::U8(v) => v[at] = quantise(value, 255.0) as u8,
             Pixels::U16(v) => v[at] = quantise(value, 65535.0) as u16,
+            Pixels::F32(v) => v[at] = value,
         }
     }
 
@@ -52,15 +68,7 @@ impl Pixels {
         match self {
             Pixels::U8(v) => f32::from(v[at]) / 255.0,
             Pixels::U16(v) => f32::from(v[at]) / 65535.0,
-        }
-    }
-
-    /// Copies texel `from` over texel `to`.
-    pub fn copy_texel(&mut self, from: usize, to: usize, channels: usize) {
-        let (from, to) = (from * channels, to * channels);
-        match self {
-            Pixels::U8(v) => v.copy_within(from..from + channels, to),
-            Pixels::U16(v) => v.copy_within(from..from + channels, to),
+            Pixels::F32(v) => v[at],
         }
     }
 
@@ -68,6 +76,7 @@ impl Pixels {
         match self {
             Pixels::U8(_) => Depth::Eight,
             Pixels::U16(_) => Depth::Sixteen,
+            Pixels::F32(_) => Depth::Float,
         }
     }
 }

@@ -22,16 +22,30 @@ pub struct SheetTriangles {
     pub triangles: Vec<SheetTriangle>,
 }
 
+/// Which triangles of a mesh a sheet takes, and which unit square of UV space it shows.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct SheetShare {
+    /// Lower left corner of the square, in whole UV units.
+    pub square: (i32, i32),
+    /// Only triangles with this entry in `Mesh::triangle_materials`; all when None.
+    pub material: Option<u16>,
+}
+
 impl SheetTriangles {
     /// Lays the mesh's UVs on a sheet of `size` texels a side. Triangles without UV area are left out.
-    pub fn new(mesh: &Mesh, size: u32) -> SheetTriangles {
+    pub fn new(mesh: &Mesh, size: u32, share: &SheetShare) -> SheetTriangles {
         if mesh.uvs.is_empty() {
             return SheetTriangles { size, triangles: Vec::new() };
         }
         let scale = f64::from(size);
+        let (left, bottom) = (f64::from(share.square.0), f64::from(share.square.1));
+        let takes = |t: &u32| share.material.is_none_or(|m| mesh.triangle_materials.get(*t as usize) == Some(&m));
         let triangles = (0..mesh.triangles.len() as u32)
+            .filter(takes)
             .filter_map(|t| {
-                let place = |uv: glam::Vec2| dvec2(f64::from(uv.x) * scale, (1.0 - f64::from(uv.y)) * scale);
+                let place = |uv: glam::Vec2| {
+                    dvec2((f64::from(uv.x) - left) * scale, (1.0 - (f64::from(uv.y) - bottom)) * scale)
+                };
                 let [a, b, c] = mesh.corner_uvs(t).map(place);
                 match side(a, b, c) {
                     s if s > 0.0 => Some(SheetTriangle { triangle: t, corners: [a, b, c], swapped: false }),

@@ -1,6 +1,58 @@
-//! Rays against the high-poly mesh: the acceleration tree and the watertight triangle test. It knows no sheet and no map.
+//! Rays against the high-poly mesh: the acceleration tree, packets of eight rays through it, and the watertight triangle
+//! test. It knows no sheet and no map.
 
-mod bvh;
-mod triangle;
+mod lanes;
+mod packet;
+mod tree;
 
-pub use bvh::{BackFaces, Hit, RaySpan, TraceAnswer, TraceScene};
+pub use lanes::LANES;
+pub use packet::{Packet, PacketAnswer, Walk, hit_point};
+pub use tree::TraceScene;
+
+use glam::Vec3;
+
+/// What rays do with triangles that look away from them.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, serde::Serialize, serde::Deserialize, ts_rs::TS)]
+#[serde(rename_all = "kebab-case")]
+pub enum BackFaces {
+    Skip,
+    Keep,
+}
+
+/// From where a ray's hits are judged front or back.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Seen {
+    /// By one who looks along the ray.
+    Along,
+    /// By one who looks back along it from its far end: a triangle that faces the ray's direction is a front face.
+    FromAhead,
+}
+
+/// A piece of a ray: `origin + t * direction` for `0 <= t <= length`. `direction` is a unit vector.
+#[derive(Clone, Copy, Debug)]
+pub struct RaySpan {
+    pub origin: Vec3,
+    pub direction: Vec3,
+    pub length: f32,
+}
+
+/// Where a ray met the mesh.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Hit {
+    /// Triangle number in the mesh.
+    pub triangle: u32,
+    /// Barycentric weights of the second and third corner; the first has `1 - v - w`.
+    pub v: f32,
+    pub w: f32,
+    /// Distance from the ray's origin in scene units.
+    pub t: f32,
+    pub back: bool,
+}
+
+/// A closest-hit answer.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub struct TraceAnswer {
+    pub hit: Option<Hit>,
+    /// A back face was skipped in front of the hit, or with no hit at all.
+    pub skipped_back: bool,
+}

@@ -1,10 +1,11 @@
 //! Meshes with known answers, and a bake without a clock.
 #![allow(dead_code, reason = "each test file uses its own share")]
 
-use ember_ridge_core::bake::{BakeScene, Outcome, Plan, Unwatched, run};
+use ember_ridge_core::bake::{BakeScene, Counts, Ended, Outcome, Plan, Report, Unwatched, Watch, run};
 use ember_ridge_core::glam::{Vec2, Vec3, vec2, vec3};
-use ember_ridge_core::maps::MapSettings;
+use ember_ridge_core::maps::{MapSettings, PaletteEntry};
 use ember_ridge_core::recipe::{Distance, Padding, Reach, Recipe};
+use ember_ridge_core::sheet::Pixels;
 use ember_ridge_core::{Draft, DraftPart, Mesh};
 
 /// A sheet of `n` x `n` cells over the unit square in x and z (uv = x, 1 - z), lifted by `height`. Faces look up (+y).
@@ -106,12 +107,55 @@ pub fn recipe(size: u32, samples: u32, reach: (f32, f32), maps: Vec<MapSettings>
     recipe
 }
 
-pub fn bake(recipe: &Recipe, low: &Mesh, high: &[&Mesh]) -> Outcome {
+/// A finished map, whole in memory.
+#[derive(Debug, PartialEq)]
+pub struct WholeMap {
+    pub id: &'static str,
+    pub channels: usize,
+    pub scale: Option<f32>,
+    pub pixels: Pixels,
+    pub palette: Option<Vec<PaletteEntry>>,
+    pub error: Option<String>,
+}
+
+/// A finished bake of one sheet, whole in memory.
+pub struct Whole {
+    pub maps: Vec<WholeMap>,
+    pub covered: Vec<bool>,
+    pub counts: Counts,
+    pub report: Report,
+}
+
+impl Whole {
+    pub fn of(outcome: &Outcome, sheet: usize) -> Whole {
+        let whole = |(number, map): (usize, &ember_ridge_core::bake::BakedMap)| WholeMap {
+            id: map.id,
+            channels: map.channels,
+            scale: map.scale,
+            pixels: outcome.pixels(sheet, number).expect("tiles wait in memory"),
+            palette: map.palette.clone(),
+            error: map.error.clone(),
+        };
+        let texels = outcome.size as usize * outcome.size as usize;
+        Whole {
+            maps: outcome.maps.iter().enumerate().map(whole).collect(),
+            covered: (0..texels).map(|t| outcome.covered(sheet).get(t)).collect(),
+            counts: outcome.counts.clone(),
+            report: outcome.report.clone(),
+        }
+    }
+}
+
+pub fn bake(recipe: &Recipe, low: &Mesh, high: &[&Mesh]) -> Whole {
     bake_on(recipe, low, high, 2)
 }
 
-pub fn bake_on(recipe: &Recipe, low: &Mesh, high: &[&Mesh], threads: usize) -> Outcome {
+pub fn bake_on(recipe: &Recipe, low: &Mesh, high: &[&Mesh], threads: usize) -> Whole {
     let scene = BakeScene::new(&[low], high, None).expect("no cage, no fault");
-    let plan = Plan::new(recipe, &scene).expect("the recipe is sound");
-    run(&plan, threads, &Unwatched).expect("nobody stops it")
+    bake_scene(recipe, &scene, threads, &Unwatched).expect("nobody stops it")
+}
+
+pub fn bake_scene(recipe: &Recipe, scene: &BakeScene, threads: usize, watch: &dyn Watch) -> Result<Whole, Ended> {
+    let plan = Plan::new(recipe, scene).expect("the recipe is sound");
+    run(&plan, threads, watch).map(|outcome| Whole::of(&outcome, 0))
 }

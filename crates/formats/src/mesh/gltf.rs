@@ -2,24 +2,28 @@
 //! attributes (KHR_mesh_quantization) are read; sparse accessors and compressed primitives are refused by name.
 //! Attributes are read by our own bounds-checked code: a hostile accessor gives an error, not a crash.
 
-use super::{EXPORT_AGAIN, Fault, Siblings};
+use super::{Beside, EXPORT_AGAIN, Fault, Siblings};
+use crate::image::read_image;
 use base64::Engine;
 use ember_ridge_core::glam::{Mat3, Mat4, Vec2, Vec3, Vec4};
-use ember_ridge_core::mesh::NO_MATERIAL;
+use ember_ridge_core::mesh::{MaterialLook, NO_MATERIAL};
+use ember_ridge_core::sheet::{Image, linear_to_srgb};
 use ember_ridge_core::{Draft, DraftPart, Mesh};
 use gltf::accessor::{DataType, Dimensions};
 use gltf::mesh::Mode;
 use gltf::{Accessor, Gltf, Primitive, Semantic};
 use serde_json::{Value, json};
+use std::collections::HashMap;
 use std::io::{self, Write};
+use std::sync::Arc;
 
 const QUANTISED: &str = "KHR_mesh_quantization";
 
-pub(super) fn read(bytes: &[u8], stem: &str, siblings: Siblings) -> Result<Draft, Fault> {
+pub(super) fn read(bytes: &[u8], stem: &str, beside: Beside) -> Result<Draft, Fault> {
     let (document, blob) = parse(bytes)?;
-    let buffers = load_buffers(&document, blob, siblings)?;
-    let mut draft = Draft::default();
-    let mut has = Has { normals: true, uvs: false, colors: false, placed: Vec::new() };
+    let buffers = load_buffers(&document, blob, beside.siblings)?;
+    let mut draft = Draft { looks: looks(&document, &buffers, beside.siblings)?, ..Draft::default() };
+    let mut has = Has { normals: true, uvs: false, colors: false, uv_set: beside.uv_set, placed: Vec::new() };
     let scenes: Vec<_> = match document.default_scene() {
         Some(scene) => vec![scene],
         None => document.scenes().collect(),
@@ -46,6 +50,8 @@ struct Has {
     normals: bool,
     uvs: bool,
     colors: bool,
+    /// Which UV set is read.
+    uv_set: u32,
     /// Vertices placed already, with their first number and count.
     placed: Vec<(SharedVertices, u32, usize)>,
 }
@@ -97,6 +103,52 @@ fn load_buffers(document: &Gltf, mut blob: Option<Vec<u8>>, siblings: Siblings) 
         buffers.push(data);
     }
     Ok(buffers)
+}
+
+fn material_name(material: &gltf::Material) -> String {
+    material.name().map_or_else(|| format!("material {}", material.index().unwrap_or_default()), str::to_owned)
+}
+
+/// Base colours and their textures, by material.
+fn looks(document: &Gltf, buffers: &[Vec<u8>], siblings: Siblings) -> Result<HashMap<String, MaterialLook>, Fault> {
+    let mut looks = HashMap::new();
+    for material in document.materials() {
+        let surface = material.pbr_metallic_roughness();
+        let [r, g, b, _] = surface.base_color_factor();
+        let texture = match surface.base_color_texture() {
+            Some(info) => {
+                let image = info.texture().source();
+                let place = format!("material '{}', image {}", material_name(&material), image.index());
+                Some(Arc::new(texture(&image, buffers, siblings, &place)?))
+            }
+            None => None,
+        };
+        if texture.is_some() || [r, g, b] != [1.0; 3] {
+            looks.insert(material_name(&material), MaterialLook { color: [r, g, b], texture });
+        }
+    }
+    Ok(looks)
+}
+
+fn texture(image: &gltf::Image, buffers: &[Vec<u8>], siblings: Siblings, place: &str) -> Result<Image, Fault> {
+    let missing = || Fault::new(place, "its data is not there", "Export as .glb, which holds everything in one file");
+    let (name, bytes) = match image.source() {
+        gltf::image::Source::View { view, mime_type } => {
+            let end = view.offset().checked_add(view.length()).ok_or_else(missing)?;
+            let bytes = buffers.get(view.buffer().index()).and_then(|b| b.get(view.offset()..end));
+            (mime_type.replace('/', "."), bytes.ok_or_else(missing)?.to_vec())
+        }
+        gltf::image::Source::Uri { uri, .. } => {
+            match uri.strip_prefix("data:").and_then(|d| d.split_once(";base64,")) {
+                Some((kind, text)) => {
+                    let bytes = base64::engine::general_purpose::STANDARD.decode(text).map_err(|_| missing())?;
+                    (kind.replace('/', "."), bytes)
+                }
+                None => (uri.to_owned(), siblings(uri).ok_or_else(missing)?),
+            }
+        }
+    };
+    read_image(&name, &bytes).map_err(|f| Fault::new(place, f.fault, f.remedy))
 }
 
 fn add_node(
@@ -168,7 +220,7 @@ fn add_primitive(
         Ok(Some(values))
     };
     let normals = read_matching(Semantic::Normals, "normals")?;
-    let uvs = read_matching(Semantic::TexCoords(0), "UVs")?;
+    let uvs = read_matching(Semantic::TexCoords(has.uv_set), "UVs")?;
     let colors = read_matching(Semantic::Colors(0), "colours")?;
     let whole = draft.positions.len();
     // Normals go by the inverse transpose.
@@ -213,7 +265,7 @@ fn add_faces(
     }
     draft.parts.push(DraftPart {
         name: name.to_owned(),
-        material: primitive.material().name().map(str::to_owned),
+        material: primitive.material().index().map(|_| material_name(&primitive.material())),
         indices: indices.iter().map(|i| i + first).collect(),
         corners: Vec::new(),
     });
@@ -222,9 +274,7 @@ fn add_faces(
 
 /// glTF vertex colours are linear; ours are sRGB-encoded bytes.
 fn srgb_byte(x: f32) -> u8 {
-    let x = x.clamp(0.0, 1.0);
-    let encoded = if x <= 0.003_130_8 { 12.92 * x } else { 1.055 * x.powf(1.0 / 2.4) - 0.055 };
-    (encoded * 255.0).round() as u8
+    (linear_to_srgb(x.clamp(0.0, 1.0)) * 255.0).round() as u8
 }
 
 /// The bytes of each element of an accessor, checked against the buffer's end.

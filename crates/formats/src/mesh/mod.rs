@@ -9,6 +9,7 @@ pub use self::gltf::write_glb;
 pub use obj::write_obj;
 pub use ply::write_ply;
 
+use ember_ridge_core::recipe::UvChoice;
 use ember_ridge_core::{Draft, Finding, FindingKind, Mesh, MeshFault, Place, Severity};
 
 /// Why a mesh file cannot be used: which file, where in it, what is wrong, what to do.
@@ -54,28 +55,47 @@ impl Fault {
 /// Files that belong to the one being read (a `.bin` beside a `.gltf`), by the relative name it gives them.
 pub type Siblings<'a> = &'a dyn Fn(&str) -> Option<Vec<u8>>;
 
-type Reader = fn(&[u8], &str, Siblings) -> Result<Draft, Fault>;
+/// What a reader may use besides the file's own bytes.
+#[derive(Clone, Copy)]
+pub(crate) struct Beside<'a> {
+    siblings: Siblings<'a>,
+    /// Number of the UV set that is wanted.
+    uv_set: u32,
+}
+
+type Reader = fn(&[u8], &str, Beside) -> Result<Draft, Fault>;
 
 /// A mesh format that is read.
 pub struct MeshFormat {
     pub label: &'static str,
     pub extensions: &'static [&'static str],
+    /// Whether a file may hold more than one UV set.
+    many_uv_sets: bool,
     read: Reader,
 }
 
 /// Every mesh format.
 pub const MESH_FORMATS: &[MeshFormat] = &[
-    MeshFormat { label: "OBJ", extensions: &["obj"], read: obj::read },
-    MeshFormat { label: "PLY", extensions: &["ply"], read: ply::read },
-    MeshFormat { label: "glTF", extensions: &["glb", "gltf"], read: gltf::read },
-    MeshFormat { label: "STL", extensions: &["stl"], read: stl::read },
+    MeshFormat { label: "OBJ", extensions: &["obj"], many_uv_sets: false, read: obj::read },
+    MeshFormat { label: "PLY", extensions: &["ply"], many_uv_sets: false, read: ply::read },
+    MeshFormat { label: "glTF", extensions: &["glb", "gltf"], many_uv_sets: true, read: gltf::read },
+    MeshFormat { label: "STL", extensions: &["stl"], many_uv_sets: false, read: stl::read },
 ];
 
-/// Reads a mesh from the bytes of a file named `file`. Parts without a name of their own take the file's stem.
+/// Reads a mesh from the bytes of a file named `file`, with its first UV set. Parts without a name of their own take the
+/// file's stem.
 ///
 /// # Errors
 /// A [`ReadFault`] for an unknown extension, a damaged file, or a mesh that cannot be trusted.
 pub fn read_mesh(file: &str, bytes: &[u8], siblings: Siblings) -> Result<Mesh, ReadFault> {
+    read_mesh_with(file, bytes, siblings, UvChoice::default())
+}
+
+/// Reads a mesh with the UVs that are wanted: a set of the file, or a flat projection.
+///
+/// # Errors
+/// As [`read_mesh`], and for a UV set that is not in the file.
+pub fn read_mesh_with(file: &str, bytes: &[u8], siblings: Siblings, uvs: UvChoice) -> Result<Mesh, ReadFault> {
     let name = file.rsplit(['/', '\\']).next().unwrap_or(file);
     let (stem, extension) = name.rsplit_once('.').unwrap_or((name, ""));
     let extension = extension.to_lowercase();
@@ -97,12 +117,26 @@ pub fn read_mesh(file: &str, bytes: &[u8], siblings: Siblings) -> Result<Mesh, R
     if bytes.is_empty() {
         return Err(on_file(Fault::new("the whole file", "it is empty", "Export it again")));
     }
-    let draft = (format.read)(bytes, stem, siblings).map_err(on_file)?;
-    draft.finish().map_err(|f: MeshFault| ReadFault {
+    let missing_set = |held: &str| {
+        let fault = format!("UV set {} is asked for, and {held}", uvs.set());
+        on_file(Fault::new("UVs", fault, "Take UV set 0, or export as GLB, which holds several"))
+    };
+    if uvs.set() > 0 && !format.many_uv_sets {
+        return Err(missing_set(&format!("{} holds one, number 0", format.label)));
+    }
+    let draft = (format.read)(bytes, stem, Beside { siblings, uv_set: uvs.set() }).map_err(on_file)?;
+    if uvs.set() > 0 && draft.uvs.is_empty() {
+        return Err(missing_set("no part has it"));
+    }
+    let mut mesh = draft.finish().map_err(|f: MeshFault| ReadFault {
         file: file.to_owned(),
         place: f.place,
         fault: f.fault,
         remedy: f.remedy,
         kind: f.kind,
-    })
+    })?;
+    if let UvChoice::Planar(plane) = uvs {
+        mesh.project_uvs(plane);
+    }
+    Ok(mesh)
 }

@@ -2,10 +2,15 @@
 //! indices and faces with any number of corners are read. `tobj` names no line in its errors and drops material names whose
 //! library is missing; a line-counting reader and a stand-in library make up for both.
 
-use super::{Fault, Siblings};
+use super::{Beside, Fault, Siblings};
+use crate::image::read_image;
 use ember_ridge_core::glam::{Vec2, Vec3};
+use ember_ridge_core::mesh::MaterialLook;
+use ember_ridge_core::sheet::srgb_to_linear;
 use ember_ridge_core::{Draft, DraftPart, Mesh};
+use std::collections::HashMap;
 use std::io::{self, BufRead, Cursor, Read, Write};
+use std::sync::Arc;
 
 /// Counts the lines that were handed out, so that an error can name the one it happened on.
 struct LineCounter<R> {
@@ -34,7 +39,7 @@ impl<R: BufRead> BufRead for LineCounter<R> {
     }
 }
 
-pub(super) fn read(bytes: &[u8], stem: &str, _siblings: Siblings) -> Result<Draft, Fault> {
+pub(super) fn read(bytes: &[u8], stem: &str, beside: Beside) -> Result<Draft, Fault> {
     // The first line is ours: it calls for the stand-in material library.
     let with_library = Cursor::new(b"mtllib stand-in\n").chain(bytes);
     let mut reader = LineCounter { inner: with_library, lines: 0 };
@@ -49,7 +54,7 @@ pub(super) fn read(bytes: &[u8], stem: &str, _siblings: Siblings) -> Result<Draf
     let (models, materials) = loaded.map_err(|error| fault_of(&error, bytes, reader.lines.saturating_sub(1)))?;
     let materials = materials.unwrap_or_default();
 
-    let mut draft = Draft::default();
+    let mut draft = Draft { looks: looks(bytes, beside.siblings)?, ..Draft::default() };
     let any_uvs = models.iter().any(|m| !m.mesh.texcoords.is_empty());
     let any_normals = !models.is_empty() && models.iter().all(|m| !m.mesh.normals.is_empty());
     let any_colors = models.iter().any(|m| !m.mesh.vertex_color.is_empty());
@@ -80,6 +85,32 @@ pub(super) fn read(bytes: &[u8], stem: &str, _siblings: Siblings) -> Result<Draf
         });
     }
     Ok(draft)
+}
+
+/// Colours and textures of materials, from the libraries the file names and that lie beside it. One that is not there leaves its
+/// materials without a look.
+fn looks(bytes: &[u8], siblings: Siblings) -> Result<HashMap<String, MaterialLook>, Fault> {
+    let mut looks = HashMap::new();
+    for line in bytes.split(|&b| b == b'\n') {
+        let Some(rest) = line.trim_ascii().strip_prefix(b"mtllib ") else { continue };
+        let library = String::from_utf8_lossy(rest).trim().to_owned();
+        let Some(text) = siblings(&library) else { continue };
+        let (materials, _) = tobj::load_mtl_buf(&mut text.as_slice())
+            .map_err(|e| Fault::new(format!("material library {library}"), e.to_string(), super::EXPORT_AGAIN))?;
+        for material in materials {
+            let color = material.diffuse.unwrap_or([1.0; 3]).map(srgb_to_linear);
+            let texture = match material.diffuse_texture.as_deref().and_then(|name| Some((name, siblings(name)?))) {
+                Some((name, bytes)) => {
+                    let place = format!("material '{}', texture {name}", material.name);
+                    let image = read_image(name, &bytes).map_err(|f| Fault::new(place, f.fault, f.remedy))?;
+                    Some(Arc::new(image))
+                }
+                None => None,
+            };
+            looks.insert(material.name, MaterialLook { color, texture });
+        }
+    }
+    Ok(looks)
 }
 
 fn material_names(bytes: &[u8]) -> Vec<String> {

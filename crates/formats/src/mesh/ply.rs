@@ -1,6 +1,6 @@
 //! PLY, ascii and both binary byte orders, through `ply-rs-bw`: positions, normals, UVs, vertex colours, faces.
 
-use super::{Fault, Siblings};
+use super::{Beside, Fault};
 use ember_ridge_core::glam::{Vec2, Vec3};
 use ember_ridge_core::{Draft, DraftPart, Mesh};
 use ply_rs_bw::parser::{Parser, Reader};
@@ -114,7 +114,7 @@ impl PropertyAccess for Other {
     }
 }
 
-pub(super) fn read(bytes: &[u8], stem: &str, _siblings: Siblings) -> Result<Draft, Fault> {
+pub(super) fn read(bytes: &[u8], stem: &str, _beside: Beside) -> Result<Draft, Fault> {
     let at = |place: &str| {
         let place = place.to_owned();
         move |e: ply_rs_bw::parser::ParseError| {
@@ -167,6 +167,7 @@ pub(super) fn read(bytes: &[u8], stem: &str, _siblings: Siblings) -> Result<Draf
         uvs: kept(has_uvs).iter().map(|v| Vec2::from(v.uv)).collect(),
         colors: kept(has_colors).iter().map(|v| v.color).collect(),
         parts: vec![part],
+        ..Draft::default()
     })
 }
 

@@ -1,11 +1,11 @@
 //! STL, ascii and binary, through `stl_io`. It holds bare triangles: no parts, no UVs, and normals that are remade.
 
-use super::{EXPORT_AGAIN, Fault, Siblings};
+use super::{Beside, EXPORT_AGAIN, Fault};
 use ember_ridge_core::glam::Vec3;
 use ember_ridge_core::{Draft, DraftPart};
 use std::io::Cursor;
 
-pub(super) fn read(bytes: &[u8], stem: &str, _siblings: Siblings) -> Result<Draft, Fault> {
+pub(super) fn read(bytes: &[u8], stem: &str, _beside: Beside) -> Result<Draft, Fault> {
     // A binary file says how many triangles follow, at 50 bytes each; a short one is told before it is read.
     let binary = !bytes.starts_with(b"solid");
     if binary && bytes.len() >= 84 {

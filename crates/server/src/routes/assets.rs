@@ -1,12 +1,12 @@
 //! Assets: list, make, show, edit, undo, redo.
 
 use crate::App;
-use crate::api::{AssetLine, AssetView, MeshView, NewAsset, PairView, Revision, Role, RunView};
+use crate::api::{AssetLine, AssetView, Estimates, MeshView, NewAsset, PairView, Revision, Role, RunView};
 use crate::fault::{Fault, Result};
-use crate::jobs::is_map;
-use ember_ridge_core::bake::pair_parts;
+use crate::keep::is_map;
+use ember_ridge_core::bake::{estimate, pair_parts};
 use ember_ridge_core::{Part, Recipe, changes};
-use ember_ridge_store::Run;
+use ember_ridge_store::{Run, RunKind};
 use rocket::serde::json::Json;
 use rocket::{Route, State, get, post, put, routes};
 use std::sync::Arc;
@@ -103,6 +103,13 @@ pub(super) async fn view(app: &Arc<App>, id: i64) -> Result<Json<AssetView>> {
     for (i, run) in runs.iter().enumerate() {
         lines.push(run_view(app, run, runs.get(i + 1)).await?);
     }
+    // A final tells more of finals than a proof does.
+    let done = |kind: RunKind| runs.iter().filter(move |r| r.kind == kind).find_map(|r| r.report.as_ref());
+    let measured = done(RunKind::Final).or(done(RunKind::Proof));
+    let estimates = measured.and_then(|report| {
+        let (proof, whole) = (estimate(&recipe.as_proof(), report)?, estimate(recipe, report)?);
+        Some(Estimates { proof, whole })
+    });
     Ok(Json(AssetView {
         id,
         name: asset.name,
@@ -114,6 +121,7 @@ pub(super) async fn view(app: &Arc<App>, id: i64) -> Result<Json<AssetView>> {
         recipe: asset.recipe,
         meshes,
         runs: lines,
+        estimates,
     }))
 }
 

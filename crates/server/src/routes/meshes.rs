@@ -5,9 +5,11 @@ use crate::api::{AssetView, MeshSummary, ReachView, Role};
 use crate::fault::{Fault, Result, aside};
 use crate::{display, routes::assets};
 use ember_ridge_core::bake::Plan;
+use ember_ridge_core::maps::{ColorSettings, Green, MapSettings};
 use ember_ridge_core::reach::LowSurface;
-use ember_ridge_core::recipe::Source;
+use ember_ridge_core::recipe::{NormalMapSource, PictureSource, Source};
 use ember_ridge_core::{Mesh, Recipe};
+use ember_ridge_formats::image::read_image;
 use ember_ridge_formats::read_mesh;
 use rocket::data::{Data, ToByteUnit};
 use rocket::http::{ContentType, Status};
@@ -18,15 +20,14 @@ use std::sync::Arc;
 use tokio::io::AsyncReadExt;
 
 pub fn routes() -> Vec<Route> {
-    routes![bring_in, show_low, show_high, reach]
+    routes![bring_in, bring_in_picture, show_low, show_high, reach]
 }
 
 /// Largest file that is taken.
 pub const MOST_GIBIBYTES: u64 = 4;
 
-#[post("/assets/<id>/meshes?<file>&<role>", data = "<data>")]
-async fn bring_in(app: &State<Arc<App>>, id: i64, file: &str, role: Role, data: Data<'_>) -> Result<Json<AssetView>> {
-    app.store.asset(id).await?;
+/// Takes an upload into the blobs: the file's own name, its hash and its length.
+async fn take_file(app: &App, file: &str, data: Data<'_>) -> Result<(String, String, u64)> {
     let name = file.rsplit(['/', '\\']).next().unwrap_or(file).trim();
     if name.is_empty() || name.chars().count() > 200 || name.chars().any(char::is_control) {
         return Err(Fault::unusable("The file has no usable name; rename it and bring it in again"));
@@ -49,7 +50,56 @@ async fn bring_in(app: &State<Arc<App>>, id: i64, file: &str, role: Role, data: 
         writer.write_all(&chunk[..got])?;
     }
     let (hash, bytes) = writer.keep()?;
-    let source = Source { file: name.to_owned(), hash: Some(hash.clone()) };
+    Ok((name.to_owned(), hash, bytes))
+}
+
+/// What a picture is brought in for.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, rocket::FromFormField)]
+enum PictureUse {
+    /// The low-poly's own normal map, to make occlusion, curvature and cavity from.
+    NormalMap,
+    /// Colours over the sculpt's UVs.
+    Color,
+}
+
+/// A picture, read once to see that it can be; then it stands in the recipe.
+#[post("/assets/<id>/pictures?<file>&<used_as>", data = "<data>")]
+async fn bring_in_picture(
+    app: &State<Arc<App>>,
+    id: i64,
+    file: &str,
+    used_as: PictureUse,
+    data: Data<'_>,
+) -> Result<Json<AssetView>> {
+    app.store.asset(id).await?;
+    let (name, hash, _) = take_file(app, file, data).await?;
+    let (there, wanted, wanted_hash) = (app.inner().clone(), name.clone(), hash.clone());
+    aside(move || Ok(read_image(&wanted, &there.store.blobs.read(&wanted_hash)?).map(drop)?)).await?;
+    let asset = app.store.asset(id).await?;
+    let mut recipe = asset.recipe;
+    match used_as {
+        PictureUse::NormalMap => {
+            let y = recipe.normal_map.as_ref().map_or(Green::Up, |n| n.y);
+            recipe.normal_map = Some(NormalMapSource { file: name, hash: Some(hash), y });
+        }
+        PictureUse::Color => {
+            let picture = Some(PictureSource { file: name, hash: Some(hash) });
+            match recipe.maps.iter_mut().find_map(|m| if let MapSettings::Color(c) = m { Some(c) } else { None }) {
+                Some(color) => color.picture = picture,
+                None => recipe.maps.push(MapSettings::Color(ColorSettings { picture, ..ColorSettings::default() })),
+            }
+        }
+    }
+    assets::edit(app, id, asset.head, recipe).await?;
+    assets::view(app, id).await
+}
+
+#[post("/assets/<id>/meshes?<file>&<role>", data = "<data>")]
+async fn bring_in(app: &State<Arc<App>>, id: i64, file: &str, role: Role, data: Data<'_>) -> Result<Json<AssetView>> {
+    app.store.asset(id).await?;
+    let (name, hash, bytes) = take_file(app, file, data).await?;
+    let name = name.as_str();
+    let source = Source { hash: Some(hash.clone()), ..Source::file(name) };
     let (there, wanted) = (app.inner().clone(), source.clone());
     let summary = aside(move || {
         let content = there.store.blobs.read(wanted.hash.as_deref().unwrap_or_default())?;
@@ -145,6 +195,7 @@ async fn reach(app: &State<Arc<App>>, id: i64) -> Result<Json<ReachView>> {
         let mut recipe = asset.recipe;
         // Measuring needs no sheet of any size.
         recipe.sheet.size = 16;
+        recipe.maps = MapSettings::by_id("miss").into_iter().collect();
         recipe.reach = Default::default();
         let scene = app.scene(&recipe, &|_| {})?;
         let plan = Plan::new(&recipe, &scene).map_err(|fault| Fault::unusable(fault.to_string()))?;

@@ -2,10 +2,12 @@
 
 mod assets;
 mod events;
+mod maps;
 mod meshes;
 mod pages;
 mod runs;
 
+pub use maps::SwatchCache;
 pub use runs::ImageCache;
 
 use crate::fault::Problem;
@@ -16,6 +18,7 @@ pub fn mount(rocket: Rocket<Build>) -> Rocket<Build> {
     rocket
         .mount("/api", assets::routes())
         .mount("/api", meshes::routes())
+        .mount("/api", maps::routes())
         .mount("/api", runs::routes())
         .mount("/api", events::routes())
         .mount("/", pages::routes())

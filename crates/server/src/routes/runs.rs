@@ -3,13 +3,14 @@
 use crate::App;
 use crate::api::{Event, RunOrder, RunView, TexelMap, TexelView};
 use crate::fault::{Fault, Result, aside};
-use crate::jobs::{is_map, thumbnail_name};
+use crate::keep::{is_map, map_key, small_name, view_name};
 use crate::routes::assets::run_view;
+use crate::scenes::missing_side;
 use ember_ridge_core::Recipe;
 use ember_ridge_core::bake::Report;
-use ember_ridge_core::maps::{MapSettings, decode_normal};
-use ember_ridge_core::sheet::Pixels;
-use ember_ridge_formats::image::{read_png, write_png};
+use ember_ridge_core::maps::{CurvatureEncoding, Green, MapSettings, decode_normal};
+use ember_ridge_core::sheet::Image;
+use ember_ridge_formats::image::{read_image, write_png};
 use ember_ridge_store::{RunFile, RunKind, RunStatus};
 use rocket::http::{ContentType, Header};
 use rocket::serde::json::Json;
@@ -28,13 +29,7 @@ pub struct ImageCache {
     last: Mutex<Option<(i64, DecodedMaps)>>,
 }
 
-type DecodedMaps = Arc<HashMap<String, Decoded>>;
-
-struct Decoded {
-    side: u32,
-    channels: usize,
-    pixels: Pixels,
-}
+type DecodedMaps = Arc<HashMap<String, Image>>;
 
 #[post("/assets/<id>/runs", data = "<order>")]
 async fn start(app: &State<Arc<App>>, id: i64, order: Json<RunOrder>) -> Result<Json<RunView>> {
@@ -48,10 +43,8 @@ async fn start(app: &State<Arc<App>>, id: i64, order: Json<RunOrder>) -> Result<
 
 async fn enqueue(app: &Arc<App>, asset: i64, kind: RunKind, recipe: &Recipe) -> Result<Json<RunView>> {
     recipe.validate().map_err(Fault::unusable)?;
-    for (side, what) in [(&recipe.low, "low-poly"), (&recipe.high, "sculpt")] {
-        if side.is_empty() {
-            return Err(Fault::unusable(format!("No {what} yet. Bring one in at the Meshes stop, then bake")));
-        }
+    if let Some(what) = missing_side(recipe) {
+        return Err(Fault::unusable(format!("No {what} yet. Bring one in at the Meshes stop, then bake")));
     }
     // A newer proof makes an older one that still waits pointless.
     if kind == RunKind::Proof {
@@ -100,39 +93,55 @@ async fn file_of(app: &App, run: i64, map: &str) -> Result<RunFile> {
     files.into_iter().find(|f| f.map == map).ok_or_else(|| Fault::missing("such map in this run"))
 }
 
-#[get("/runs/<id>/small/<map>")]
-async fn small(app: &State<Arc<App>>, id: i64, map: &str) -> Result<Kept<(ContentType, Vec<u8>)>> {
-    send(app, id, &thumbnail_name(map)).await
+#[get("/runs/<id>/small/<map>?<sheet>")]
+async fn small(
+    app: &State<Arc<App>>,
+    id: i64,
+    map: &str,
+    sheet: Option<usize>,
+) -> Result<Kept<(ContentType, Vec<u8>)>> {
+    let file = file_of(app, id, &small_name(&map_key(map, sheet.unwrap_or(0)))).await?;
+    send(app, file).await
 }
 
-#[get("/runs/<id>/maps/<map>")]
-async fn picture(app: &State<Arc<App>>, id: i64, map: &str) -> Result<Kept<(ContentType, Vec<u8>)>> {
-    send(app, id, map).await
+/// A map as a browser can show it: the file itself where it is a PNG.
+#[get("/runs/<id>/maps/<map>?<sheet>")]
+async fn picture(
+    app: &State<Arc<App>>,
+    id: i64,
+    map: &str,
+    sheet: Option<usize>,
+) -> Result<Kept<(ContentType, Vec<u8>)>> {
+    let key = map_key(map, sheet.unwrap_or(0));
+    let file = match file_of(app, id, &view_name(&key)).await {
+        Ok(view) => view,
+        Err(_) => file_of(app, id, &key).await?,
+    };
+    send(app, file).await
 }
 
-async fn send(app: &State<Arc<App>>, id: i64, name: &str) -> Result<Kept<(ContentType, Vec<u8>)>> {
-    let file = file_of(app, id, name).await?;
+async fn send(app: &State<Arc<App>>, file: RunFile) -> Result<Kept<(ContentType, Vec<u8>)>> {
     let app = app.inner().clone();
     let bytes = aside(move || Ok(app.store.blobs.read(&file.hash)?)).await?;
     Ok(kept((ContentType::PNG, bytes)))
 }
 
 /// A running bake's map as far as it is, at most 512 texels a side.
-#[get("/runs/<id>/live/<map>")]
-async fn live(app: &State<Arc<App>>, id: i64, map: &str) -> Result<(ContentType, Vec<u8>)> {
-    let picture = app.jobs.live(id, map).ok_or_else(|| Fault::missing("live picture of this map"))?;
+#[get("/runs/<id>/live/<map>?<sheet>")]
+async fn live(app: &State<Arc<App>>, id: i64, map: &str, sheet: Option<usize>) -> Result<(ContentType, Vec<u8>)> {
+    let picture = app.jobs.live(id, &map_key(map, sheet.unwrap_or(0)));
+    let picture = picture.ok_or_else(|| Fault::missing("live picture of this map"))?;
     let bytes = aside(move || {
-        let (side, channels, rows) = picture;
         let mut out = Vec::new();
-        write_png(&mut out, side, channels, &Pixels::U8(rows))?;
+        write_png(&mut out, picture.side, picture.channels, &picture.rows)?;
         Ok(out)
     });
     Ok((ContentType::PNG, bytes.await?))
 }
 
 /// What every map of a run holds at a texel, counted from the top left.
-#[get("/runs/<id>/texel?<x>&<y>")]
-async fn texel(app: &State<Arc<App>>, id: i64, x: u32, y: u32) -> Result<Json<TexelView>> {
+#[get("/runs/<id>/texel?<x>&<y>&<sheet>")]
+async fn texel(app: &State<Arc<App>>, id: i64, x: u32, y: u32, sheet: Option<usize>) -> Result<Json<TexelView>> {
     let run = app.store.run(id).await?;
     let size = run.recipe.sheet.size;
     if x >= size || y >= size {
@@ -142,9 +151,9 @@ async fn texel(app: &State<Arc<App>>, id: i64, x: u32, y: u32) -> Result<Json<Te
     let app = app.inner().clone();
     let images = aside(move || app.images.of_run(id, &files, |hash| Ok(app.store.blobs.read(hash)?))).await?;
     let maps = run.recipe.maps.iter().filter_map(|settings| {
-        let image = images.get(settings.id())?;
-        let at = (y as usize * image.side as usize + x as usize) * image.channels;
-        let channels: Vec<f32> = (0..image.channels).map(|c| image.pixels.get(at + c)).collect();
+        let image = images.get(&map_key(settings.id(), sheet.unwrap_or(0)))?;
+        let texel = image.texel(x, y);
+        let channels = texel[..settings.shape().channels.min(texel.len())].to_vec();
         let words = words_of(settings, &channels, run.report.as_ref());
         Some(TexelMap { map: settings.id().to_owned(), channels, words })
     });
@@ -161,8 +170,7 @@ impl ImageCache {
         }
         let mut images = HashMap::new();
         for file in files.iter().filter(|f| is_map(f)) {
-            let (side, _, channels, pixels) = read_png(&read(&file.hash)?)?;
-            images.insert(file.map.clone(), Decoded { side, channels, pixels });
+            images.insert(file.map.clone(), read_image(&file.file, &read(&file.hash)?)?);
         }
         let images = Arc::new(images);
         *last = Some((run, images.clone()));
@@ -171,10 +179,35 @@ impl ImageCache {
 }
 
 fn words_of(settings: &MapSettings, channels: &[f32], report: Option<&Report>) -> String {
+    let vector = |[r, g, b]: [f32; 3], y: Green| {
+        let n = decode_normal([r, g, b], y);
+        format!("{:.2}, {:.2}, {:.2}", n.x, n.y, n.z)
+    };
     match (settings, channels) {
-        (MapSettings::Normal(normal), &[r, g, b]) => {
-            let n = decode_normal([r, g, b], normal.y);
-            format!("{:.2}, {:.2}, {:.2}", n.x, n.y, n.z)
+        (MapSettings::Normal(normal), &[r, g, b]) => vector([r, g, b], normal.y),
+        (MapSettings::NormalObject(_), &[r, g, b]) => vector([r, g, b], Green::Up),
+        (MapSettings::BentNormal(bent), &[r, g, b]) => vector([r, g, b], bent.y),
+        (MapSettings::Displacement(_), &[value]) => {
+            let map = report.and_then(|r| r.maps.get("displacement"));
+            let height = match map.and_then(|m| m.scale) {
+                Some(scale) => (value - 0.5) * scale,
+                None => value,
+            };
+            format!("{height:+.5} units")
+        }
+        (MapSettings::Curvature(settings), _) if settings.encoding == CurvatureEncoding::RedGreen => {
+            let [convex, concave] = [0, 1].map(|c| channels.get(c).copied().unwrap_or_default());
+            format!("{:+.2}", convex - concave)
+        }
+        (MapSettings::Curvature(_), &[value]) => format!("{:+.2} of full scale", value * 2.0 - 1.0),
+        (MapSettings::Color(_), &[r, g, b]) => {
+            let [r, g, b] = [r, g, b].map(|c| (c * 255.0).round() as u8);
+            format!("#{r:02x}{g:02x}{b:02x}")
+        }
+        (MapSettings::Ao(_) | MapSettings::Cavity(_), &[value]) => format!("{:.0} % open", value * 100.0),
+        (MapSettings::Opacity(_), &[value]) => format!("{:.0} % hit", value * 100.0),
+        (MapSettings::Thickness(_) | MapSettings::Position(_), values) => {
+            values.iter().map(|v| format!("{v:.2}")).collect::<Vec<_>>().join(", ")
         }
         (MapSettings::Id(_), &[r, g, b]) => {
             let color = [r, g, b].map(|c| (c * 255.0).round() as u8);
@@ -182,7 +215,7 @@ fn words_of(settings: &MapSettings, channels: &[f32], report: Option<&Report>) -
             let entry = palette.and_then(|p| p.iter().find(|e| e.color == color));
             entry.map_or("no region".to_owned(), |e| e.name.clone())
         }
-        (MapSettings::Miss, &[share]) => format!("{:.0} % missed", share * 100.0),
+        (MapSettings::Miss(_), &[share]) => format!("{:.0} % missed", share * 100.0),
         _ => String::new(),
     }
 }

@@ -1,0 +1,140 @@
+//! From the command line's words to a recipe.
+
+use crate::Unusable;
+use crate::arguments::Bake;
+use anyhow::{Context, anyhow, bail};
+use ember_ridge_core::Recipe;
+use ember_ridge_core::maps::{MAPS, MapSettings};
+use ember_ridge_core::recipe::{NormalMapSource, PictureSource, Source};
+use serde::Serialize;
+use serde_json::Value;
+use std::fs;
+use std::path::{Path, PathBuf};
+
+/// The recipe and the folder its paths are relative to.
+pub fn recipe_of(arguments: &Bake) -> Result<(Recipe, PathBuf), Unusable> {
+    if let Some(path) = &arguments.recipe {
+        let text = fs::read_to_string(path).with_context(|| format!("{}: cannot be read", path.display()))?;
+        let recipe: Recipe = serde_json::from_str(&text).with_context(|| format!("{}", path.display()))?;
+        let folder = path.parent().map(Path::to_path_buf).unwrap_or_default();
+        return Ok((recipe, folder));
+    }
+    let source = |path: &PathBuf| Source::file(path.to_string_lossy());
+    let mut recipe = Recipe::new("");
+    recipe.low = arguments.low.iter().map(source).collect();
+    recipe.high = arguments.high.iter().map(source).collect();
+    recipe.cage = arguments.cage.as_ref().map(source);
+    if recipe.high.is_empty() && arguments.normal_map.is_none() {
+        bail!("--high: name at least one sculpt, or give --normal-map to make maps from");
+    }
+    Ok((recipe, PathBuf::new()))
+}
+
+/// Lays the command line's options over a recipe.
+pub fn apply_options(recipe: &mut Recipe, arguments: &Bake) -> Result<(), Unusable> {
+    if !arguments.maps.is_empty() {
+        let kept = std::mem::take(&mut recipe.maps);
+        for name in &arguments.maps {
+            // Settings that the recipe gives a map outlive a choice of maps.
+            let known = kept.iter().find(|m| m.id() == name).cloned().or_else(|| MapSettings::by_id(name));
+            let ids: Vec<&str> = MAPS.iter().map(|m| m.id).collect();
+            recipe.maps.push(known.ok_or_else(|| anyhow!("--maps: no map '{name}'; there are {}", ids.join(", ")))?);
+        }
+    }
+    apply_sources(recipe, arguments);
+    fn set<T>(slot: &mut T, value: Option<impl Into<T>>) {
+        if let Some(value) = value {
+            *slot = value.into();
+        }
+    }
+    set(&mut recipe.sheet.size, arguments.size);
+    set(&mut recipe.sheet.samples, arguments.samples);
+    set(&mut recipe.sheet.padding, arguments.padding);
+    set(&mut recipe.sheet.depth, arguments.depth);
+    set(&mut recipe.sheet.format, arguments.format);
+    set(&mut recipe.sheet.layout, arguments.sheets);
+    if let Some(format) = arguments.color_format {
+        recipe.sheet.color_format = Some(format.into());
+    }
+    recipe.sheet.dither |= arguments.dither;
+    set(&mut recipe.reach.out, arguments.reach_out);
+    set(&mut recipe.reach.inward, arguments.reach_in);
+    set(&mut recipe.reach.out, arguments.reach);
+    set(&mut recipe.reach.inward, arguments.reach);
+    set(&mut recipe.direction, arguments.direction);
+    set(&mut recipe.hit, arguments.hit);
+    set(&mut recipe.pairing, arguments.pair);
+    set(&mut recipe.back_faces, arguments.back_faces);
+    set(&mut recipe.seed, arguments.seed);
+    apply_map_options(&mut recipe.maps, arguments)
+}
+
+fn apply_sources(recipe: &mut Recipe, arguments: &Bake) {
+    if let Some(uvs) = arguments.low_uvs {
+        recipe.low.iter_mut().for_each(|source| source.uvs = uvs);
+    }
+    if let Some(uvs) = arguments.high_uvs {
+        recipe.high.iter_mut().for_each(|source| source.uvs = uvs);
+    }
+    if let Some(path) = &arguments.normal_map {
+        let file = path.to_string_lossy().into_owned();
+        recipe.normal_map = Some(NormalMapSource { file, hash: None, y: arguments.normal_map_y.unwrap_or_default() });
+    }
+    for map in &mut recipe.maps {
+        if let (MapSettings::Color(settings), Some(path)) = (map, &arguments.picture) {
+            settings.picture = Some(PictureSource { file: path.to_string_lossy().into_owned(), hash: None });
+        }
+    }
+}
+
+/// Settings of single maps: the named options, then every `--set`.
+fn apply_map_options(maps: &mut [MapSettings], arguments: &Bake) -> Result<(), Unusable> {
+    fn json(value: impl Serialize) -> Option<Value> {
+        serde_json::to_value(value).ok().filter(|v| !v.is_null())
+    }
+    // Without a sculpt there is only the normal map to make them from.
+    let from = (arguments.recipe.is_none() && arguments.high.is_empty()).then_some("normal-map");
+    let id_from = arguments.id_from.map(ember_ridge_core::maps::IdSource::from);
+    let named: [(&[&str], &str, Option<Value>); 8] = [
+        (&["normal", "bent-normal"], "y", json(arguments.normal_y)),
+        (&["id"], "from", json(id_from)),
+        (&["ao", "curvature", "cavity"], "from", json(from)),
+        (&["ao", "bent-normal"], "rays", json(arguments.ao_rays)),
+        (&["ao", "bent-normal"], "distance", json(arguments.ao_distance)),
+        (&["curvature"], "radius", json(arguments.curvature_radius)),
+        (&["curvature", "cavity"], "detail", json(arguments.detail_size)),
+        (&["displacement"], "scale", json(arguments.displacement_scale)),
+    ];
+    for (ids, field, value) in named {
+        let Some(value) = value else { continue };
+        for map in maps.iter_mut().filter(|m| ids.contains(&m.id())) {
+            set_field(map, field, value.clone())?;
+        }
+    }
+    for text in &arguments.set {
+        let (name, value) = text.split_once('=').ok_or_else(|| anyhow!("--set {text}: write MAP.SETTING=VALUE"))?;
+        let (id, field) = name.split_once('.').ok_or_else(|| anyhow!("--set {text}: write MAP.SETTING=VALUE"))?;
+        let map = maps.iter_mut().find(|m| m.id() == id);
+        let map = map.ok_or_else(|| anyhow!("--set {text}: map '{id}' is not baked; name it with --maps"))?;
+        // What is not JSON is a word.
+        let value = serde_json::from_str(value).unwrap_or_else(|_| Value::String(value.to_owned()));
+        set_field(map, field, value).with_context(|| format!("--set {text}"))?;
+    }
+    Ok(())
+}
+
+fn set_field(map: &mut MapSettings, field: &str, value: Value) -> Result<(), Unusable> {
+    let mut fields = serde_json::to_value(&*map)?;
+    fields[field] = value.clone();
+    let changed: MapSettings =
+        serde_json::from_value(fields).with_context(|| format!("{}.{field} = {value}", map.id()))?;
+    // A setting that the map does not have is dropped on the way; say so.
+    let kept = serde_json::to_value(&changed)?;
+    if kept.get(field).is_none() {
+        let known: Vec<&String> =
+            kept.as_object().map(|o| o.keys().filter(|k| *k != "map").collect()).unwrap_or_default();
+        bail!("map '{}' has no setting '{field}'; it has {known:?}", map.id());
+    }
+    *map = changed;
+    Ok(())
+}

@@ -1,0 +1,67 @@
+//! Meshes and pictures of a recipe from the disk.
+
+use crate::Unusable;
+use crate::progress::Progress;
+use anyhow::{Context, bail};
+use ember_ridge_core::bake::BakeScene;
+use ember_ridge_core::recipe::Source;
+use ember_ridge_core::{Mesh, Recipe};
+use ember_ridge_formats::image::read_image;
+use ember_ridge_formats::read_mesh_with;
+use std::fs;
+use std::path::{Component, Path};
+use std::sync::Arc;
+
+pub fn load_scene(recipe: &Recipe, folder: &Path, progress: &Progress) -> Result<BakeScene, Unusable> {
+    if recipe.low.is_empty() || (recipe.high.is_empty() && recipe.normal_map.is_none()) {
+        bail!("recipe: it needs at least one low and one high mesh; name the files under \"low\" and \"high\"");
+    }
+    let load = |sources: &[Source]| -> Result<Vec<Mesh>, Unusable> {
+        sources.iter().map(|source| load_mesh(source, folder, progress)).collect()
+    };
+    let (low, high) = (load(&recipe.low)?, load(&recipe.high)?);
+    let cage = recipe.cage.as_ref().map(|source| load_mesh(source, folder, progress)).transpose()?;
+    let mut images = std::collections::HashMap::new();
+    for picture in recipe.pictures() {
+        let bytes = read_checked(folder, &picture.file, picture.hash.as_deref(), progress)?;
+        let image = read_image(&folder.join(&picture.file).to_string_lossy(), &bytes)?;
+        images.insert(picture.file, Arc::new(image));
+    }
+    let all = |meshes: &[Mesh]| meshes.iter().map(|m| m.triangles.len()).sum::<usize>();
+    progress.say(&format!("building the tree over {} triangles", all(if high.is_empty() { &low } else { &high })));
+    let scene = BakeScene::new(&low.iter().collect::<Vec<_>>(), &high.iter().collect::<Vec<_>>(), cage.as_ref());
+    let scene = scene.with_context(|| recipe.cage.as_ref().map_or("cage".to_owned(), |c| c.file.clone()))?;
+    progress.say(&format!("ready: {} low, {} high triangles", all(&low), all(&high)));
+    Ok(scene.with_images(images))
+}
+
+fn load_mesh(source: &Source, folder: &Path, progress: &Progress) -> Result<Mesh, Unusable> {
+    let bytes = read_checked(folder, &source.file, source.hash.as_deref(), progress)?;
+    let path = folder.join(&source.file);
+    Ok(read_mesh_with(&path.to_string_lossy(), &bytes, &|name| read_beside(&path, name), source.uvs)?)
+}
+
+/// The bytes of a file, which must be the one the recipe was made with when it says which.
+fn read_checked(folder: &Path, file: &str, hash: Option<&str>, progress: &Progress) -> Result<Vec<u8>, Unusable> {
+    let path = folder.join(file);
+    progress.say(&format!("reading {}", path.display()));
+    let bytes = fs::read(&path).with_context(|| format!("{}: cannot be read", path.display()))?;
+    if let Some(expected) = hash {
+        let found = blake3::hash(&bytes).to_hex();
+        if found.as_str() != expected {
+            bail!(
+                "{}: it is not the file the recipe was made with (BLAKE3 {found}, not {expected}). \
+                 Put the right file there, or take the hash out of the recipe",
+                path.display()
+            );
+        }
+    }
+    Ok(bytes)
+}
+
+/// A file that belongs to `path`, from the same folder or below; never from elsewhere.
+pub fn read_beside(path: &Path, name: &str) -> Option<Vec<u8>> {
+    let name = Path::new(name);
+    let stays = name.components().all(|c| matches!(c, Component::Normal(_) | Component::CurDir));
+    stays.then(|| fs::read(path.parent().unwrap_or(Path::new("")).join(name)).ok()).flatten()
+}

@@ -1,0 +1,217 @@
+//! What is counted over all tiles of a run, in an order-free way: any thread may count any tile.
+
+use super::hits::TileHits;
+use super::plan::Plan;
+use super::report::ResolvedReach;
+use crate::finding::{Finding, FindingKind, Place, Severity};
+
+/// What was counted.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Counts {
+    /// Primary rays.
+    pub rays: u64,
+    pub covered: u64,
+    pub misses: u64,
+    pub back_faces: u64,
+    pub(super) ray_seconds: f64,
+    pub(super) maps: Vec<MapCounts>,
+    parts: Vec<PartCounts>,
+}
+
+/// What one map took and met.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub(super) struct MapCounts {
+    pub seconds: f64,
+    /// Rays beyond the primary ones, traced for this map.
+    pub rays: u64,
+    /// Largest distance of a value from zero.
+    pub extreme: f32,
+    /// Texels whose value lies beyond a set range.
+    pub clipped: Troubles,
+}
+
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+struct PartCounts {
+    covered: u64,
+    misses: Troubles,
+    back_faces: Troubles,
+}
+
+/// Where a trouble was met: sheet, texel on it, low-poly triangle, v, w.
+type Spot = (usize, u32, u32, f32, f32);
+
+/// How many texels had a trouble, and the first of them in reading order.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub(super) struct Troubles {
+    pub count: u64,
+    first: Option<Spot>,
+}
+
+impl Troubles {
+    fn add(&mut self, count: u64, first: Option<Spot>) {
+        self.count += count;
+        if let Some(new) = first
+            && self.first.is_none_or(|old| (new.0, new.1) < (old.0, old.1))
+        {
+            self.first = Some(new);
+        }
+    }
+}
+
+impl Counts {
+    pub(super) fn for_plan(plan: &Plan) -> Counts {
+        Counts {
+            maps: vec![MapCounts::default(); plan.maps.len()],
+            parts: vec![PartCounts::default(); plan.scene.low.mesh.parts.len()],
+            ..Counts::default()
+        }
+    }
+
+    pub(super) fn take(&mut self, plan: &Plan, hits: &TileHits) {
+        self.rays += hits.rays();
+        for (texel, samples) in hits.texels() {
+            let spot = spot(plan, hits, texel, samples.start);
+            let part = &mut self.parts[plan.scene.low.parts[spot.2 as usize] as usize];
+            self.covered += 1;
+            part.covered += 1;
+            if samples.clone().all(|s| !hits.is_hit(s)) {
+                self.misses += 1;
+                part.misses.add(1, Some(spot));
+            }
+            if samples.clone().any(|s| hits.skipped_back(s)) {
+                self.back_faces += 1;
+                part.back_faces.add(1, Some(spot));
+            }
+        }
+    }
+
+    /// Ranges of a map of signed heights: how far it goes, and what a set scale cuts off.
+    pub(super) fn take_heights(&mut self, plan: &Plan, map: usize, hits: &TileHits, values: &[f32]) -> f32 {
+        let limit = plan.maps[map].set_scale.map_or(f32::INFINITY, |scale| scale * 0.5);
+        let mut extreme = 0.0f32;
+        for (texel, samples) in hits.texels() {
+            let height = values[texel].abs();
+            extreme = extreme.max(height);
+            if height > limit {
+                self.maps[map].clipped.add(1, Some(spot(plan, hits, texel, samples.start)));
+            }
+        }
+        let kept = &mut self.maps[map].extreme;
+        *kept = kept.max(extreme);
+        extreme
+    }
+
+    pub(super) fn merged(mut self, other: Counts) -> Counts {
+        self.rays += other.rays;
+        self.covered += other.covered;
+        self.misses += other.misses;
+        self.back_faces += other.back_faces;
+        self.ray_seconds += other.ray_seconds;
+        for (mine, theirs) in self.maps.iter_mut().zip(other.maps) {
+            mine.seconds += theirs.seconds;
+            mine.rays += theirs.rays;
+            mine.extreme = mine.extreme.max(theirs.extreme);
+            mine.clipped.add(theirs.clipped.count, theirs.clipped.first);
+        }
+        for (mine, theirs) in self.parts.iter_mut().zip(other.parts) {
+            mine.covered += theirs.covered;
+            mine.misses.add(theirs.misses.count, theirs.misses.first);
+            mine.back_faces.add(theirs.back_faces.count, theirs.back_faces.first);
+        }
+        self
+    }
+
+    /// Findings on what was met.
+    pub(super) fn findings(&self, plan: &Plan) -> Vec<Finding> {
+        let mut found = Vec::new();
+        for (part, tally) in plan.scene.low.mesh.parts.iter().zip(&self.parts) {
+            let name = Some(part.name.as_str());
+            found.extend(miss_finding(plan, name, tally.covered, &tally.misses, plan.reach));
+            found.extend(back_face_finding(plan, name, tally.covered, &tally.back_faces));
+        }
+        for (map, tally) in plan.maps.iter().zip(&self.maps) {
+            found.extend(clip_finding(plan, map.set_scale, self.covered, tally));
+        }
+        found
+    }
+}
+
+fn spot(plan: &Plan, hits: &TileHits, texel: usize, sample: usize) -> Spot {
+    let (triangle, v, w) = hits.low(sample);
+    (hits.sheet, hits.texel_on_sheet(texel, plan.recipe.sheet.size), triangle, v, w)
+}
+
+/// A part with fewer troubled texels than this share is not worth a finding.
+const WORTH_SAYING: f64 = 0.0005;
+
+fn place(plan: &Plan, part: Option<&str>, count: u64, (_, texel, triangle, v, w): Spot) -> Place {
+    let size = plan.recipe.sheet.size;
+    let middle = |at: u32| (at as f32 + 0.5) / size as f32;
+    Place {
+        file: None,
+        part: part.map(str::to_owned),
+        triangles: vec![triangle],
+        count: count.min(u64::from(u32::MAX)) as u32,
+        point: Some(plan.scene.low.point(triangle, v, w, plan.recipe.direction).position.to_array()),
+        uv: Some([middle(texel % size), 1.0 - middle(texel / size)]),
+    }
+}
+
+fn severity(share: f64) -> Severity {
+    if share > 0.01 { Severity::Fault } else { Severity::Warning }
+}
+
+fn share_of(troubles: &Troubles, covered: u64) -> Option<(f64, Spot)> {
+    let share = troubles.count as f64 / covered.max(1) as f64;
+    troubles.first.filter(|_| share >= WORTH_SAYING).map(|first| (share, first))
+}
+
+fn how_many(part: Option<&str>, count: u64, share: f64) -> String {
+    format!("{count} texels of '{}' ({:.2} %)", part.unwrap_or_default(), share * 100.0)
+}
+
+fn miss_finding(
+    plan: &Plan,
+    part: Option<&str>,
+    covered: u64,
+    troubles: &Troubles,
+    reach: ResolvedReach,
+) -> Option<Finding> {
+    let (share, first) = share_of(troubles, covered)?;
+    Some(Finding {
+        kind: FindingKind::Misses,
+        severity: severity(share),
+        place: place(plan, part, troubles.count, first),
+        reason: format!("No ray hits the sculpt on {}", how_many(part, troubles.count, share)),
+        remedy: format!("Raise reach out above {:.4} or reach in above {:.4}", reach.out, reach.inward),
+    })
+}
+
+fn back_face_finding(plan: &Plan, part: Option<&str>, covered: u64, troubles: &Troubles) -> Option<Finding> {
+    let (share, first) = share_of(troubles, covered)?;
+    Some(Finding {
+        kind: FindingKind::BackFaceHits,
+        severity: severity(share),
+        place: place(plan, part, troubles.count, first),
+        reason: format!("Rays pass through back faces on {}", how_many(part, troubles.count, share)),
+        remedy: "Look for turned faces on the sculpt here, or lower reach out so that rays start nearer".to_owned(),
+    })
+}
+
+fn clip_finding(plan: &Plan, scale: Option<f32>, covered: u64, tally: &MapCounts) -> Option<Finding> {
+    let (share, first) = share_of(&tally.clipped, covered)?;
+    let scale = scale?;
+    Some(Finding {
+        kind: FindingKind::RangeClipped,
+        severity: severity(share),
+        place: place(plan, None, tally.clipped.count, first),
+        reason: format!(
+            "Displacement goes to {:.5} and a scale of {scale} holds {:.5}: {} texels ({:.2} %) are cut off",
+            tally.extreme,
+            scale * 0.5,
+            tally.clipped.count,
+            share * 100.0
+        ),
+        remedy: format!("Set the scale to {:.5} or more, or leave it to be measured", tally.extreme * 2.0),
+    })
+}

@@ -1,0 +1,48 @@
+//! What a bake will cost, from what an earlier one of the same asset cost: rates are measured, never assumed.
+
+use super::report::Report;
+use crate::maps::MapSettings;
+use crate::recipe::Recipe;
+use serde::{Deserialize, Serialize};
+use ts_rs::TS;
+
+/// Expected cost of a bake.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, TS)]
+pub struct Estimate {
+    /// Wall-clock seconds, without reading meshes and building trees.
+    pub seconds: f32,
+    /// Bytes of finished texels that wait until they are written, in memory or beyond that on the disk.
+    #[ts(type = "number")]
+    pub bytes: u64,
+}
+
+/// Estimates `recipe` from a finished run's report. None when that run measured no time.
+pub fn estimate(recipe: &Recipe, last: &Report) -> Option<Estimate> {
+    let spent = last.ray_seconds + last.maps.values().map(|m| m.seconds).sum::<f64>();
+    if spent <= 0.0 || last.seconds <= 0.0 || last.covered == 0 || last.rays == 0 {
+        return None;
+    }
+    let texels = (f64::from(recipe.sheet.size) / f64::from(last.recipe.sheet.size)).powi(2);
+    let samples = texels * f64::from(recipe.sheet.samples) / f64::from(last.recipe.sheet.samples);
+    let covered = last.covered as f64 * texels;
+    let map_rays: u64 = last.maps.values().map(|m| m.rays).sum();
+    let primary_rays = (last.rays - map_rays).max(1) as f64;
+    // Seconds a ray that leaves the sculpt took; before any was traced, as long as a primary one.
+    let traced = last.maps.values().filter(|m| m.rays > 0);
+    let (ray_seconds, rays) = traced.fold((0.0, 0.0), |(s, r), m| (s + m.seconds, r + m.rays as f64));
+    let per_ray = if rays > 0.0 { ray_seconds / rays } else { last.ray_seconds / primary_rays };
+    // Seconds a sample took in maps without rays; before any was made, a tenth of a primary ray.
+    let plain = last.maps.values().filter(|m| m.rays == 0 && m.error.is_none());
+    let (plain_seconds, plain_maps) = plain.fold((0.0, 0.0), |(s, n), m| (s + m.seconds, n + 1.0));
+    let per_plain = if plain_maps > 0.0 { plain_seconds / plain_maps } else { 0.1 * last.ray_seconds };
+    let of_map = |map: &MapSettings| match map.rays() {
+        Some(rays) => covered * f64::from(rays) * per_ray,
+        None => last.maps.get(map.id()).map_or(per_plain, |m| m.seconds) * samples,
+    };
+    let work = last.ray_seconds * samples + recipe.maps.iter().map(of_map).sum::<f64>();
+    let side = u64::from(recipe.sheet.size);
+    let sheets = last.sheets.len().max(1) as u64;
+    let bytes_of = |map: &MapSettings| (map.shape().channels * map.stored_bytes(recipe)) as u64;
+    let bytes = side * side * sheets * recipe.maps.iter().map(bytes_of).sum::<u64>();
+    Some(Estimate { seconds: (work * last.seconds / spent) as f32, bytes })
+}

@@ -1,0 +1,274 @@
+//! A bake that ran to its end: its report, and its maps as rows from the top, padded, ready to be written. Rows come out
+//! one tile's height at a time; no map is ever whole in memory unless someone asks for [`Outcome::pixels`].
+
+use super::counts::Counts;
+use super::plan::Plan;
+use super::report::Report;
+use super::spool::{Spool, Stored};
+use super::{Canvas, Preview};
+use crate::maps::{MapShape, PaletteEntry};
+use crate::recipe::{ImageFormat, Padding, SheetName};
+use crate::sheet::{Coverage, Depth, NO_SOURCE, PaddingRows, Pixels, TILE, Tile, tiles_in_morton_order};
+use std::sync::Arc;
+
+/// One finished map.
+#[derive(Clone, Debug, PartialEq)]
+pub struct BakedMap {
+    pub id: &'static str,
+    pub channels: usize,
+    pub format: ImageFormat,
+    pub depth: Depth,
+    /// True for colours meant to be seen, which are sRGB-encoded; false for data.
+    pub color: bool,
+    /// True for flat colours that must not be changed by so much as a step.
+    pub flat: bool,
+    /// Displacement: the distance from black to white, scene units. None for float files, which hold the height itself.
+    pub scale: Option<f32>,
+    pub palette: Option<Vec<PaletteEntry>>,
+    /// Why it could not be made; there are no rows then.
+    pub error: Option<String>,
+    neutral: &'static [f32],
+    heights: bool,
+    stored: Stored,
+}
+
+/// A sheet's coverage, and the covered texels that padding may copy.
+struct SheetRows {
+    covered: Coverage,
+    borders: Vec<u32>,
+    /// First entry of `borders` of each row, and one past the last.
+    border_rows: Vec<u32>,
+    /// Number of each tile by its place in the grid.
+    tiles: Vec<u32>,
+}
+
+/// A bake that ran to its end.
+pub struct Outcome {
+    pub maps: Vec<BakedMap>,
+    pub sheets: Vec<SheetName>,
+    pub size: u32,
+    pub counts: Counts,
+    /// The report, with empty file names.
+    pub report: Report,
+    padding: Padding,
+    rows: Vec<SheetRows>,
+    order: Vec<Tile>,
+    spool: Arc<dyn Spool>,
+    canvas: Canvas,
+}
+
+/// Number under which a tile of a map waits in the spool.
+pub(super) fn slot(plan_maps: usize, tiles: usize, sheet: usize, tile: usize, map: usize) -> usize {
+    (sheet * tiles + tile) * plan_maps + map
+}
+
+impl Outcome {
+    pub(super) fn new(
+        plan: &Plan,
+        covered: Vec<Coverage>,
+        counts: Counts,
+        report: Report,
+        spool: Arc<dyn Spool>,
+        canvas: Canvas,
+    ) -> Outcome {
+        let size = plan.recipe.sheet.size;
+        let order = tiles_in_morton_order(size);
+        let padded = plan.recipe.sheet.padding != Padding::Texels(0);
+        let across = size.div_ceil(TILE);
+        let mut tiles = vec![0; order.len()];
+        for (number, tile) in order.iter().enumerate() {
+            tiles[(tile.y / TILE * across + tile.x / TILE) as usize] = number as u32;
+        }
+        let rows = covered.into_iter().map(|covered| {
+            let borders = if padded { covered.borders() } else { Vec::new() };
+            let border_rows =
+                (0..=size).map(|y| borders.partition_point(|&b| b < y.saturating_mul(size)) as u32).collect();
+            SheetRows { covered, borders, border_rows, tiles: tiles.clone() }
+        });
+        let maps = plan.maps.iter().zip(&counts.maps).map(|(map, tally)| {
+            let floats = map.depth == Depth::Float || map.format == ImageFormat::Exr;
+            // Nothing stands out: any scale says so; one that is a fair length keeps readers from dividing by zero.
+            let measured = if tally.extreme > 0.0 { 2.0 * tally.extreme } else { plan.scene.diagonal().max(1e-30) };
+            let kind = map.settings.kind();
+            BakedMap {
+                id: kind.id,
+                channels: map.shape.channels,
+                format: map.format,
+                depth: map.depth,
+                color: kind.color,
+                flat: kind.flat,
+                scale: (map.heights && !floats).then(|| map.set_scale.unwrap_or(measured)),
+                palette: map.work.as_ref().ok().and_then(|w| w.palette()).map(<[PaletteEntry]>::to_vec),
+                error: map.work.as_ref().err().cloned(),
+                neutral: map.shape.neutral,
+                heights: map.heights,
+                stored: map.stored,
+            }
+        });
+        Outcome {
+            maps: maps.collect(),
+            sheets: plan.sheet_names(),
+            size,
+            padding: plan.recipe.sheet.padding,
+            rows: rows.collect(),
+            order,
+            spool,
+            canvas,
+            counts,
+            report,
+        }
+    }
+
+    /// One entry a texel: the low-poly lies there.
+    pub fn covered(&self, sheet: usize) -> &Coverage {
+        &self.rows[sheet].covered
+    }
+
+    /// A small picture of a map, without padding.
+    pub fn preview(&self, sheet: usize, map: &str) -> Option<Preview> {
+        self.canvas.preview(sheet, map)
+    }
+
+    /// Gives a map's rows from the top, some at a time: values as the file is to hold them, 0..1 for whole-number files.
+    ///
+    /// # Errors
+    /// What `sink` answers, or why the spool cannot be read (through `From<String>`).
+    pub fn stream<E: From<String>>(
+        &self,
+        sheet: usize,
+        map: usize,
+        sink: &mut dyn FnMut(&[f32]) -> Result<(), E>,
+    ) -> Result<(), E> {
+        let (size, baked, rows) = (self.size as usize, &self.maps[map], &self.rows[sheet]);
+        let channels = baked.channels;
+        let neutral: Vec<f32> = match baked.scale {
+            None if baked.heights => vec![0.0; channels],
+            _ => baked.neutral.to_vec(),
+        };
+        let borders = self.border_values(sheet, map)?;
+        let mut padding = match self.padding {
+            Padding::Texels(0) => None,
+            Padding::Texels(n) => Some(PaddingRows::new(&rows.covered, Some(n))),
+            Padding::All => Some(PaddingRows::new(&rows.covered, None)),
+        };
+        let mut sources = vec![NO_SOURCE; size];
+        let mut bytes = Vec::new();
+        for top in (0..size).step_by(TILE as usize) {
+            let height = (TILE as usize).min(size - top);
+            let mut band = neutral.repeat(size * height);
+            for column in 0..size.div_ceil(TILE as usize) {
+                let number = rows.tiles[top / TILE as usize * size.div_ceil(TILE as usize) + column] as usize;
+                self.unpack(sheet, map, number, &mut bytes, |x, y, value| {
+                    let at = ((y - top) * size + x) * channels;
+                    band[at..at + channels].copy_from_slice(value);
+                })?;
+            }
+            if let Some(padding) = &mut padding {
+                for y in top..top + height {
+                    padding.next_row(&mut sources);
+                    for (x, &source) in sources.iter().enumerate() {
+                        if source == NO_SOURCE || source as usize == y * size + x {
+                            continue;
+                        }
+                        let from = rows.border_number(source, size) * channels;
+                        let at = ((y - top) * size + x) * channels;
+                        band[at..at + channels].copy_from_slice(&borders[from..from + channels]);
+                    }
+                }
+            }
+            sink(&band)?;
+        }
+        Ok(())
+    }
+
+    /// Values of the texels that padding may copy, in the order of `borders`.
+    fn border_values(&self, sheet: usize, map: usize) -> Result<Vec<f32>, String> {
+        let (rows, channels) = (&self.rows[sheet], self.maps[map].channels);
+        let mut values = vec![0.0; rows.borders.len() * channels];
+        if rows.borders.is_empty() {
+            return Ok(values);
+        }
+        let size = self.size as usize;
+        let mut bytes = Vec::new();
+        for number in 0..self.order.len() {
+            self.unpack(sheet, map, number, &mut bytes, |x, y, value| {
+                if let Some(at) = rows.find_border((y * size + x) as u32, size) {
+                    values[at * channels..(at + 1) * channels].copy_from_slice(value);
+                }
+            })?;
+        }
+        Ok(values)
+    }
+
+    /// Calls `each` with the place and the value of every covered texel of a tile.
+    fn unpack(
+        &self,
+        sheet: usize,
+        map: usize,
+        number: usize,
+        bytes: &mut Vec<u8>,
+        mut each: impl FnMut(usize, usize, &[f32]),
+    ) -> Result<(), String> {
+        let at = slot(self.maps.len(), self.order.len(), sheet, number, map);
+        if !self.spool.fetch(at, bytes)? {
+            return Ok(());
+        }
+        let (tile, baked, covered) = (&self.order[number], &self.maps[map], &self.rows[sheet].covered);
+        let mut value = [0.0f32; 4];
+        let mut next = 0;
+        for y in tile.y as usize..(tile.y + tile.height) as usize {
+            for x in tile.x as usize..(tile.x + tile.width) as usize {
+                if !covered.get(y * self.size as usize + x) {
+                    continue;
+                }
+                for slot in &mut value[..baked.channels] {
+                    *slot = baked.stored.unpack(bytes, next);
+                    next += 1;
+                }
+                if let Some(scale) = baked.scale {
+                    value[0] = 0.5 + value[0] / scale;
+                }
+                each(x, y, &value[..baked.channels]);
+            }
+        }
+        Ok(())
+    }
+
+    /// A whole map in memory, at the depth of its file. For tests and for small sheets.
+    ///
+    /// # Errors
+    /// Why the spool cannot be read.
+    pub fn pixels(&self, sheet: usize, map: usize) -> Result<Pixels, String> {
+        let baked = &self.maps[map];
+        let entries = self.size as usize * self.size as usize * baked.channels;
+        let mut pixels = Pixels::filled(baked.depth, entries, &[0.0]);
+        let mut at = 0;
+        self.stream::<String>(sheet, map, &mut |rows| {
+            for &value in rows {
+                pixels.set(at, value);
+                at += 1;
+            }
+            Ok(())
+        })?;
+        Ok(pixels)
+    }
+}
+
+impl SheetRows {
+    fn find_border(&self, texel: u32, size: usize) -> Option<usize> {
+        let row = texel as usize / size;
+        let (from, to) = (self.border_rows[row] as usize, self.border_rows[row + 1] as usize);
+        self.borders[from..to].binary_search(&texel).ok().map(|at| from + at)
+    }
+
+    fn border_number(&self, texel: u32, size: usize) -> usize {
+        self.find_border(texel, size).unwrap_or_default()
+    }
+}
+
+/// Shape of a map, for those who stream it.
+impl BakedMap {
+    pub fn shape(&self) -> MapShape {
+        MapShape { channels: self.channels, neutral: self.neutral }
+    }
+}

@@ -1,0 +1,86 @@
+//! Where finished tiles wait until whole rows can be written. Small bakes wait in memory; whoever bakes large sheets may give a
+//! spool that lies elsewhere. Only covered texels are kept, at no more precision than the file will hold.
+
+use super::hits::TileHits;
+use crate::sheet::quantise;
+use std::sync::{Mutex, PoisonError};
+
+/// Keeps the bytes of tiles by number. Called from many threads.
+pub trait Spool: Send + Sync {
+    /// Keeps `bytes` under `slot`; each slot is kept once.
+    ///
+    /// # Errors
+    /// Why they cannot be kept, in words for the user.
+    fn keep(&self, slot: usize, bytes: Vec<u8>) -> Result<(), String>;
+
+    /// The bytes of `slot` into `into`; false, and nothing in it, when none were kept.
+    ///
+    /// # Errors
+    /// Why they cannot be read back.
+    fn fetch(&self, slot: usize, into: &mut Vec<u8>) -> Result<bool, String>;
+}
+
+/// A spool in memory.
+#[derive(Default)]
+pub struct MemorySpool {
+    slots: Mutex<Vec<Option<Vec<u8>>>>,
+}
+
+impl Spool for MemorySpool {
+    fn keep(&self, slot: usize, bytes: Vec<u8>) -> Result<(), String> {
+        let mut slots = self.slots.lock().unwrap_or_else(PoisonError::into_inner);
+        if slots.len() <= slot {
+            slots.resize(slot + 1, None);
+        }
+        slots[slot] = Some(bytes);
+        Ok(())
+    }
+
+    fn fetch(&self, slot: usize, into: &mut Vec<u8>) -> Result<bool, String> {
+        into.clear();
+        let slots = self.slots.lock().unwrap_or_else(PoisonError::into_inner);
+        let kept = slots.get(slot).and_then(Option::as_ref);
+        into.extend(kept.into_iter().flatten());
+        Ok(kept.is_some())
+    }
+}
+
+/// How values of a map wait in the spool.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Stored {
+    U8,
+    U16,
+    F32,
+}
+
+impl Stored {
+    pub fn bytes(self) -> usize {
+        match self {
+            Stored::U8 => 1,
+            Stored::U16 => 2,
+            Stored::F32 => 4,
+        }
+    }
+
+    /// Values of a tile's covered texels, one after the other.
+    pub fn pack(self, hits: &TileHits, channels: usize, values: &[f32]) -> Vec<u8> {
+        let covered = hits.texels().flat_map(|(texel, _)| &values[texel * channels..(texel + 1) * channels]);
+        match self {
+            Stored::U8 => covered.map(|&v| quantise(v, 255.0) as u8).collect(),
+            Stored::U16 => covered.flat_map(|&v| (quantise(v, 65535.0) as u16).to_le_bytes()).collect(),
+            Stored::F32 => covered.flat_map(|&v| v.to_le_bytes()).collect(),
+        }
+    }
+
+    /// Value number `at` of packed bytes.
+    pub fn unpack(self, bytes: &[u8], at: usize) -> f32 {
+        match self {
+            Stored::U8 => f32::from(bytes[at]) / 255.0,
+            Stored::U16 => f32::from(u16::from_le_bytes([bytes[at * 2], bytes[at * 2 + 1]])) / 65535.0,
+            Stored::F32 => {
+                let b = &bytes[at * 4..at * 4 + 4];
+                f32::from_le_bytes([b[0], b[1], b[2], b[3]])
+            }
+        }
+    }
+}

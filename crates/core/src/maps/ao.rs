@@ -1,0 +1,115 @@
+//! `ao`: ambient occlusion, the share of the cosine-weighted sky that a point of the sculpt sees up to a distance.
+
+use super::gather::{Falloff, GatherSpec, Occluders, RAY_COUNTS, Side};
+use super::{DetailMap, MadeFrom, Map, MapKind, MapShape, MapWork, Setup, TileWork, check_distance, distance_words};
+use crate::recipe::Distance;
+use serde::{Deserialize, Serialize};
+use std::sync::Arc;
+use ts_rs::TS;
+
+/// Share of the asset's diagonal that `auto` takes as distance.
+pub(super) const AUTO_DISTANCE: f32 = 0.2;
+
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[serde(default)]
+pub struct AoSettings {
+    pub from: MadeFrom,
+    /// Rays a texel, dealt out over its samples: a power of two from 4 to 512.
+    pub rays: u32,
+    /// How far off a surface still darkens, scene units; `auto` is a fifth of the asset's diagonal.
+    pub distance: Distance,
+    pub falloff: Falloff,
+    pub occluders: Occluders,
+    /// High-poly parts that never stand in the way: floating details.
+    pub clear: Vec<String>,
+}
+
+impl Default for AoSettings {
+    fn default() -> Self {
+        AoSettings {
+            from: MadeFrom::Sculpt,
+            rays: 64,
+            distance: Distance::Auto,
+            falloff: Falloff::None,
+            occluders: Occluders::Pair,
+            clear: Vec::new(),
+        }
+    }
+}
+
+impl Map for AoSettings {
+    const KIND: MapKind = MapKind {
+        explains: "How much of the sky each point sees: dark in corners and creases. Multiplied over ambient light.",
+        encoding: "share of the cosine-weighted hemisphere that is open, 1 = open; linear",
+        ..MapKind::data("ao", "Occlusion", MapShape::grey(&[1.0]))
+    };
+
+    fn prepare(&self, setup: &Setup) -> Result<Box<dyn MapWork>, String> {
+        let distance = setup.distance(self.distance, AUTO_DISTANCE);
+        let spec = GatherSpec::new(
+            self.rays,
+            (distance, self.falloff, Side::Outward),
+            (&self.occluders, &self.clear),
+            (setup.scene, setup.pairs, setup.recipe.seed),
+        )?;
+        match self.from {
+            MadeFrom::Sculpt => {
+                setup.needs_sculpt()?;
+                Ok(Box::new(AoTask { spec, detail: None }))
+            }
+            MadeFrom::NormalMap => {
+                let detail = Some((setup.detail.clone()?, distance));
+                Ok(Box::new(AoTask { spec: spec.on_low(setup.scene), detail }))
+            }
+        }
+    }
+
+    fn words(&self) -> String {
+        format!(
+            "{} rays to {} by {}{}",
+            self.rays,
+            distance_words(self.distance),
+            self.occluders.words(),
+            self.from.words()
+        )
+    }
+
+    fn validate(&self) -> Result<(), String> {
+        check_rays(self.rays)?;
+        check_distance("distance", self.distance)
+    }
+
+    fn rays(&self) -> Option<u32> {
+        Some(self.rays)
+    }
+
+    fn uses_normal_map(&self) -> bool {
+        self.from == MadeFrom::NormalMap
+    }
+}
+
+pub(super) fn check_rays(rays: u32) -> Result<(), String> {
+    match RAY_COUNTS.contains(&rays) {
+        true => Ok(()),
+        false => Err(format!("rays is {rays}; give 4, 8, 16, 32, 64, 128, 256 or 512")),
+    }
+}
+
+struct AoTask {
+    spec: GatherSpec,
+    /// The normal map, and how far its relief darkens.
+    detail: Option<(Arc<DetailMap>, f32)>,
+}
+
+impl MapWork for AoTask {
+    fn evaluate(&self, tile: &mut TileWork, out: &mut [f32]) {
+        let gathered = tile.gather(&self.spec);
+        for (texel, samples) in tile.hits.texels() {
+            // The low-poly's own occlusion times that of the relief the normal map stands for.
+            let relief = self.detail.as_ref().map_or(1.0, |(detail, distance)| {
+                detail.mean(&tile.plan.scene, tile.hits, samples, |at| detail.openness(at, *distance))
+            });
+            out[texel] = gathered.open[texel] * relief;
+        }
+    }
+}

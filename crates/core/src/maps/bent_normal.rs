@@ -1,0 +1,94 @@
+//! `bent-normal`: the mean direction in which nothing stands in the way, in tangent space. It shares its rays with `ao`.
+
+use super::ao::{AUTO_DISTANCE, check_rays};
+use super::gather::{Falloff, GatherSpec, Occluders, Side};
+use super::normal::{put_normal, to_tangent_space};
+use super::{Green, Map, MapKind, MapShape, MapWork, Setup, TileWork, check_distance, distance_words};
+use crate::recipe::Distance;
+use glam::Vec3;
+use serde::{Deserialize, Serialize};
+use ts_rs::TS;
+
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[serde(default)]
+pub struct BentNormalSettings {
+    pub y: Green,
+    /// Rays a texel, dealt out over its samples: a power of two from 4 to 512.
+    pub rays: u32,
+    /// How far off a surface still counts, scene units; `auto` is a fifth of the asset's diagonal.
+    pub distance: Distance,
+    pub occluders: Occluders,
+    /// High-poly parts that never stand in the way: floating details.
+    pub clear: Vec<String>,
+}
+
+impl Default for BentNormalSettings {
+    fn default() -> Self {
+        BentNormalSettings {
+            y: Green::Up,
+            rays: 64,
+            distance: Distance::Auto,
+            occluders: Occluders::Pair,
+            clear: Vec::new(),
+        }
+    }
+}
+
+impl Map for BentNormalSettings {
+    const KIND: MapKind = MapKind {
+        explains: "The way out: the mean open direction at each point. Gives occlusion a direction in the renderer.",
+        encoding: "mean unoccluded direction, tangent space, n*0.5+0.5; linear",
+        ..MapKind::data("bent-normal", "Bent normal", MapShape::rgb(&[0.5, 0.5, 1.0]))
+    };
+
+    fn prepare(&self, setup: &Setup) -> Result<Box<dyn MapWork>, String> {
+        setup.needs_sculpt()?;
+        let distance = setup.distance(self.distance, AUTO_DISTANCE);
+        let spec = GatherSpec::new(
+            self.rays,
+            (distance, Falloff::None, Side::Outward),
+            (&self.occluders, &self.clear),
+            (setup.scene, setup.pairs, setup.recipe.seed),
+        )?;
+        Ok(Box::new(BentNormalTask { spec, green: self.y.sign() }))
+    }
+
+    fn encoding(&self) -> String {
+        format!("{}; {}", Self::KIND.encoding, self.y.words())
+    }
+
+    fn words(&self) -> String {
+        let distance = distance_words(self.distance);
+        format!("{}, {} rays to {distance} by {}", self.y.words(), self.rays, self.occluders.words())
+    }
+
+    fn validate(&self) -> Result<(), String> {
+        check_rays(self.rays)?;
+        check_distance("distance", self.distance)
+    }
+
+    fn rays(&self) -> Option<u32> {
+        Some(self.rays)
+    }
+}
+
+struct BentNormalTask {
+    spec: GatherSpec,
+    green: f32,
+}
+
+impl MapWork for BentNormalTask {
+    fn evaluate(&self, tile: &mut TileWork, out: &mut [f32]) {
+        let gathered = tile.gather(&self.spec);
+        let (scene, hits) = (tile.scene(), tile.hits);
+        for (texel, mut samples) in hits.texels() {
+            let hit = samples.find(|&s| hits.is_hit(s));
+            let bent = hit.map_or(Vec3::ZERO, |s| {
+                // Nothing open at all: the surface's own normal.
+                let way = gathered.way[texel].try_normalize().or_else(|| hits.normal(scene, s)).unwrap_or(Vec3::Y);
+                to_tangent_space(scene, hits, s, way)
+            });
+            put_normal(&mut out[texel * 3..texel * 3 + 3], bent, self.green);
+        }
+    }
+}

@@ -1,0 +1,149 @@
+//! `curvature`: the sculpt's mean curvature, averaged over a detail size: edges bright, creases dark.
+
+use super::{DetailMap, MadeFrom, Map, MapKind, MapShape, MapWork, Setup, TileWork, check_distance, distance_words};
+use crate::mesh::CurvatureField;
+use crate::recipe::Distance;
+use crate::trace::hit_point;
+use serde::{Deserialize, Serialize};
+use std::sync::Arc;
+use ts_rs::TS;
+
+/// Share of the asset's diagonal that `auto` takes as detail size.
+pub(super) const AUTO_DETAIL: f32 = 0.006;
+/// The radius that reads full scale where it is `auto`, in detail sizes: a square edge, averaged over the detail size, reads full.
+const AUTO_RADIUS: f32 = 2.0;
+
+/// How curvature is written.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "kebab-case")]
+pub enum CurvatureEncoding {
+    /// Mid-grey is flat, white convex, black concave.
+    #[default]
+    Grey,
+    /// Convex in red, concave in green.
+    RedGreen,
+}
+
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, TS)]
+#[serde(default)]
+pub struct CurvatureSettings {
+    pub from: MadeFrom,
+    /// Radius curvature is averaged over, scene units; `auto` is 0.6 % of the asset's diagonal.
+    pub detail: Distance,
+    /// The radius of a ball that reads full scale, scene units; `auto` is twice the detail size.
+    pub radius: Distance,
+    pub encoding: CurvatureEncoding,
+}
+
+impl Map for CurvatureSettings {
+    const KIND: MapKind = MapKind {
+        explains: "Where the sculpt bends: edges bright, creases dark, flat is mid-grey. For edge wear and dirt in creases.",
+        encoding: "mean curvature H (1/R on a ball, convex positive) times the full-scale radius r",
+        ..MapKind::data("curvature", "Curvature", MapShape::grey(&[0.5]))
+    };
+
+    fn shape(&self) -> MapShape {
+        match self.encoding {
+            CurvatureEncoding::Grey => Self::KIND.shape,
+            CurvatureEncoding::RedGreen => MapShape::rgb(&[0.0, 0.0, 0.0]),
+        }
+    }
+
+    fn prepare(&self, setup: &Setup) -> Result<Box<dyn MapWork>, String> {
+        let detail = setup.distance(self.detail, AUTO_DETAIL);
+        let radius = match self.radius {
+            Distance::Units(units) => units,
+            Distance::Auto => detail * AUTO_RADIUS,
+        };
+        let source = match self.from {
+            MadeFrom::Sculpt => {
+                setup.needs_sculpt()?;
+                Source::Sculpt(setup.scene.curvature(detail))
+            }
+            MadeFrom::NormalMap => Source::NormalMap(setup.detail.clone()?, detail),
+        };
+        Ok(Box::new(CurvatureTask { source, radius, encoding: self.encoding }))
+    }
+
+    fn encoding(&self) -> String {
+        let how = match self.encoding {
+            CurvatureEncoding::Grey => "0.5 + 0.5*clamp(H*r, -1, 1); linear",
+            CurvatureEncoding::RedGreen => "clamp(H*r, 0, 1) in red, clamp(-H*r, 0, 1) in green; linear",
+        };
+        format!(
+            "{}: {how}; detail size {}, r {}",
+            Self::KIND.encoding,
+            distance_words(self.detail),
+            distance_words(self.radius)
+        )
+    }
+
+    fn words(&self) -> String {
+        let encoding = match self.encoding {
+            CurvatureEncoding::Grey => "grey",
+            CurvatureEncoding::RedGreen => "red and green",
+        };
+        format!(
+            "over {}, full at radius {}, {encoding}{}",
+            distance_words(self.detail),
+            distance_words(self.radius),
+            self.from.words()
+        )
+    }
+
+    fn validate(&self) -> Result<(), String> {
+        check_distance("detail", self.detail)?;
+        check_distance("radius", self.radius)
+    }
+
+    fn uses_normal_map(&self) -> bool {
+        self.from == MadeFrom::NormalMap
+    }
+}
+
+pub(super) enum Source {
+    Sculpt(Arc<CurvatureField>),
+    /// The normal map, and the size its curvature is averaged over.
+    NormalMap(Arc<DetailMap>, f32),
+}
+
+impl Source {
+    /// Mean curvature averaged over the texel's hits, 1 / scene units; 0 without any.
+    pub fn mean(&self, tile: &TileWork, samples: std::ops::Range<usize>) -> f32 {
+        let (scene, hits) = (&tile.plan.scene, tile.hits);
+        match self {
+            Source::Sculpt(field) => {
+                let (mut sum, mut count) = (0.0, 0);
+                for s in samples {
+                    let Some(hit) = hits.hit(s) else { continue };
+                    let along = if hit.back { -1.0 } else { 1.0 };
+                    sum += along * field.at(&scene.high, hit.triangle, hit.v, hit.w, hit_point(&scene.high, &hit));
+                    count += 1;
+                }
+                sum / count.max(1) as f32
+            }
+            Source::NormalMap(detail, size) => detail.mean(scene, hits, samples, |at| detail.curvature(at, *size)),
+        }
+    }
+}
+
+struct CurvatureTask {
+    source: Source,
+    radius: f32,
+    encoding: CurvatureEncoding,
+}
+
+impl MapWork for CurvatureTask {
+    fn evaluate(&self, tile: &mut TileWork, out: &mut [f32]) {
+        for (texel, samples) in tile.hits.texels() {
+            let bend = self.source.mean(tile, samples) * self.radius;
+            match self.encoding {
+                CurvatureEncoding::Grey => out[texel] = 0.5 + 0.5 * bend.clamp(-1.0, 1.0),
+                CurvatureEncoding::RedGreen => {
+                    out[texel * 3] = bend.clamp(0.0, 1.0);
+                    out[texel * 3 + 1] = (-bend).clamp(0.0, 1.0);
+                }
+            }
+        }
+    }
+}

@@ -1,0 +1,63 @@
+//! `displacement`: how far the sculpt lies outside (positive) or inside the low-poly, along the averaged direction whatever
+//! way the other rays run, so that a renderer can move the surface there without tearing it at hard edges.
+
+use super::{Map, MapKind, MapShape, MapWork, Setup, TileWork, check_distance, distance_words};
+use crate::recipe::Distance;
+use serde::{Deserialize, Serialize};
+use ts_rs::TS;
+
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, TS)]
+pub struct DisplacementSettings {
+    /// The distance from black to white in whole-number files; `auto` takes twice the furthest height of the whole asset.
+    #[serde(default)]
+    pub scale: Distance,
+}
+
+impl Map for DisplacementSettings {
+    const KIND: MapKind = MapKind {
+        explains: "How far the sculpt lies outside or inside the low-poly: moves the real surface in the renderer.",
+        encoding: "height along the averaged direction, outward positive; 0.5 + height/scale, mid-grey = the low-poly; \
+                   float files hold the height itself; linear",
+        heights: true,
+        ..MapKind::data("displacement", "Displacement", MapShape::grey(&[0.5]))
+    };
+
+    fn prepare(&self, setup: &Setup) -> Result<Box<dyn MapWork>, String> {
+        setup.needs_sculpt()?;
+        Ok(Box::new(DisplacementTask))
+    }
+
+    fn words(&self) -> String {
+        format!("scale {}", distance_words(self.scale))
+    }
+
+    fn validate(&self) -> Result<(), String> {
+        check_distance("scale", self.scale)
+    }
+
+    fn set_scale(&self) -> Option<f32> {
+        match self.scale {
+            Distance::Units(units) => Some(units),
+            Distance::Auto => None,
+        }
+    }
+}
+
+struct DisplacementTask;
+
+impl MapWork for DisplacementTask {
+    fn evaluate(&self, tile: &mut TileWork, out: &mut [f32]) {
+        let own = tile.averaged_hits();
+        let hits = own.as_deref().unwrap_or(tile.hits);
+        for (texel, samples) in hits.texels() {
+            let (mut sum, mut count) = (0.0, 0);
+            for height in samples.filter_map(|s| hits.height(s)) {
+                sum += height;
+                count += 1;
+            }
+            if count > 0 {
+                out[texel] = sum / count as f32;
+            }
+        }
+    }
+}

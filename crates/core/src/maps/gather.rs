@@ -1,0 +1,415 @@
+//! Rays that leave the sculpt where primary rays hit it: how open a point is, and which way. Maps that ask for the same rays
+//! share them.
+//!
+//! Directions are a (0, 2)-net on the square (Niederreiter 1992) under a random digital shift a texel (Kollig and Keller,
+//! "Efficient Multidimensional Sampling", 2002), mapped to the cosine-weighted hemisphere (Malley). A shift only permutes the net's
+//! cells, so ray number `k` of every texel can be taken from cell `k`: rays of neighbouring texels then run nearly the
+//! same way, and eight of them make a packet that holds together. A texel's rays are dealt out evenly over its samples.
+
+use super::TileWork;
+use crate::bake::{BakeScene, PairTable, TileHits};
+use crate::mesh::Mesh;
+use crate::trace::{BackFaces, LANES, Packet, RaySpan, Seen, hit_point};
+use glam::Vec3;
+use serde::{Deserialize, Serialize};
+use std::rc::Rc;
+use std::sync::Arc;
+use ts_rs::TS;
+
+/// Rays a texel that may be asked for.
+pub const RAY_COUNTS: [u32; 8] = [4, 8, 16, 32, 64, 128, 256, 512];
+
+/// What may stand in the way of a ray that leaves the sculpt.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "kebab-case")]
+pub enum Occluders {
+    /// The high-poly parts of the texel's own pair.
+    #[default]
+    Pair,
+    /// The whole sculpt.
+    All,
+    /// High-poly parts by name.
+    Parts(Vec<String>),
+}
+
+impl Occluders {
+    pub(super) fn words(&self) -> String {
+        match self {
+            Occluders::Pair => "own pair".into(),
+            Occluders::All => "whole sculpt".into(),
+            Occluders::Parts(names) => names.join(" and "),
+        }
+    }
+}
+
+/// How much a surface further off darkens.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "kebab-case")]
+pub enum Falloff {
+    /// As much as a near one, up to the distance.
+    #[default]
+    None,
+    /// Less the further off, nothing at the distance.
+    Linear,
+}
+
+/// Which way rays go.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Side {
+    Outward,
+    Inward,
+}
+
+/// Which mesh rays leave and meet.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Body {
+    /// The sculpt, from where primary rays hit it.
+    Sculpt,
+    /// The low-poly, from the samples themselves.
+    Low,
+}
+
+/// Which rays are wanted.
+#[derive(Clone, Debug, PartialEq)]
+pub(super) struct GatherSpec {
+    pub rays: u32,
+    /// Scene units.
+    pub distance: f32,
+    pub falloff: Falloff,
+    pub side: Side,
+    pub body: Body,
+    /// For each low part, the parts of the body that stand in the way.
+    pub masks: Arc<Vec<Vec<bool>>>,
+    pub sets: Arc<DirectionSets>,
+}
+
+impl GatherSpec {
+    /// Prepares rays.
+    ///
+    /// # Errors
+    /// A part name that the sculpt does not have.
+    pub fn new(
+        rays: u32,
+        (distance, falloff, side): (f32, Falloff, Side),
+        (occluders, clear): (&Occluders, &[String]),
+        (scene, pairs, seed): (&BakeScene, &PairTable, u64),
+    ) -> Result<GatherSpec, String> {
+        let masks = Arc::new(masks(scene, pairs, occluders, clear)?);
+        let sets = Arc::new(DirectionSets::new(rays, seed));
+        Ok(GatherSpec { rays, distance, falloff, side, body: Body::Sculpt, masks, sets })
+    }
+
+    /// The same rays on the low-poly, which all of its parts may stop.
+    pub fn on_low(self, scene: &BakeScene) -> GatherSpec {
+        let parts = scene.low.mesh.parts.len();
+        GatherSpec { body: Body::Low, masks: Arc::new(vec![vec![true; parts]; parts]), ..self }
+    }
+}
+
+/// For each low part a mask over the high parts.
+fn masks(
+    scene: &BakeScene,
+    pairs: &PairTable,
+    occluders: &Occluders,
+    clear: &[String],
+) -> Result<Vec<Vec<bool>>, String> {
+    let parts = &scene.high.parts;
+    let numbers = |names: &[String]| -> Result<Vec<usize>, String> {
+        let mut found = Vec::new();
+        for name in names {
+            let before = found.len();
+            found.extend(parts.iter().enumerate().filter(|(_, p)| p.name == *name).map(|(i, _)| i));
+            if found.len() == before {
+                let known: Vec<&str> = parts.iter().map(|p| p.name.as_str()).collect();
+                return Err(format!("the sculpt has no part '{name}'; it has {}", known.join(", ")));
+            }
+        }
+        Ok(found)
+    };
+    let mut masks = match occluders {
+        Occluders::Pair => pairs.allowed.clone(),
+        Occluders::All => vec![vec![true; parts.len()]; pairs.allowed.len()],
+        Occluders::Parts(names) => {
+            let mut mask = vec![false; parts.len()];
+            numbers(names)?.into_iter().for_each(|part| mask[part] = true);
+            vec![mask; pairs.allowed.len()]
+        }
+    };
+    for part in numbers(clear)? {
+        masks.iter_mut().for_each(|mask| mask[part] = false);
+    }
+    Ok(masks)
+}
+
+/// Shifted copies of the net, as unit directions about +z. Texels pick one by hash.
+#[derive(Debug, PartialEq)]
+pub(super) struct DirectionSets {
+    rays: usize,
+    sets: usize,
+    /// `sets * rays` directions; entry `k` of every set lies in cell `k`.
+    directions: Vec<Vec3>,
+    /// Which share of the texel's samples ray `k` of a set starts from, 0..1.
+    start: Vec<f32>,
+    seed: u64,
+}
+
+/// Directions held in all, over all sets.
+const DIRECTIONS: usize = 16_384;
+
+impl DirectionSets {
+    fn new(rays: u32, seed: u64) -> DirectionSets {
+        let n = rays as usize;
+        let bits = rays.trailing_zeros();
+        let (across_bits, down_bits) = (bits.div_ceil(2), bits / 2);
+        let sets = (DIRECTIONS / n).clamp(16, 1024);
+        let mut directions = vec![Vec3::Z; sets * n];
+        let mut start = vec![0.0; sets * n];
+        for set in 0..sets {
+            let shift = mix(seed ^ (set as u64).wrapping_mul(0x9e37_79b9_7f4a_7c15));
+            let (shift_x, shift_y) = (shift as u32, (shift >> 32) as u32);
+            for i in 0..rays {
+                // x = i / n as a binary fraction, y = the radical inverse.
+                let x = (i << (32 - bits)) ^ shift_x;
+                let y = i.reverse_bits() ^ shift_y;
+                let cell = (interleaved(x >> (32 - across_bits)) | interleaved_top(y, down_bits) << 1) as usize;
+                directions[set * n + cell] = cosine_direction(unit(x), unit(y));
+                start[set * n + cell] = (i as f32 + 0.5) / n as f32;
+            }
+        }
+        DirectionSets { rays: n, sets, directions, start, seed }
+    }
+
+    /// First entry of the set a texel uses.
+    fn of_texel(&self, sheet: usize, texel: u32) -> usize {
+        let key = self.seed ^ (sheet as u64) << 40 ^ u64::from(texel);
+        (mix(key) % self.sets as u64) as usize * self.rays
+    }
+}
+
+fn interleaved_top(y: u32, bits: u32) -> u32 {
+    if bits == 0 { 0 } else { interleaved(y >> (32 - bits)) }
+}
+
+/// Bits of `x` (16 at most) with gaps between them, so that cells near each other get numbers near each other.
+fn interleaved(x: u32) -> u32 {
+    (0..16).fold(0, |sum, bit| sum | (x >> bit & 1) << (2 * bit))
+}
+
+/// The finaliser of splitmix64.
+fn mix(mut h: u64) -> u64 {
+    h = (h ^ h >> 30).wrapping_mul(0xbf58_476d_1ce4_e5b9);
+    h = (h ^ h >> 27).wrapping_mul(0x94d0_49bb_1331_11eb);
+    h ^ h >> 31
+}
+
+fn unit(bits: u32) -> f32 {
+    (bits >> 8) as f32 / 16_777_216.0
+}
+
+/// Malley's method over Shirley and Chiu's concentric map of the square to the disc.
+fn cosine_direction(x: f32, y: f32) -> Vec3 {
+    let (a, b) = (2.0 * x - 1.0, 2.0 * y - 1.0);
+    let (radius, angle) = if a.abs() > b.abs() {
+        (a, std::f32::consts::FRAC_PI_4 * (b / a))
+    } else if b != 0.0 {
+        (b, std::f32::consts::FRAC_PI_2 - std::f32::consts::FRAC_PI_4 * (a / b))
+    } else {
+        (0.0, 0.0)
+    };
+    let (sin, cos) = angle.sin_cos();
+    Vec3::new(radius * cos, radius * sin, (1.0 - radius * radius).max(0.0).sqrt())
+}
+
+/// Two unit vectors square to `n` and to each other (Duff and others, "Building an Orthonormal Basis, Revisited", JCGT 2017).
+fn basis(n: Vec3) -> (Vec3, Vec3) {
+    let sign = 1.0f32.copysign(n.z);
+    let a = -1.0 / (sign + n.z);
+    let b = n.x * n.y * a;
+    (Vec3::new(1.0 + sign * n.x * n.x * a, sign * b, -sign * n.x), Vec3::new(b, sign + n.y * n.y * a, -n.y))
+}
+
+/// What the rays of each texel met.
+pub(super) struct Gathered {
+    spec: GatherSpec,
+    /// Mean over rays, one entry a texel of the tile: 1 where nothing stands in the way, 0 where everything does; with
+    /// falloff, and inward, by distance.
+    pub open: Vec<f32>,
+    /// Sum of the directions in which nothing stands in the way, object space.
+    pub way: Vec<Vec3>,
+}
+
+/// Where one texel's rays start: its hit samples, ready.
+struct Source {
+    texel: u32,
+    set: usize,
+    starts: std::ops::Range<usize>,
+}
+
+struct Start {
+    origin: Vec3,
+    normal: Vec3,
+    tangent: Vec3,
+    bitangent: Vec3,
+    /// Unit geometric normal on the side rays leave by.
+    face: Vec3,
+}
+
+impl TileWork<'_> {
+    /// Gathers, or returns what an earlier map of this tile gathered with the same settings.
+    pub(super) fn gather(&mut self, spec: &GatherSpec) -> Rc<Gathered> {
+        if let Some(known) = self.gathered.iter().find(|g| g.spec == *spec) {
+            return known.clone();
+        }
+        let gathered = Rc::new(self.trace_gather(spec));
+        self.gathered.push(gathered.clone());
+        gathered
+    }
+
+    fn trace_gather(&mut self, spec: &GatherSpec) -> Gathered {
+        let (plan, hits) = (self.plan, self.hits);
+        let texels = hits.tile.texels();
+        let mut gathered = Gathered { spec: spec.clone(), open: vec![1.0; texels], way: vec![Vec3::ZERO; texels] };
+        let mut starts = Vec::new();
+        // Texels with hits, low part by low part in blocks of four by two.
+        let mut sources: Vec<(u16, u32, Source)> = Vec::new();
+        for (texel, samples) in hits.texels() {
+            let part = plan.scene.low.parts[hits.low(samples.start).0 as usize];
+            let before = starts.len();
+            starts.extend(samples.filter_map(|s| start_of(&plan.scene, hits, s, spec)));
+            if starts.len() > before {
+                let (x, y) = (texel as u32 % hits.tile.width, texel as u32 / hits.tile.width);
+                let block = ((y / 2) << 16) | ((x / 4) << 8) | ((y % 2) << 2) | (x % 4);
+                let set = spec.sets.of_texel(hits.sheet, hits.texel_on_sheet(texel, plan.recipe.sheet.size));
+                sources.push((part, block, Source { texel: texel as u32, set, starts: before..starts.len() }));
+            }
+        }
+        sources.sort_unstable_by_key(|(part, block, _)| (*part, *block));
+        for of_part in sources.chunk_by(|a, b| a.0 == b.0) {
+            let mask = &spec.masks[of_part[0].0 as usize];
+            for eight in of_part.chunks(LANES) {
+                self.gather_eight(spec, mask, eight, &starts, &mut gathered);
+            }
+        }
+        gathered
+    }
+
+    fn gather_eight(
+        &mut self,
+        spec: &GatherSpec,
+        mask: &[bool],
+        eight: &[(u16, u32, Source)],
+        starts: &[Start],
+        gathered: &mut Gathered,
+    ) {
+        let trace = match spec.body {
+            Body::Sculpt => &*self.plan.scene.trace,
+            Body::Low => self.plan.scene.low_trace(),
+        };
+        let by_distance = spec.falloff == Falloff::Linear || spec.side == Side::Inward;
+        let mut open = [0.0f32; LANES];
+        let mut way = [Vec3::ZERO; LANES];
+        let mut directions = [Vec3::ZERO; LANES];
+        let packet = &mut self.scratch.packet;
+        *packet = Packet::default();
+        for k in 0..spec.sets.rays {
+            packet.clear();
+            for (lane, (_, _, source)) in eight.iter().enumerate() {
+                let entry = source.set + k;
+                let share = spec.sets.start[entry];
+                let start = &starts[source.starts.start + (share * source.starts.len() as f32) as usize];
+                directions[lane] = direction_from(start, spec.sets.directions[entry]);
+                let span = RaySpan { origin: start.origin, direction: directions[lane], length: spec.distance };
+                packet.set(lane, &span);
+            }
+            if by_distance {
+                let met = trace.closest_packet(packet, mask, BackFaces::Keep, Seen::Along, &mut self.scratch.walk);
+                for lane in 0..eight.len() {
+                    let free = met.lane(lane).hit.map_or(1.0, |hit| hit.t / spec.distance);
+                    open[lane] += free;
+                    way[lane] += directions[lane] * free;
+                }
+            } else {
+                let met = trace.occluded_packet(packet, mask, &mut self.scratch.walk);
+                for lane in 0..eight.len() {
+                    if met >> lane & 1 == 0 {
+                        open[lane] += 1.0;
+                        way[lane] += directions[lane];
+                    }
+                }
+            }
+        }
+        self.rays += (eight.len() * spec.sets.rays) as u64;
+        for (lane, (_, _, source)) in eight.iter().enumerate() {
+            gathered.open[source.texel as usize] = open[lane] / spec.sets.rays as f32;
+            gathered.way[source.texel as usize] = way[lane];
+        }
+    }
+}
+
+/// A direction of the set turned to a point's normal. Where the interpolated normal leans so far that a direction would run
+/// into the face itself, it is mirrored at the face: a smooth-shaded convex body stays open all round.
+#[inline]
+fn direction_from(start: &Start, local: Vec3) -> Vec3 {
+    let d = start.tangent * local.x + start.bitangent * local.y + start.normal * local.z;
+    let into = d.dot(start.face);
+    if into < 0.0 { d - start.face * (2.0 * into) } else { d }
+}
+
+fn start_of(scene: &BakeScene, hits: &TileHits, s: usize, spec: &GatherSpec) -> Option<Start> {
+    let (position, mut normal, mut face, trace) = match spec.body {
+        Body::Sculpt => {
+            let hit = hits.hit(s)?;
+            let mesh: &Mesh = &scene.high;
+            let face = mesh.face_normal(hit.triangle);
+            let face = if hit.back { -face } else { face };
+            (hit_point(mesh, &hit), hits.normal(scene, s)?, face, &*scene.trace)
+        }
+        Body::Low => {
+            let (triangle, v, w) = hits.low(s);
+            let [a, b, c] = scene.low.mesh.corners(triangle);
+            let position = a + (b - a) * v + (c - a) * w;
+            let face = scene.low.mesh.face_normal(triangle);
+            (position, scene.low.shading_normal((triangle, v, w)), face, scene.low_trace())
+        }
+    };
+    if spec.side == Side::Inward {
+        (normal, face) = (-normal, -face);
+    }
+    let (tangent, bitangent) = basis(normal);
+    Some(Start { origin: trace.step_off(position, face), normal, tangent, bitangent, face })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_set_holds_one_direction_a_cell_and_is_cosine_weighted() {
+        for rays in RAY_COUNTS {
+            let sets = DirectionSets::new(rays, 7);
+            for set in sets.directions.chunks(rays as usize) {
+                let mean = set.iter().sum::<Vec3>() / rays as f32;
+                // The mean of a cosine-weighted hemisphere lies at 2/3 of its height.
+                let room = 1.2 / (rays as f32).sqrt();
+                assert!(
+                    (mean.z - 2.0 / 3.0).abs() < room && mean.x.abs() < room && mean.y.abs() < room,
+                    "{rays}: {mean}"
+                );
+                assert!(set.iter().all(|d| (d.length() - 1.0).abs() < 1e-5 && d.z >= 0.0));
+            }
+            for starts in sets.start.chunks(rays as usize) {
+                let mut order: Vec<u32> = starts.iter().map(|s| (s * rays as f32) as u32).collect();
+                order.sort_unstable();
+                assert!(order.iter().enumerate().all(|(i, &o)| i as u32 == o), "each ray starts from its own share");
+            }
+        }
+    }
+
+    #[test]
+    fn bases_are_right_handed_and_square() {
+        for n in [Vec3::X, Vec3::NEG_Z, Vec3::new(0.3, -0.5, -0.81).normalize(), Vec3::Z] {
+            let (t, b) = basis(n);
+            assert!(t.cross(b).distance(n) < 1e-6 && t.dot(b).abs() < 1e-6, "{n}");
+        }
+    }
+}

@@ -1,0 +1,40 @@
+//! `normal-object`: the sculpt's normal at the hit, in the axes of the scene. It needs no tangents, and breaks when the model
+//! bends.
+
+use super::{Map, MapKind, MapShape, MapWork, Setup, TileWork};
+use glam::Vec3;
+use serde::{Deserialize, Serialize};
+use ts_rs::TS;
+
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, TS)]
+pub struct NormalObjectSettings {}
+
+impl Map for NormalObjectSettings {
+    const KIND: MapKind = MapKind {
+        explains: "The sculpt's surface direction in the scene's own axes (Y up), for masks by facing and for rigid props.",
+        encoding: "object-space normal, Y up, right-handed, n*0.5+0.5; linear",
+        ..MapKind::data("normal-object", "Object normal", MapShape::rgb(&[0.5, 0.5, 0.5]))
+    };
+
+    fn prepare(&self, setup: &Setup) -> Result<Box<dyn MapWork>, String> {
+        setup.needs_sculpt()?;
+        Ok(Box::new(NormalObjectTask))
+    }
+}
+
+struct NormalObjectTask;
+
+impl MapWork for NormalObjectTask {
+    fn evaluate(&self, tile: &mut TileWork, out: &mut [f32]) {
+        let (scene, hits) = (tile.scene(), tile.hits);
+        for (texel, samples) in hits.texels() {
+            let first = samples.start;
+            let sum: Vec3 = samples.filter_map(|s| hits.normal(scene, s)).sum();
+            // Where rays met nothing, the low-poly's own normal is the least surprise.
+            let normal = sum.try_normalize().unwrap_or_else(|| scene.low.shading_normal(hits.low(first)));
+            for (slot, n) in out[texel * 3..texel * 3 + 3].iter_mut().zip(normal.to_array()) {
+                *slot = n * 0.5 + 0.5;
+            }
+        }
+    }
+}

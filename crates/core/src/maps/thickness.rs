@@ -1,0 +1,73 @@
+//! `thickness`: how far light could go inward: the mean free path of cosine-weighted rays into the body, up to a distance.
+
+use super::ao::check_rays;
+use super::gather::{Falloff, GatherSpec, Occluders, Side};
+use super::{Map, MapKind, MapShape, MapWork, Setup, TileWork, check_distance, distance_words};
+use crate::recipe::Distance;
+use serde::{Deserialize, Serialize};
+use ts_rs::TS;
+
+/// Share of the asset's diagonal that `auto` takes as the thickness that reads white.
+const AUTO_DISTANCE: f32 = 0.1;
+
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[serde(default)]
+pub struct ThicknessSettings {
+    /// Rays a texel, dealt out over its samples: a power of two from 4 to 512.
+    pub rays: u32,
+    /// The thickness that reads white, scene units; `auto` is a tenth of the asset's diagonal.
+    pub distance: Distance,
+    pub occluders: Occluders,
+}
+
+impl Default for ThicknessSettings {
+    fn default() -> Self {
+        ThicknessSettings { rays: 32, distance: Distance::Auto, occluders: Occluders::Pair }
+    }
+}
+
+impl Map for ThicknessSettings {
+    const KIND: MapKind = MapKind {
+        explains: "How thick the body is under each point: dark where it is thin. For light that shines through.",
+        encoding: "mean free path inward over the set distance, 1 = thick; linear",
+        ..MapKind::data("thickness", "Thickness", MapShape::grey(&[1.0]))
+    };
+
+    fn prepare(&self, setup: &Setup) -> Result<Box<dyn MapWork>, String> {
+        setup.needs_sculpt()?;
+        let distance = setup.distance(self.distance, AUTO_DISTANCE);
+        let spec = GatherSpec::new(
+            self.rays,
+            (distance, Falloff::Linear, Side::Inward),
+            (&self.occluders, &[]),
+            (setup.scene, setup.pairs, setup.recipe.seed),
+        )?;
+        Ok(Box::new(ThicknessTask { spec }))
+    }
+
+    fn words(&self) -> String {
+        format!("{} rays to {}", self.rays, distance_words(self.distance))
+    }
+
+    fn validate(&self) -> Result<(), String> {
+        check_rays(self.rays)?;
+        check_distance("distance", self.distance)
+    }
+
+    fn rays(&self) -> Option<u32> {
+        Some(self.rays)
+    }
+}
+
+struct ThicknessTask {
+    spec: GatherSpec,
+}
+
+impl MapWork for ThicknessTask {
+    fn evaluate(&self, tile: &mut TileWork, out: &mut [f32]) {
+        let gathered = tile.gather(&self.spec);
+        for (texel, _) in tile.hits.texels() {
+            out[texel] = gathered.open[texel];
+        }
+    }
+}

@@ -1,0 +1,180 @@
+//! The high-poly mesh made ready for rays: a binary tree of boxes (built by `obvhs`), both children's boxes in their parent,
+//! and triangle corners laid out in leaf order so that a leaf reads one stretch of memory. Which parts a ray may hit is a mask
+//! given with the ray, so one tree serves every pair.
+
+use crate::mesh::Mesh;
+use glam::{Vec3, Vec3A};
+use obvhs::BvhBuildParams;
+use obvhs::aabb::Aabb;
+use obvhs::bvh2::Bvh2;
+use obvhs::bvh2::builder::build_bvh2;
+use std::time::Duration;
+
+/// Meshes are scaled, by a power of two and so exactly, to about this size inside the tree; constants of the tree then mean
+/// the same for every asset, however wide.
+const INNER_SIZE: f32 = 1024.0;
+
+/// `Child::part` of a subtree that holds triangles of several parts.
+const SEVERAL_PARTS: u16 = u16::MAX;
+
+/// One side of a [`Node`].
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Child {
+    pub low: [f32; 3],
+    pub high: [f32; 3],
+    /// Number of a node, or of the first triangle of a leaf.
+    pub first: u32,
+    /// Triangles of a leaf; 0 for an inner node; an empty side lies at infinity, where no ray ends.
+    pub count: u16,
+    part: u16,
+}
+
+impl Child {
+    const NOTHING: Child =
+        Child { low: [f32::INFINITY; 3], high: [f32::INFINITY; 3], first: 0, count: 0, part: SEVERAL_PARTS };
+
+    /// False when no triangle below belongs to a part that is let through.
+    #[inline(always)]
+    pub fn lets(&self, allowed: &[bool]) -> bool {
+        self.part == SEVERAL_PARTS || allowed[self.part as usize]
+    }
+}
+
+#[derive(Clone, Copy, Debug)]
+#[repr(align(64))]
+pub(super) struct Node(pub [Child; 2]);
+
+/// A mesh that can be traced.
+pub struct TraceScene {
+    /// From scene units to the tree's.
+    pub(super) scale: f32,
+    pub(super) nodes: Vec<Node>,
+    /// Triangles in leaf order.
+    pub(super) triangles: Vec<Corners>,
+}
+
+/// A triangle as leaves hold it: one line of memory. The fourth number of a corner is unused; it lets an axis be picked without a
+/// check.
+#[derive(Clone, Copy, Debug)]
+#[repr(align(64))]
+pub(super) struct Corners {
+    pub at: [[f32; 4]; 3],
+    /// Number in the mesh.
+    pub triangle: u32,
+    pub part: u16,
+}
+
+impl TraceScene {
+    /// Builds the tree over all triangles of `mesh`. Triangles without area are left out: no ray can meet them.
+    pub fn new(mesh: &Mesh) -> TraceScene {
+        let part_of = mesh.triangle_parts();
+        let solid: Vec<u32> = (0..mesh.triangles.len() as u32).filter(|&t| mesh.area_normal(t) != Vec3::ZERO).collect();
+        // Box tests round by parts in ten million of the coordinates. Boxes are padded by more than that, so that no box
+        // that holds a hit is left out and the watertight triangle test has the last word.
+        let (low, high) = mesh.bounds();
+        let largest = low.abs().max(high.abs()).max_element() + (high - low).length();
+        let scale = if largest > 0.0 { (INNER_SIZE / largest).log2().floor().clamp(-100.0, 100.0).exp2() } else { 1.0 };
+        let pad = Vec3A::splat(4e-6 * largest * scale);
+        let boxes: Vec<Aabb> = solid
+            .iter()
+            .map(|&t| {
+                let [a, b, c] = mesh.corners(t).map(|p| Vec3A::from(p * scale));
+                Aabb::new(a.min(b).min(c) - pad, a.max(b).max(c) + pad)
+            })
+            .collect();
+        let mut scene = TraceScene { scale, nodes: Vec::new(), triangles: Vec::new() };
+        if boxes.is_empty() {
+            return scene;
+        }
+        let params = BvhBuildParams { max_prims_per_leaf: 8, ..BvhBuildParams::fast_build() };
+        let tree = build_bvh2(&boxes, params, &mut Duration::default());
+        drop(boxes);
+        let leaf_entry = |&p: &u32| {
+            let triangle = solid[p as usize];
+            let at = mesh.corners(triangle).map(|p| (p * scale).extend(0.0).to_array());
+            Corners { at, triangle, part: part_of[triangle as usize] }
+        };
+        scene.triangles = tree.primitive_indices.iter().map(leaf_entry).collect();
+        scene.lay_out(&tree);
+        scene
+    }
+
+    /// Children into their parents, depth first, so that a walk down reads memory forwards.
+    fn lay_out(&mut self, tree: &Bvh2) {
+        let root = &tree.nodes[0];
+        if root.prim_count > 0 {
+            let leaf = self.child(tree, 0);
+            self.nodes.push(Node([leaf, Child::NOTHING]));
+            return;
+        }
+        self.nodes.push(Node([Child::NOTHING; 2]));
+        let mut open = vec![(0usize, root.first_index)];
+        // Nodes whose children are all in place, to know which subtrees hold one part only.
+        let mut order = Vec::new();
+        while let Some((at, first)) = open.pop() {
+            order.push(at);
+            for side in [1usize, 0] {
+                let source = first as usize + side;
+                let mut child = self.child(tree, source);
+                if child.count == 0 {
+                    child.first = self.nodes.len() as u32;
+                    self.nodes.push(Node([Child::NOTHING; 2]));
+                    open.push((child.first as usize, tree.nodes[source].first_index));
+                }
+                self.nodes[at].0[side] = child;
+            }
+        }
+        for &at in order.iter().rev() {
+            for side in 0..2 {
+                let child = self.nodes[at].0[side];
+                if child.count == 0 {
+                    let [a, b] = self.nodes[child.first as usize].0;
+                    self.nodes[at].0[side].part = if a.part == b.part { a.part } else { SEVERAL_PARTS };
+                }
+            }
+        }
+    }
+
+    fn child(&self, tree: &Bvh2, source: usize) -> Child {
+        let node = &tree.nodes[source];
+        let aabb = node.aabb();
+        let range = node.first_index as usize..(node.first_index + node.prim_count) as usize;
+        let part = match self.triangles.get(range) {
+            Some([first, rest @ ..]) if rest.iter().all(|t| t.part == first.part) => first.part,
+            _ => SEVERAL_PARTS,
+        };
+        Child {
+            low: aabb.min.to_array(),
+            high: aabb.max.to_array(),
+            first: node.first_index,
+            count: node.prim_count as u16,
+            part,
+        }
+    }
+
+    /// Bytes held by the tree and its triangles.
+    pub fn bytes(&self) -> usize {
+        self.nodes.len() * size_of::<Node>() + self.triangles.len() * size_of::<Corners>()
+    }
+
+    /// A point just off the surface at `position`, on the side `normal` (unit, geometric) points to, far enough that a ray
+    /// from there cannot meet the surface it left. The step is bounded by rounding, never tuned: in units in the last place of
+    /// the coordinates themselves (Waechter and Binder, "A Fast and Robust Method for Avoiding Self-Intersection", Ray Tracing
+    /// Gems, 2019), and at least what the triangle test may round where a ray runs along a face, four steps of the largest
+    /// coordinate there can be. In the tree's units, so that it is the same share of an asset of any width.
+    pub fn step_off(&self, position: Vec3, normal: Vec3) -> Vec3 {
+        const ULPS: f32 = 256.0;
+        const LEAST: f32 = 4.0 * f32::EPSILON * INNER_SIZE;
+        let (p, n) = ((position * self.scale).to_array(), normal.to_array());
+        let moved: [f32; 3] = std::array::from_fn(|i| {
+            let ulps = (ULPS * n[i]) as i32;
+            let bits = p[i].to_bits() as i32 + if p[i] < 0.0 { -ulps } else { ulps };
+            let by_bits = f32::from_bits(bits as u32);
+            let by_size = p[i] + LEAST * n[i];
+            // Near zero, steps in bits are too small (and a zero has none below it).
+            let far_enough = p[i] != 0.0 && (by_bits - p[i]).abs() >= (by_size - p[i]).abs();
+            if far_enough { by_bits } else { by_size }
+        });
+        Vec3::from(moved) / self.scale
+    }
+}

@@ -1,0 +1,496 @@
+//! Maps against arithmetic: curvature of known surfaces, occlusion beside a wall, heights, positions, colours.
+
+mod support;
+
+use ember_ridge_core::bake::{BakeScene, Plan, Unwatched, run};
+use ember_ridge_core::glam::{Vec2, Vec3, vec2, vec3};
+use ember_ridge_core::maps::*;
+use ember_ridge_core::mesh::CurvatureField;
+use ember_ridge_core::recipe::{Distance, Layout, Padding, Pairing, Recipe, SheetName};
+use ember_ridge_core::sheet::{Depth, Image, Pixels};
+use ember_ridge_core::{Mesh, Part};
+use std::collections::HashMap;
+use std::sync::Arc;
+use support::*;
+
+fn values(whole: &Whole, map: &str) -> Vec<f32> {
+    let map = whole.maps.iter().find(|m| m.id == map).expect("it was baked");
+    assert_eq!(map.error, None);
+    let entries = whole.covered.len() * map.channels;
+    (0..entries).map(|at| map.pixels.get(at)).collect()
+}
+
+fn sixteen(size: u32, reach: f32, maps: Vec<MapSettings>) -> Recipe {
+    let mut recipe = recipe(size, 1, (reach, reach), maps);
+    recipe.sheet.depth = Depth::Sixteen;
+    recipe
+}
+
+fn curvature(detail: f32, radius: f32) -> MapSettings {
+    MapSettings::Curvature(CurvatureSettings {
+        detail: Distance::Units(detail),
+        radius: Distance::Units(radius),
+        ..CurvatureSettings::default()
+    })
+}
+
+#[test]
+fn a_balls_curvature_is_one_over_its_radius_however_fine_it_is() {
+    // 100 rings make 39 600 triangles, 70 make 19 320, 500 make 998 000.
+    for (radius, rings) in [(1.0f32, 70), (2.5, 100), (1.0, 500)] {
+        let mesh = ball("ball", radius, rings);
+        let field = CurvatureField::new(&mesh, radius * 0.1);
+        for t in (0..mesh.triangles.len() as u32).step_by(mesh.triangles.len() / 400) {
+            let [a, b, c] = mesh.corners(t);
+            let found = field.at(&mesh, t, 1.0 / 3.0, 1.0 / 3.0, (a + b + c) / 3.0);
+            assert!((found * radius - 1.0).abs() < 0.03, "radius {radius}, {rings} rings, triangle {t}: {found}");
+        }
+    }
+}
+
+/// A tube about the y axis without ends, `n` faces around.
+fn tube(radius: f32, n: usize) -> Mesh {
+    let mut mesh = height_field("tube", n, |_, _| 0.0);
+    for p in &mut mesh.positions {
+        let turn = p.x * std::f32::consts::TAU;
+        *p = vec3(radius * turn.cos(), p.z * 6.0 * radius, radius * turn.sin());
+    }
+    for (n, p) in mesh.normals.iter_mut().zip(&mesh.positions) {
+        *n = vec3(p.x, 0.0, p.z).normalize();
+    }
+    mesh
+}
+
+#[test]
+fn a_cylinders_curvature_is_half_of_one_over_its_radius_and_a_saddles_is_none() {
+    let mesh = tube(0.5, 120);
+    let field = CurvatureField::new(&mesh, 0.06);
+    let mut seen = 0;
+    for t in 0..mesh.triangles.len() as u32 {
+        let [a, b, c] = mesh.corners(t);
+        let middle = (a + b + c) / 3.0;
+        // Clear of the open ends.
+        if (0.5..2.5).contains(&middle.y) {
+            let found = field.at(&mesh, t, 1.0 / 3.0, 1.0 / 3.0, middle);
+            let outward = mesh.face_normal(t).dot(vec3(middle.x, 0.0, middle.z)).signum();
+            // The seam, where the grid's two sides meet, is an open border too.
+            if middle.z.abs() > 0.1 || middle.x < 0.0 {
+                assert!((found * outward - 1.0).abs() < 0.03, "at {middle}: {found}");
+                seen += 1;
+            }
+        }
+    }
+    assert!(seen > 10_000);
+    let saddle = height_field("saddle", 100, |x, z| 0.6 * ((x - 0.5).powi(2) - (z - 0.5).powi(2)));
+    let field = CurvatureField::new(&saddle, 0.05);
+    for t in 0..saddle.triangles.len() as u32 {
+        let [a, b, c] = saddle.corners(t);
+        let middle = (a + b + c) / 3.0;
+        if vec2(middle.x - 0.5, middle.z - 0.5).length() < 0.1 {
+            assert!(field.at(&saddle, t, 1.0 / 3.0, 1.0 / 3.0, middle).abs() < 0.03, "at {middle}");
+        }
+    }
+}
+
+#[test]
+fn a_bump_reads_above_grey_and_its_mirror_image_equally_below() {
+    let low = height_field("field", 1, |_, _| 0.0);
+    let relief = |sign: f32| {
+        let bump = move |x: f32, z: f32| sign * 0.05 * (-vec2(x - 0.5, z - 0.5).length_squared() / 0.01).exp();
+        let whole = bake(&sixteen(64, 0.2, vec![curvature(0.03, 0.1)]), &low, &[&height_field("field", 160, bump)]);
+        values(&whole, "curvature")
+    };
+    let (up, down) = (relief(1.0), relief(-1.0));
+    let middle = 32 * 64 + 32;
+    assert!(up[middle] > 0.6, "{}", up[middle]);
+    for (a, b) in up.iter().zip(&down) {
+        assert!((a + b - 1.0).abs() < 0.01, "{a} {b}");
+    }
+}
+
+#[test]
+fn red_and_green_tell_convex_from_concave() {
+    let low = height_field("field", 1, |_, _| 0.0);
+    let high =
+        height_field("field", 100, |x, _| if x < 0.5 { -0.3 * (x - 0.25).powi(2) } else { 0.3 * (x - 0.75).powi(2) });
+    let settings = CurvatureSettings {
+        detail: Distance::Units(0.04),
+        radius: Distance::Units(1.0),
+        encoding: CurvatureEncoding::RedGreen,
+        ..CurvatureSettings::default()
+    };
+    let whole = bake(&sixteen(64, 0.2, vec![MapSettings::Curvature(settings)]), &low, &[&high]);
+    let texels = values(&whole, "curvature");
+    let at = |x: usize| &texels[(32 * 64 + x) * 3..][..3];
+    // z = -0.3 x^2 bends by 0.6 along one axis: H = 0.3.
+    assert!((at(16)[0] - 0.3).abs() < 0.02 && at(16)[1] == 0.0, "{:?}", at(16));
+    assert!((at(48)[1] - 0.3).abs() < 0.02 && at(48)[0] == 0.0, "{:?}", at(48));
+}
+
+fn ao(rays: u32, distance: f32) -> AoSettings {
+    AoSettings { rays, distance: Distance::Units(distance), ..AoSettings::default() }
+}
+
+/// A floor from x = 0 to 1 and, at x = 0, a wall of height `h`, both very long in z.
+fn floor_and_wall(h: f32) -> Mesh {
+    let stretch = |p: Vec3| vec3(p.x, p.y, (p.z - 0.5) * 400.0);
+    let mut floor = height_field("floor", 1, |_, _| 0.0);
+    floor.positions.iter_mut().for_each(|p| *p = stretch(*p));
+    let mut wall = floor.clone();
+    wall.positions.iter_mut().for_each(|p| *p = vec3(0.0, (1.0 - p.x) * h, p.z));
+    wall.normals.fill(Vec3::X);
+    let mut both = Mesh::joined(&[&floor, &wall]);
+    both.parts = vec![Part { name: "field".into(), triangles: 0..both.triangles.len() as u32 }];
+    both
+}
+
+#[test]
+fn occlusion_beside_a_wall_is_what_the_formula_says() {
+    let h = 0.5f32;
+    let low = height_field("field", 1, |_, _| 0.0);
+    let whole = bake(&sixteen(64, 0.05, vec![MapSettings::Ao(ao(256, 150.0))]), &low, &[&floor_and_wall(h)]);
+    let open = values(&whole, "ao");
+    for column in [2, 8, 16, 32, 56] {
+        let x = (column as f32 + 0.5) / 64.0;
+        let expected = 1.0 - (1.0 - x / (x * x + h * h).sqrt()) / 2.0;
+        let errors: Vec<f32> = (0..64).map(|row| open[row * 64 + column] - expected).collect();
+        let mean = errors.iter().sum::<f32>() / 64.0;
+        let spread = (errors.iter().map(|e| e * e).sum::<f32>() / 64.0).sqrt();
+        assert!(mean.abs() < 0.015, "x {x}: off by {mean}");
+        // One texel alone strays by what 256 rays cannot tell.
+        assert!(spread < 0.02 && errors.iter().all(|e| e.abs() < 0.05), "x {x}: strays by {spread}");
+    }
+}
+
+#[test]
+fn a_convex_body_is_open_all_round_at_any_scale() {
+    for scale in [0.001f32, 1.0, 10_000.0] {
+        let low = scaled(&cube("box", 0.5), scale);
+        let high = scaled(&ball("box", 0.7, 30), scale);
+        let maps = vec![MapSettings::Ao(ao(64, 10.0 * scale))];
+        let whole = bake(&recipe(48, 4, (0.6 * scale, 0.6 * scale), maps), &low, &[&high]);
+        let open = values(&whole, "ao");
+        assert!((0..48 * 48).all(|t| !whole.covered[t] || open[t] == 1.0), "scale {scale}");
+    }
+}
+
+#[test]
+fn a_floating_detail_told_not_to_occlude_changes_no_texel() {
+    let low = height_field("field", 1, |_, _| 0.0);
+    let ground = height_field("field", 40, |x, z| 0.03 * (20.0 * x).sin() * (20.0 * z).sin());
+    let cover = moved(&height_field("cover", 1, |_, _| 0.0), vec3(0.0, 0.3, 0.0));
+    let baked = |clear: &[&str], high: &[&Mesh]| {
+        let clear = clear.iter().map(|s| (*s).to_owned()).collect();
+        let mut recipe = sixteen(48, 0.1, vec![MapSettings::Ao(AoSettings { clear, ..ao(64, 1.0) })]);
+        recipe.pairing = Pairing::All;
+        values(&bake(&recipe, &low, high), "ao")
+    };
+    let bare = baked(&[], &[&ground]);
+    assert!(baked(&[], &[&ground, &cover]) != bare, "it darkens when it may");
+    assert!(baked(&["cover"], &[&ground, &cover]) == bare);
+}
+
+#[test]
+fn occluders_are_the_own_pair_or_the_whole_sculpt() {
+    let low = height_field("field", 1, |_, _| 0.0);
+    let ground = height_field("field", 1, |_, _| 0.0);
+    let other = moved(&height_field("other", 1, |_, _| 0.0), vec3(0.0, 0.2, 0.0));
+    let mean = |occluders: Occluders| {
+        let maps = vec![MapSettings::Ao(AoSettings { occluders, ..ao(64, 1.0) })];
+        let open = values(&bake(&sixteen(32, 0.1, maps), &low, &[&ground, &other]), "ao");
+        open.iter().sum::<f32>() / open.len() as f32
+    };
+    assert_eq!(mean(Occluders::Pair), 1.0);
+    let all = mean(Occluders::All);
+    assert!(all < 0.5, "{all}");
+    assert!((mean(Occluders::Parts(vec!["other".into()])) - all).abs() < 1e-3);
+}
+
+#[test]
+fn a_part_that_is_not_there_fails_its_map_and_leaves_the_others() {
+    let low = height_field("field", 1, |_, _| 0.0);
+    let clear = vec!["no such part".to_owned()];
+    let maps = vec![MapSettings::Ao(AoSettings { clear, ..ao(64, 1.0) }), curvature(0.1, 0.1)];
+    let whole = bake(&sixteen(16, 0.1, maps), &low, &[&low]);
+    let error = whole.maps[0].error.as_deref().expect("it cannot be made");
+    assert!(error.contains("no such part") && error.contains("field"), "{error}");
+    assert_eq!(whole.report.maps["ao"].error.as_deref(), Some(error));
+    assert!(values(&whole, "curvature").iter().all(|v| (v - 0.5).abs() < 1e-4));
+}
+
+#[test]
+fn the_way_out_of_a_corner_leans_away_from_its_wall() {
+    let low = height_field("field", 1, |_, _| 0.0);
+    let maps = vec![MapSettings::BentNormal(BentNormalSettings {
+        rays: 256,
+        distance: Distance::Units(150.0),
+        ..BentNormalSettings::default()
+    })];
+    let whole = bake(&sixteen(32, 0.05, maps), &low, &[&floor_and_wall(2.0)]);
+    let texels = values(&whole, "bent-normal");
+    // A wall at x = 0 hides the half towards -x; what is left of a cosine-weighted sky leans to +x, by symmetry not along z.
+    let at = (16 * 32 + 1) * 3;
+    let bent = decode_normal([texels[at], texels[at + 1], texels[at + 2]], Green::Up);
+    assert!(bent.x > 0.4 && bent.y.abs() < 0.03, "{bent}");
+    let far = (16 * 32 + 31) * 3;
+    assert!(texels[far] * 2.0 - 1.0 < bent.x, "it leans less further off");
+}
+
+#[test]
+fn heights_come_back_from_the_file_and_depths_agree() {
+    let (low, a) = (height_field("field", 1, |_, _| 0.0), 0.04f32);
+    let high = height_field("field", 300, |x, z| a * (9.0 * x).sin() * (7.0 * z).cos() + 0.01);
+    let displacement = MapSettings::Displacement(DisplacementSettings::default());
+    let mut recipe = sixteen(128, 0.1, vec![displacement]);
+    let whole = bake(&recipe, &low, &[&high]);
+    let scale = whole.maps[0].scale.expect("whole numbers have a scale");
+    let extreme = whole.report.maps["displacement"].extreme.expect("it is told");
+    assert!((scale - 2.0 * extreme).abs() < 1e-6 && (extreme - 0.05).abs() < 0.001, "{scale} {extreme}");
+    let encoded = values(&whole, "displacement");
+    recipe.sheet.depth = Depth::Float;
+    recipe.sheet.format = ember_ridge_core::recipe::ImageFormat::Exr;
+    let floats = values(&bake(&recipe, &low, &[&high]), "displacement");
+    for t in 0..128 * 128usize {
+        let (x, z) = (((t % 128) as f32 + 0.5) / 128.0, ((t / 128) as f32 + 0.5) / 128.0);
+        let expected = a * (9.0 * x).sin() * (7.0 * z).cos() + 0.01;
+        let height = (encoded[t] - 0.5) * scale;
+        // Half a percent of the range.
+        assert!((height - expected).abs() < 0.005 * 0.08, "texel {t}: {height} {expected}");
+        assert!((floats[t] - height).abs() <= 0.51 * scale / 65535.0 + 1e-7, "texel {t}: {} {height}", floats[t]);
+    }
+}
+
+#[test]
+fn displacement_runs_along_the_averaged_direction_whatever_the_others_do() {
+    use ember_ridge_core::recipe::Direction;
+    let mut low = cube("box", 0.5);
+    low.normals = low.positions.iter().map(|p| p.normalize()).collect();
+    let high = ball("box", 0.9, 60);
+    let displacement = MapSettings::Displacement(DisplacementSettings { scale: Distance::Units(2.0) });
+    let mut recipe = sixteen(48, 0.6, vec![displacement]);
+    let averaged = values(&bake(&recipe, &low, &[&high]), "displacement");
+    recipe.direction = Direction::Plumb;
+    let plumb = bake(&recipe, &low, &[&high]);
+    assert!(values(&plumb, "displacement") == averaged);
+    assert!(plumb.report.maps["displacement"].rays > 0, "its own rays are counted");
+}
+
+#[test]
+fn a_set_scale_that_cuts_off_is_a_finding() {
+    let low = height_field("field", 1, |_, _| 0.0);
+    let high = moved(&low, vec3(0.0, 0.05, 0.0));
+    let scaled_to = |scale| {
+        let displacement = MapSettings::Displacement(DisplacementSettings { scale: Distance::Units(scale) });
+        bake(&sixteen(16, 0.1, vec![displacement]), &low, &[&high]).report
+    };
+    let kinds = |scale| scaled_to(scale).findings.into_iter().map(|f| f.kind).collect::<Vec<_>>();
+    assert_eq!(kinds(0.08), [ember_ridge_core::FindingKind::RangeClipped]);
+    assert_eq!(kinds(0.11), []);
+}
+
+#[test]
+fn thickness_of_a_slab_is_its_mean_path_and_thick_reads_white() {
+    let low = height_field("field", 1, |_, _| 0.0);
+    // A wide slab of thickness 0.02: the mean of cosine-weighted paths t / cos is 2 t as long as none leaves the slab.
+    let top = moved(&height_field("field", 1, |_, _| 0.0), vec3(0.0, 0.0, 0.0));
+    let mut bottom = moved(&top, vec3(0.0, -0.02, 0.0));
+    bottom.triangles.iter_mut().for_each(|t| t.swap(1, 2));
+    bottom.normals.fill(Vec3::NEG_Y);
+    let settings = ThicknessSettings { rays: 256, distance: Distance::Units(0.4), ..ThicknessSettings::default() };
+    let mut recipe = sixteen(32, 0.01, vec![MapSettings::Thickness(settings)]);
+    recipe.pairing = Pairing::All;
+    let whole = bake(&recipe, &low, &[&top, &bottom]);
+    let middle = values(&whole, "thickness")[16 * 32 + 16];
+    // Paths longer than 0.4 count as 0.4: mean = 2t/d - (t/d)^2 with t = 0.02, d = 0.4.
+    assert!((middle - (0.1 - 0.0025)).abs() < 0.004, "{middle}");
+}
+
+#[test]
+fn positions_and_gradients_are_coordinates() {
+    let low = height_field("field", 1, |_, _| 0.0);
+    let high = height_field("field", 1, |_, _| 0.0);
+    let y = |from, to| MapSettings::Position(PositionSettings { axis: PositionAxis::X, from, to });
+    let whole = bake(&sixteen(20, 0.1, vec![MapSettings::Position(PositionSettings::default())]), &low, &[&high]);
+    let all = values(&whole, "position");
+    let gradient = values(&bake(&sixteen(20, 0.1, vec![y(Some(0.25), Some(0.75))]), &low, &[&high]), "position");
+    for t in 0..400usize {
+        let (x, z) = (((t % 20) as f32 + 0.5) / 20.0, ((t / 20) as f32 + 0.5) / 20.0);
+        assert!((all[t * 3] - x).abs() < 1e-4 && all[t * 3 + 1] == 0.0 && (all[t * 3 + 2] - z).abs() < 1e-4);
+        assert!((gradient[t] - ((x - 0.25) * 2.0).clamp(0.0, 1.0)).abs() < 1e-4);
+    }
+}
+
+#[test]
+fn object_normals_are_those_of_the_ball_and_opacity_is_its_share() {
+    let mut low = height_field("field", 1, |_, _| 0.0);
+    low.positions.iter_mut().for_each(|p| *p = vec3((p.x - 0.5) * 2.0, 1.0, (p.z - 0.5) * 2.0));
+    let high = ball("field", 0.8, 200);
+    let maps = ["normal-object", "opacity"].map(|id| MapSettings::by_id(id).expect("a map")).to_vec();
+    let whole = bake(&sixteen(40, 1.5, maps), &low, &[&high]);
+    let (normals, hit) = (values(&whole, "normal-object"), values(&whole, "opacity"));
+    for t in 0..1600usize {
+        let (x, z) = (((t % 40) as f32 + 0.5) / 20.0 - 1.0, ((t / 40) as f32 + 0.5) / 20.0 - 1.0);
+        let inside = (x * x + z * z).sqrt();
+        if inside < 0.75 {
+            let expected = vec3(x, (0.64 - x * x - z * z).sqrt(), z) / 0.8;
+            let found = Vec3::from_slice(&normals[t * 3..]) * 2.0 - 1.0;
+            assert!(found.distance(expected) < 0.01, "{x} {z}: {found} {expected}");
+        }
+        if (inside - 0.8).abs() > 0.05 {
+            assert_eq!(hit[t], if inside < 0.8 { 1.0 } else { 0.0 }, "{x} {z}");
+        }
+    }
+}
+
+#[test]
+fn cavities_are_dark_and_bumps_are_not_by_either_method() {
+    let low = height_field("field", 1, |_, _| 0.0);
+    let ridge = |x: f32, _: f32| {
+        let groove = |at: f32| 0.03 * (-((x - at) / 0.02).powi(2)).exp();
+        groove(0.75) - groove(0.25)
+    };
+    let high = height_field("field", 250, ridge);
+    for method in [CavityMethod::Occlusion, CavityMethod::Curvature] {
+        let settings = CavitySettings { method, detail: Distance::Units(0.02), rays: 128, ..CavitySettings::default() };
+        let whole = bake(&sixteen(100, 0.1, vec![MapSettings::Cavity(settings)]), &low, &[&high]);
+        let found = values(&whole, "cavity");
+        let at = |x: usize| found[50 * 100 + x];
+        assert!(at(25) < 0.85, "{method:?} in the groove: {}", at(25));
+        assert!(at(75) > 0.97, "{method:?} on the ridge: {}", at(75));
+        assert!(at(50) > 0.99, "{method:?} on the flat: {}", at(50));
+    }
+}
+
+#[test]
+fn colours_are_averaged_in_linear_light_and_moved_from_one_set_of_uvs_to_another() {
+    let low = height_field("field", 1, |_, _| 0.0);
+    let mut high = height_field("field", 1, |_, _| 0.0);
+    high.colors = vec![[200, 100, 50]; 4];
+    let color = |settings: ColorSettings| sixteen(16, 0.1, vec![MapSettings::Color(settings)]);
+    let plain = values(&bake(&color(ColorSettings::default()), &low, &[&high]), "color");
+    for (c, byte) in [200.0, 100.0, 50.0].into_iter().enumerate() {
+        assert!((plain[c] - byte / 255.0).abs() < 1e-4);
+    }
+    // A gradient laid flat over the sculpt from above, baked to the low-poly's turned UVs.
+    let ramp = Image { width: 256, height: 1, channels: 1, pixels: Pixels::U8((0..=255).collect()) };
+    high.project_uvs(ember_ridge_core::recipe::Plane::PlanarY);
+    let turned = with_uvs(&low, |uv: Vec2| vec2(uv.y, 1.0 - uv.x));
+    let picture = ember_ridge_core::recipe::PictureSource { file: "ramp.png".into(), hash: None };
+    let recipe = color(ColorSettings { picture: Some(picture), ..ColorSettings::default() });
+    let images = HashMap::from([("ramp.png".to_owned(), Arc::new(ramp))]);
+    let scene = BakeScene::new(&[&turned], &[&high], None).expect("no cage").with_images(images);
+    let moved = values(&bake_scene(&recipe, &scene, 2, &Unwatched).expect("not stopped"), "color");
+    for t in 0..256usize {
+        // On the turned sheet x runs down: row r shows x = (r + 0.5) / 16.
+        let expected = ((t / 16) as f32 + 0.5) / 16.0 * 256.0 - 0.5;
+        assert!((moved[t * 3] * 255.0 - expected).abs() < 1.0, "texel {t}: {} {expected}", moved[t * 3] * 255.0);
+    }
+}
+
+#[test]
+fn sheets_by_material_and_by_udim_share_one_scale() {
+    let strip = |name: &str, at: f32, height: f32| {
+        let low = moved(&height_field("field", 1, |_, _| 0.0), vec3(at * 2.0, 0.0, 0.0));
+        let high = moved(&low, vec3(0.0, height, 0.0));
+        (with_uvs(&low, move |uv| uv + vec2(at, 0.0)), high, name.to_owned())
+    };
+    let (a, b) = (strip("wood", 0.0, 0.02), strip("tin", 1.0, 0.05));
+    let high = Mesh::joined(&[&a.1, &b.1]);
+    let displacement = MapSettings::Displacement(DisplacementSettings::default());
+    let mut recipe = sixteen(32, 0.1, vec![displacement]);
+    recipe.pairing = Pairing::All;
+    let check = |low: &Mesh, recipe: &Recipe, names: [SheetName; 2]| {
+        let scene = BakeScene::new(&[low], &[&high], None).expect("no cage");
+        let outcome = run(&Plan::new(recipe, &scene).expect("sound"), 2, &Unwatched).expect("not stopped");
+        assert_eq!(outcome.sheets, names);
+        for (sheet, height) in [(0, 0.02f32), (1, 0.05)] {
+            let whole = Whole::of(&outcome, sheet);
+            assert!(whole.covered.iter().all(|&c| c), "sheet {sheet} is full");
+            let scale = whole.maps[0].scale.expect("whole numbers");
+            assert!((scale - 0.1).abs() < 1e-5, "one scale for both: {scale}");
+            assert!((whole.maps[0].pixels.get(500) - (0.5 + height / scale)).abs() < 1e-4);
+        }
+    };
+    let mut both = Mesh::joined(&[&a.0, &b.0]);
+    recipe.sheet.layout = Layout::Udim;
+    check(&both, &recipe, [SheetName::Udim(1001), SheetName::Udim(1002)]);
+    both.uvs.iter_mut().for_each(|uv| uv.x -= if uv.x > 1.0 { 1.0 } else { 0.0 });
+    both.uvs[4..].iter_mut().zip(&a.0.uvs).for_each(|(uv, own)| *uv = *own);
+    both.materials = vec!["wood".into(), "tin".into()];
+    both.triangle_materials = vec![0, 0, 1, 1];
+    recipe.sheet.layout = Layout::Materials;
+    check(&both, &recipe, [SheetName::Material("wood".into()), SheetName::Material("tin".into())]);
+}
+
+/// A tangent-space normal map of a height field over the unit square, written as an image would hold it.
+fn normal_map_of(size: u32, slope: impl Fn(f32, f32) -> (f32, f32)) -> Image {
+    let mut bytes = Vec::new();
+    for y in 0..size {
+        for x in 0..size {
+            let (sx, sz) = slope((x as f32 + 0.5) / size as f32, (y as f32 + 0.5) / size as f32);
+            // u runs along +x and v along -z.
+            let n = vec3(-sx, sz, 1.0).normalize() * 0.5 + 0.5;
+            bytes.extend(n.to_array().map(|c| (c * 65535.0).round() as u16));
+        }
+    }
+    Image { width: size, height: size, channels: 3, pixels: Pixels::U16(bytes) }
+}
+
+#[test]
+fn a_normal_map_alone_gives_the_curvature_and_the_occlusion_of_its_relief() {
+    let low = height_field("field", 1, |_, _| 0.0);
+    // A round valley z = k x^2 along x: H = k at its bottom; and flat ground beyond a wall of slope for occlusion.
+    let bowl = normal_map_of(256, |x, _| (0.8 * (x - 0.5), 0.0));
+    let source = ember_ridge_core::recipe::NormalMapSource { file: "n.png".into(), hash: None, y: Green::Up };
+    let images = HashMap::from([("n.png".to_owned(), Arc::new(bowl))]);
+    let scene = BakeScene::new(&[&low], &[], None).expect("no cage").with_images(images);
+    let from = MadeFrom::NormalMap;
+    let mut recipe = sixteen(
+        64,
+        0.1,
+        vec![
+            MapSettings::Curvature(CurvatureSettings {
+                from,
+                detail: Distance::Units(0.02),
+                radius: Distance::Units(1.0),
+                ..CurvatureSettings::default()
+            }),
+            MapSettings::Ao(AoSettings { from, ..ao(64, 0.2) }),
+            MapSettings::Normal(NormalSettings::default()),
+        ],
+    );
+    recipe.normal_map = Some(source.clone());
+    let whole = bake_scene(&recipe, &scene, 2, &Unwatched).expect("not stopped");
+    let bend = values(&whole, "curvature");
+    // h = 0.4 (x - 0.5)^2: concave upwards, H = -0.4 in the middle.
+    let middle = bend[32 * 64 + 32];
+    assert!((middle - (0.5 - 0.5 * 0.4)).abs() < 0.01, "{middle}");
+    assert!(values(&whole, "ao").iter().all(|&v| v > 0.9 && v <= 1.0));
+    assert!(whole.maps[2].error.as_deref().is_some_and(|e| e.contains("sculpt")), "a normal map needs a sculpt");
+
+    // A groove of 45 degree sides: at its bottom a slice across sees 90 degrees of sky less than a plane does.
+    let groove = normal_map_of(512, |x, _| {
+        let d = x - 0.5;
+        (if d.abs() < 0.06 { d.signum() } else { 0.0 }, 0.0)
+    });
+    let images = HashMap::from([("n.png".to_owned(), Arc::new(groove))]);
+    recipe.maps = vec![MapSettings::Ao(AoSettings { from, ..ao(64, 0.05) })];
+    let scene = BakeScene::new(&[&low], &[], None).expect("no cage").with_images(images);
+    let open = values(&bake_scene(&recipe, &scene, 2, &Unwatched).expect("not stopped"), "ao");
+    let (bottom, far) = (open[32 * 64 + 32], open[32 * 64 + 5]);
+    assert!(bottom < 0.85 && far > 0.995, "bottom {bottom}, far {far}");
+}
+
+#[test]
+fn bytes_do_not_depend_on_threads_for_any_map() {
+    let low = cube("box", 0.5);
+    let mut high = ball("box", 0.7, 40);
+    high.colors = high.positions.iter().map(|p| [(p.x * 99.0 + 99.0) as u8, 40, 90]).collect();
+    let mut recipe = recipe(80, 4, (0.4, 0.4), MapSettings::all());
+    recipe.sheet.padding = Padding::All;
+    let one = bake_on(&recipe, &low, &[&high], 1);
+    assert!(one.maps.iter().all(|m| m.error.is_none()), "{:?}", one.maps.iter().map(|m| &m.error).collect::<Vec<_>>());
+    for threads in [2, 5] {
+        assert!(one.maps == bake_on(&recipe, &low, &[&high], threads).maps, "{threads} threads");
+    }
+}

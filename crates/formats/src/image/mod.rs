@@ -1,0 +1,155 @@
+//! Images out and in. A map is written as its rows come, a strip at a time; nothing here holds a whole map. Which formats
+//! there are is one table; each has its own file. Data maps carry no gamma and no colour profile; colour says it is sRGB.
+
+mod exr;
+mod jpeg;
+mod png;
+mod read;
+mod tga;
+mod tiff;
+
+pub use self::png::{read_png, write_png};
+pub use read::{MOST_TEXELS, read_image};
+
+use ember_ridge_core::bake::Outcome;
+use ember_ridge_core::recipe::ImageFormat;
+use ember_ridge_core::sheet::{Depth, quantise};
+use std::io::{self, Seek, Write};
+
+/// What a file is to be.
+#[derive(Clone, Debug)]
+pub struct ImageSpec {
+    /// Texels a side.
+    pub size: u32,
+    /// 1 or 3.
+    pub channels: usize,
+    pub format: ImageFormat,
+    pub depth: Depth,
+    /// Colours meant to be seen: marked as sRGB where the format can say so.
+    pub color: bool,
+    /// At 8 bit, spread rounding over neighbouring texels.
+    pub dither: bool,
+    /// Words to go with the picture, such as the scale of heights: name and text.
+    pub notes: Vec<(String, String)>,
+}
+
+/// Why a file could not be written.
+#[derive(Debug, thiserror::Error)]
+#[error("{0}")]
+pub struct WriteFault(io::Error);
+
+impl From<io::Error> for WriteFault {
+    fn from(error: io::Error) -> Self {
+        WriteFault(error)
+    }
+}
+
+impl From<String> for WriteFault {
+    fn from(text: String) -> Self {
+        WriteFault(io::Error::other(text))
+    }
+}
+
+impl From<WriteFault> for io::Error {
+    fn from(fault: WriteFault) -> Self {
+        fault.0
+    }
+}
+
+/// Takes rows as they come, whole ones, any number at a time; values in 0..1 unless the file holds floats.
+pub type RowSink<'a> = dyn FnMut(&[f32]) -> Result<(), WriteFault> + 'a;
+
+/// Gives all rows of an image from the top to a sink.
+pub type RowSource<'a> = dyn FnMut(&mut RowSink) -> Result<(), WriteFault> + Send + 'a;
+
+/// A place to write to that can be written out of order.
+pub trait Place: Write + Seek {}
+
+impl<T: Write + Seek> Place for T {}
+
+type Writer = fn(&mut dyn Place, &ImageSpec, &mut RowSource) -> Result<(), WriteFault>;
+
+fn writer(format: ImageFormat) -> Writer {
+    match format {
+        ImageFormat::Png => png::write,
+        ImageFormat::Tiff => tiff::write,
+        ImageFormat::Exr => exr::write,
+        ImageFormat::Tga => tga::write,
+        ImageFormat::Jpeg => jpeg::write,
+    }
+}
+
+/// Writes an image from its rows.
+///
+/// # Errors
+/// What the place or the source answers, or a depth the format cannot hold.
+pub fn write_image(place: &mut dyn Place, spec: &ImageSpec, rows: &mut RowSource) -> Result<(), WriteFault> {
+    if !spec.format.depths().contains(&spec.depth) {
+        return Err(format!("{} cannot hold {}", spec.format.label(), spec.depth.words()).into());
+    }
+    writer(spec.format)(place, spec, rows)
+}
+
+/// Writes one map of one sheet of a finished bake.
+///
+/// # Errors
+/// Why the map was not made, or what the place answers.
+pub fn write_map(place: &mut dyn Place, outcome: &Outcome, sheet: usize, map: usize) -> Result<(), WriteFault> {
+    let baked = &outcome.maps[map];
+    if let Some(error) = &baked.error {
+        return Err(error.clone().into());
+    }
+    let mut notes = vec![("Software".to_owned(), "Ember Ridge".to_owned())];
+    if let Some(report) = outcome.report.maps.get(baked.id) {
+        notes.push(("Encoding".to_owned(), report.encoding.clone()));
+        if let Some(extreme) = report.extreme {
+            let (scale, zero) = (baked.scale.unwrap_or(1.0), if baked.scale.is_some() { 0.5 } else { 0.0 });
+            notes.push(("Displacement".to_owned(), format!("scale={scale} zero={zero} furthest={extreme}")));
+        }
+    }
+    let spec = ImageSpec {
+        size: outcome.size,
+        channels: baked.channels,
+        format: baked.format,
+        depth: baked.depth,
+        color: baked.color || baked.flat,
+        dither: outcome.report.recipe.sheet.dither && !baked.flat,
+        notes,
+    };
+    write_image(place, &spec, &mut |sink| outcome.stream(sheet, map, &mut |rows| sink(rows)))
+}
+
+/// Turns values into whole numbers of a depth, keeping count of where they lie for dithering.
+struct Quantiser {
+    size: usize,
+    channels: usize,
+    dither: bool,
+    next: usize,
+}
+
+impl Quantiser {
+    fn new(spec: &ImageSpec) -> Quantiser {
+        Quantiser { size: spec.size as usize, channels: spec.channels, dither: spec.dither, next: 0 }
+    }
+
+    fn bytes(&mut self, values: &[f32]) -> Vec<u8> {
+        if !self.dither {
+            return values.iter().map(|&v| quantise(v, 255.0) as u8).collect();
+        }
+        let texel = |at: usize| at / self.channels;
+        let first = self.next;
+        self.next += values.len();
+        let dithered = values.iter().enumerate().map(|(i, &v)| {
+            let t = texel(first + i);
+            // A low-discrepancy pattern (Roberts, "The Unreasonable Effectiveness of Quasirandom Sequences", 2018).
+            let (x, y) = ((t % self.size) as f64, (t / self.size) as f64);
+            let shift = (x * 0.754_877_666_246_692_8 + y * 0.569_840_290_998_053_2).fract() - 0.5;
+            quantise(v + shift as f32 / 255.0, 255.0) as u8
+        });
+        dithered.collect()
+    }
+}
+
+fn words(values: &[f32]) -> Vec<u16> {
+    values.iter().map(|&v| quantise(v, 65535.0) as u16).collect()
+}

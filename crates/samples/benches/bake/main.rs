@@ -1,0 +1,449 @@
+//! `cargo bench`: what baking the boundary stone costs, and the ratios that matter, all within one run. Each figure is the
+//! best of several, so that a busy machine spoils few of them. No figure here is a test. `cargo bench -- large` bakes one
+//! 8192 sheet of six maps instead and prints how far memory rose.
+
+mod single;
+
+use ember_ridge_core::Recipe;
+use ember_ridge_core::bake::{BakeScene, Canvas, Outcome, Plan, Watch, run, run_into};
+use ember_ridge_core::glam::{Vec3, Vec3A};
+use ember_ridge_core::maps::{AoSettings, MapSettings};
+use ember_ridge_core::recipe::Direction;
+use ember_ridge_core::trace::{BackFaces, LANES, Packet, RaySpan, Seen, TraceScene, Walk};
+use ember_ridge_formats::files::spool_for;
+use ember_ridge_formats::image::write_map;
+use ember_ridge_formats::mesh::{write_obj, write_ply};
+use ember_ridge_formats::read_mesh;
+use ember_ridge_samples::{Detail, Sample, make};
+use obvhs::BvhBuildParams;
+use obvhs::cwbvh::builder::build_cwbvh_from_tris;
+use obvhs::ray::{Ray, RayHit};
+use obvhs::triangle::Triangle;
+use single::SingleRays;
+use std::fs::File;
+use std::io::BufWriter;
+use std::time::{Duration, Instant};
+
+struct Clock(Instant);
+
+impl Watch for Clock {
+    fn now(&self) -> f64 {
+        self.0.elapsed().as_secs_f64()
+    }
+    fn stopped(&self) -> bool {
+        false
+    }
+    fn tile_done(&self, _: usize, _: usize, _: &Canvas) {}
+}
+
+fn best<T>(times: usize, mut work: impl FnMut() -> T) -> (f64, T) {
+    let mut kept = None;
+    for _ in 0..times {
+        let begun = Instant::now();
+        let value = work();
+        let seconds = begun.elapsed().as_secs_f64();
+        if kept.as_ref().is_none_or(|(least, _)| seconds < *least) {
+            kept = Some((seconds, value));
+        }
+    }
+    kept.expect("times is at least one")
+}
+
+/// The best times of two pieces of work, taken in turns so that a busy moment hits both.
+fn duel<A, B>(rounds: usize, mut one: impl FnMut() -> A, mut other: impl FnMut() -> B) -> (f64, A, f64, B) {
+    let (mut first, mut second) = (best(1, &mut one), best(1, &mut other));
+    for _ in 1..rounds {
+        let (a, b) = (best(1, &mut one), best(1, &mut other));
+        first = if a.0 < first.0 { a } else { first };
+        second = if b.0 < second.0 { b } else { second };
+    }
+    (first.0, first.1, second.0, second.1)
+}
+
+fn stone() -> Sample {
+    make("boundary-stone", Detail::Full).expect("a sample of that name")
+}
+
+fn recipe(size: u32, samples: u32, maps: &[&str]) -> Recipe {
+    let mut recipe = stone_recipe();
+    recipe.maps = maps.iter().map(|id| MapSettings::by_id(id).expect("a map of that name")).collect();
+    recipe.sheet.size = size;
+    recipe.sheet.samples = samples;
+    recipe
+}
+
+fn stone_recipe() -> Recipe {
+    make("boundary-stone", Detail::Draft).expect("a sample of that name").recipe
+}
+
+fn bake(recipe: &Recipe, scene: &BakeScene, threads: usize, times: usize) -> (f64, Outcome) {
+    let clock = Clock(Instant::now());
+    let plan = Plan::new(recipe, scene).expect("sound");
+    best(times, || run(&plan, threads, &clock).expect("not stopped"))
+}
+
+fn main() {
+    if std::env::args().any(|a| a == "large") {
+        large();
+        return;
+    }
+    let begun = Instant::now();
+    let stone = stone();
+    println!(
+        "stone: {} low, {} high triangles, made in {:.1} s",
+        stone.low.triangles.len(),
+        stone.high.triangles.len(),
+        begun.elapsed().as_secs_f64()
+    );
+    if std::env::args().any(|a| a == "packets") {
+        let scene = BakeScene::new(&[&stone.low], &[&stone.high], None).expect("no cage");
+        packets_against_single_rays(&stone, &scene);
+        return;
+    }
+    let begun = Instant::now();
+    let lantern = make("lookout-lantern", Detail::Full).expect("a sample of that name");
+    println!(
+        "lantern: {} low, {} high triangles, made in {:.1} s",
+        lantern.low.triangles.len(),
+        lantern.high.triangles.len(),
+        begun.elapsed().as_secs_f64()
+    );
+
+    let scene = BakeScene::new(&[&stone.low], &[&stone.high], None).expect("no cage");
+    files_to_first_bake(&stone, &scene);
+    packets_against_single_rays(&stone, &scene);
+    run_against_its_rays(&scene);
+    six_maps(&scene);
+    growth(&stone, &scene);
+}
+
+fn files_to_first_bake(stone: &Sample, scene: &BakeScene) {
+    println!("\n-- from files to the first bake");
+    let (mut obj, mut ply) = (Vec::new(), Vec::new());
+    write_obj(&mut obj, &stone.low).expect("memory");
+    write_ply(&mut ply, &stone.high).expect("memory");
+    let (read, _) = best(3, || {
+        let low = read_mesh("stone_low.obj", &obj, &|_| None).expect("our own");
+        (low, read_mesh("stone_high.ply", &ply, &|_| None).expect("our own"))
+    });
+    let (tree, trace) = best(3, || TraceScene::new(&stone.high));
+    let recipe = recipe(1024, 1, &["normal"]);
+    let (planning, _) = best(3, || Plan::new(&recipe, scene).expect("sound"));
+    let (baking, _) = bake(&recipe, scene, 2, 3);
+    println!(
+        "read both files {read:.2} s; tree {tree:.2} s, {:.0} MB; planning {planning:.3} s",
+        trace.bytes() as f64 / 1e6
+    );
+    println!("first 1024 normal map, 2 threads: {:.2} s", read + tree + planning + baking);
+}
+
+/// Primary rays of a sheet, in packets of four by two texels, as a bake makes them.
+fn primary_spans(scene: &BakeScene, side: u32, out: f32, inward: f32) -> Vec<RaySpan> {
+    let mesh = &scene.low.mesh;
+    let mut spans = Vec::new();
+    for t in 0..mesh.triangles.len() as u32 {
+        let uvs = mesh.corner_uvs(t).map(|uv| uv * side as f32);
+        let area = (uvs[1] - uvs[0]).perp_dot(uvs[2] - uvs[0]);
+        let (low, high) = (uvs[0].min(uvs[1]).min(uvs[2]).floor(), uvs[0].max(uvs[1]).max(uvs[2]).ceil());
+        for y in (low.y as i32..high.y as i32).step_by(2) {
+            for x in (low.x as i32..high.x as i32).step_by(4) {
+                for (dx, dy) in (0..8).map(|i| (i % 4, i / 4)) {
+                    let p = ember_ridge_core::glam::vec2((x + dx) as f32 + 0.5, (y + dy) as f32 + 0.5) - uvs[0];
+                    let (v, w) = (p.perp_dot(uvs[2] - uvs[0]) / area, (uvs[1] - uvs[0]).perp_dot(p) / area);
+                    if v >= 0.0 && w >= 0.0 && v + w <= 1.0 {
+                        let point = scene.low.point(t, v, w, Direction::Averaged);
+                        let origin = point.position + point.outward * out;
+                        spans.push(RaySpan { origin, direction: -point.outward, length: out + inward });
+                    }
+                }
+            }
+        }
+    }
+    spans
+}
+
+/// Rays of occlusion: 64 about the normal of each point, cell by cell for eight neighbours, as a bake groups them.
+fn sky_spans(scene: &BakeScene, primary: &[RaySpan], mask: &[bool], length: f32) -> Vec<RaySpan> {
+    let mut spans = Vec::new();
+    for eight in primary.chunks_exact(LANES * 16).map(|c| &c[..LANES]) {
+        let starts: Vec<(Vec3, Vec3)> = eight
+            .iter()
+            .filter_map(|span| {
+                let hit = scene.trace.closest(span, mask, BackFaces::Skip).hit?;
+                let normal = scene.high.face_normal(hit.triangle);
+                Some((scene.trace.step_off(span.origin + span.direction * hit.t, normal), normal))
+            })
+            .collect();
+        if starts.len() < LANES {
+            continue;
+        }
+        for k in 0..64u32 {
+            for (i, (origin, normal)) in starts.iter().enumerate() {
+                let jitter = |n: u32| ((i as u32 * 7 + k * 3) as f32 * 0.618_034 + n as f32 * 0.37).fract();
+                let (a, b) = (((k % 8) as f32 + jitter(0)) / 8.0, ((k / 8) as f32 + jitter(1)) / 8.0);
+                let (radius, angle) = (a.sqrt(), b * std::f32::consts::TAU);
+                let (t, s) = normal.any_orthonormal_pair();
+                let direction = t * (radius * angle.cos()) + s * (radius * angle.sin()) + *normal * (1.0 - a).sqrt();
+                spans.push(RaySpan { origin: *origin, direction: direction.normalize(), length });
+            }
+        }
+    }
+    spans
+}
+
+fn packets(spans: &[RaySpan], mut each: impl FnMut(&Packet)) {
+    let mut packet = Packet::default();
+    for eight in spans.chunks(LANES) {
+        packet.clear();
+        eight.iter().enumerate().for_each(|(lane, span)| packet.set(lane, span));
+        each(&packet);
+    }
+}
+
+fn packets_against_single_rays(stone: &Sample, scene: &BakeScene) {
+    println!("\n-- packets of eight against single rays through the tree library's 8-wide compressed tree, one thread");
+    let mask = vec![true; stone.high.parts.len()];
+    let plan = Plan::new(&recipe(1024, 1, &["normal"]), scene).expect("sound");
+    let primary = primary_spans(scene, 1024, plan.reach.out, plan.reach.inward);
+    let sky = sky_spans(scene, &primary, &mask, scene.diagonal() * 0.2);
+    let triangles: Vec<Triangle> = (0..stone.high.triangles.len() as u32)
+        .map(|t| {
+            let [v0, v1, v2] = stone.high.corners(t).map(Vec3A::from);
+            Triangle { v0, v1, v2 }
+        })
+        .collect();
+    let tree = build_cwbvh_from_tris(&triangles, BvhBuildParams::fast_build(), &mut Duration::default());
+    let in_order: Vec<Triangle> = tree.primitive_indices.iter().map(|&p| triangles[p as usize]).collect();
+    let ray = |s: &RaySpan| Ray::new(s.origin.into(), s.direction.into(), 0.0, s.length);
+
+    let rate = |seconds: f64, rays: usize| rays as f64 / seconds / 1e6;
+    let primary = some(&primary, 200_000);
+    let mut walk = Walk::default();
+    let (single, single_hits, packed, packed_hits) = duel(
+        15,
+        || {
+            let hits = |s: &&RaySpan| tree.ray_traverse(ray(s), &mut RayHit::none(), |r, id| in_order[id].intersect(r));
+            primary.iter().filter(hits).count()
+        },
+        || {
+            let mut hits = 0;
+            packets(&primary, |p| {
+                let answer = scene.trace.closest_packet(p, &mask, BackFaces::Keep, Seen::Along, &mut walk);
+                hits += (0..LANES).filter(|&lane| answer.lane(lane).hit.is_some()).count();
+            });
+            hits
+        },
+    );
+    println!(
+        "closest, {} primary rays: single {:.2} M/s, packets {:.2} M/s; hits {single_hits} and {packed_hits}",
+        primary.len(),
+        rate(single, primary.len()),
+        rate(packed, primary.len())
+    );
+    println!("ratio packets to the library's own rays (its plain triangle test), closest: {:.2}", single / packed);
+    let like = SingleRays::new(&stone.high);
+    let (single, single_hits, packed, packed_hits) = duel(
+        15,
+        || primary.iter().filter(|s| like.closest(s, &mask, true).is_some()).count(),
+        || {
+            let mut hits = 0;
+            packets(&primary, |p| {
+                let answer = scene.trace.closest_packet(p, &mask, BackFaces::Skip, Seen::Along, &mut walk);
+                hits += (0..LANES).filter(|&lane| answer.lane(lane).hit.is_some()).count();
+            });
+            hits
+        },
+    );
+    println!(
+        "closest, same watertight test: single {:.2} M/s, packets {:.2} M/s; hits {single_hits} and {packed_hits}",
+        rate(single, primary.len()),
+        rate(packed, primary.len())
+    );
+    println!("ratio packets to single rays, closest: {:.2}", single / packed);
+
+    let sky = some(&sky, 200_000);
+    let (mut walk, mut other_walk) = (Walk::default(), Walk::default());
+    let (single, free, packed, blocked) = duel(
+        15,
+        || sky.iter().filter(|s| tree.ray_traverse_miss(ray(s), |r, id| in_order[id].intersect(r))).count(),
+        || {
+            let mut hits = 0;
+            packets(&sky, |p| hits += scene.trace.occluded_packet(p, &mask, &mut walk).count_ones() as usize);
+            hits
+        },
+    );
+    println!(
+        "occlusion, {} rays: single {:.2} M/s, packets {:.2} M/s; blocked {} and {blocked}",
+        sky.len(),
+        rate(single, sky.len()),
+        rate(packed, sky.len()),
+        sky.len() - free
+    );
+    println!("ratio packets to the library's own rays (its plain triangle test), occlusion: {:.2}", single / packed);
+    let (single, single_blocked, packed, blocked) = duel(
+        15,
+        || sky.iter().filter(|s| like.occluded(s, &mask)).count(),
+        || {
+            let mut hits = 0;
+            packets(&sky, |p| hits += scene.trace.occluded_packet(p, &mask, &mut walk).count_ones() as usize);
+            hits
+        },
+    );
+    println!(
+        "occlusion, same watertight test: single {:.2} M/s, packets {:.2} M/s; blocked {single_blocked} and {blocked}",
+        rate(single, sky.len()),
+        rate(packed, sky.len())
+    );
+    println!("ratio packets to single rays, occlusion: {:.2}", single / packed);
+    let (fast, _, portable, _) = duel(
+        5,
+        || {
+            packets(&sky, |p| {
+                std::hint::black_box(scene.trace.occluded_packet(p, &mask, &mut other_walk));
+            })
+        },
+        || {
+            let mut walk = Walk::default();
+            packets(&sky, |p| {
+                std::hint::black_box(scene.trace.occluded_packet_portable(p, &mask, &mut walk));
+            });
+        },
+    );
+    println!("ratio AVX2 to the portable path, occlusion: {:.2}", portable / fast);
+}
+
+/// About `count` rays spread over all, in runs of whole packets.
+fn some(spans: &[RaySpan], count: usize) -> Vec<RaySpan> {
+    const RUN: usize = 512;
+    let keep = (spans.len() / count.max(1)).max(1);
+    spans.chunks(RUN).step_by(keep).flatten().copied().collect()
+}
+
+fn run_against_its_rays(scene: &BakeScene) {
+    println!("\n-- a run against its bare rays; threads");
+    for samples in [1, 4] {
+        let recipe = recipe(1024, samples, &["normal"]);
+        let plan = Plan::new(&recipe, scene).expect("sound");
+        let clock = Clock(Instant::now());
+        let (one, outcome) = best(3, || run(&plan, 1, &clock).expect("not stopped"));
+        let (two, _) = best(4, || run(&plan, 2, &clock).expect("not stopped"));
+        let mask = vec![true; scene.high.parts.len()];
+        let side = (1024.0 * f64::from(samples).sqrt()) as u32;
+        let spans = primary_spans(scene, side, plan.reach.out, plan.reach.inward);
+        let mut walk = Walk::default();
+        let (bare, _) = best(3, || {
+            packets(&spans, |p| {
+                std::hint::black_box(scene.trace.closest_packet(p, &mask, BackFaces::Skip, Seen::Along, &mut walk));
+            });
+        });
+        let raw = bare / spans.len() as f64 * outcome.counts.rays as f64;
+        println!(
+            "1024 normal, {samples} samples, {} rays: 1 thread {one:.3} s, 2 threads {two:.3} s",
+            outcome.counts.rays
+        );
+        println!("ratio run to its bare rays, 1 thread: {:.2}; 2 threads to 1: {:.2}", one / raw, one / two);
+    }
+    let recipe = recipe(1024, 1, &["normal", "ao"]);
+    let plan = Plan::new(&recipe, scene).expect("sound");
+    let clock = Clock(Instant::now());
+    let (one, outcome) = best(1, || run(&plan, 1, &clock).expect("not stopped"));
+    let (two, _) = best(2, || run(&plan, 2, &clock).expect("not stopped"));
+    println!(
+        "1024 normal and 64-ray occlusion, {} rays: 1 thread {one:.2} s, 2 threads {two:.2} s; 2 to 1: {:.2}",
+        outcome.report.rays,
+        one / two
+    );
+}
+
+const SIX: [&str; 6] = ["normal", "ao", "curvature", "cavity", "displacement", "id"];
+
+fn six_maps(scene: &BakeScene) {
+    println!("\n-- the stone at 2048, six maps, 4 samples, 2 threads");
+    let (seconds, outcome) = bake(&recipe(2048, 4, &SIX), scene, 2, 1);
+    let report = &outcome.report;
+    let spent: f64 = report.ray_seconds + report.maps.values().map(|m| m.seconds).sum::<f64>();
+    println!("{seconds:.1} s, {:.1} million rays, {} texels covered", report.rays as f64 / 1e6, report.covered);
+    println!("  primary rays {:5.1} %", 100.0 * report.ray_seconds / spent);
+    for id in SIX {
+        let map = &report.maps[id];
+        println!("  {id:<12} {:5.1} %  {:.1} million rays", 100.0 * map.seconds / spent, map.rays as f64 / 1e6);
+    }
+}
+
+fn growth(stone: &Sample, scene: &BakeScene) {
+    println!("\n-- how cost grows, normal map (and occlusion), 2 threads");
+    for detail in [Detail::Coarse, Detail::Draft, Detail::Full] {
+        let high = if detail == Detail::Full {
+            stone.high.clone()
+        } else {
+            make("boundary-stone", detail).expect("listed").high
+        };
+        let (tree, _) = best(2, || TraceScene::new(&high));
+        let scene = BakeScene::new(&[&stone.low], &[&high], None).expect("no cage");
+        let (seconds, _) = bake(&recipe(1024, 1, &["normal"]), &scene, 2, 3);
+        println!("triangles {:>8}: tree {tree:.3} s, 1024 normal {seconds:.3} s", high.triangles.len());
+    }
+    for size in [512, 1024, 2048] {
+        let (seconds, _) = bake(&recipe(size, 1, &["normal"]), scene, 2, 3);
+        println!("texels {size} x {size}: {seconds:.3} s");
+    }
+    for samples in [1, 4, 16] {
+        let (seconds, _) = bake(&recipe(1024, samples, &["normal"]), scene, 2, 2);
+        println!("samples {samples:>2}: {seconds:.3} s");
+    }
+    for rays in [16, 64, 256] {
+        let mut recipe = recipe(512, 1, &["ao"]);
+        recipe.maps = vec![MapSettings::Ao(AoSettings { rays, ..AoSettings::default() })];
+        let (seconds, _) = bake(&recipe, scene, 2, 2);
+        println!("occlusion rays {rays:>3}, 512: {seconds:.3} s");
+    }
+}
+
+/// Peak resident memory of this process so far, bytes.
+fn peak_memory() -> u64 {
+    let status = std::fs::read_to_string("/proc/self/status").unwrap_or_default();
+    let line = status.lines().find(|l| l.starts_with("VmHWM:"));
+    line.and_then(|l| l.split_whitespace().nth(1)).and_then(|kb| kb.parse::<u64>().ok()).unwrap_or(0) * 1024
+}
+
+/// Forgets the peak so far, so that what follows is measured from here.
+fn forget_peak() {
+    let _ = std::fs::write("/proc/self/clear_refs", "5");
+}
+
+fn large() {
+    let stone = stone();
+    let scene = BakeScene::new(&[&stone.low], &[&stone.high], None).expect("no cage");
+    let mut recipe = recipe(8192, 1, &SIX);
+    // Few rays: they cost time, not memory.
+    for map in &mut recipe.maps {
+        match map {
+            MapSettings::Ao(settings) => settings.rays = 4,
+            MapSettings::Cavity(settings) => settings.rays = 4,
+            _ => {}
+        }
+    }
+    let folder = std::env::temp_dir();
+    forget_peak();
+    let before = peak_memory();
+    let begun = Instant::now();
+    let clock = Clock(Instant::now());
+    let plan = Plan::new(&recipe, &scene).expect("sound");
+    let spool = spool_for(plan.spool_bytes(), &folder).expect("room in the temporary folder");
+    let outcome = run_into(&plan, 0, &clock, spool).expect("not stopped");
+    let traced = begun.elapsed().as_secs_f64();
+    for map in 0..outcome.maps.len() {
+        let path = folder.join(format!("ember-ridge-bench-{map}.png"));
+        let file = File::create(&path).expect("room in the temporary folder");
+        write_map(&mut BufWriter::new(file), &outcome, 0, map).expect("room in the temporary folder");
+        let _ = std::fs::remove_file(path);
+    }
+    let peak = peak_memory();
+    println!("8192, six maps, 8 bit: traced {traced:.1} s, with writing {:.1} s", begun.elapsed().as_secs_f64());
+    println!(
+        "memory: {:.2} GiB with meshes and tree, {:.2} GiB at the peak: {:.2} GiB beyond",
+        before as f64 / f64::from(1 << 30),
+        peak as f64 / f64::from(1 << 30),
+        (peak - before) as f64 / f64::from(1 << 30)
+    );
+}

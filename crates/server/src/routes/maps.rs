@@ -1,0 +1,91 @@
+//! The maps there are, and small pictures of each of them for an asset as it stands.
+
+use crate::App;
+use crate::api::{MapLine, Swatch};
+use crate::fault::{Fault, Result, aside};
+use ember_ridge_core::Recipe;
+use ember_ridge_core::bake::{Plan, Unwatched, run};
+use ember_ridge_core::maps::MapSettings;
+use ember_ridge_core::recipe::{ImageFormat, Layout, Padding};
+use ember_ridge_core::sheet::Depth;
+use ember_ridge_formats::image::write_png;
+use rocket::serde::json::Json;
+use rocket::{Route, State, get, routes};
+use std::collections::HashMap;
+use std::sync::{Arc, Mutex, PoisonError};
+
+pub fn routes() -> Vec<Route> {
+    routes![list, swatches]
+}
+
+/// Texels along the side of a swatch.
+const SIDE: u32 = 128;
+/// Rays a texel in swatches of maps that trace their own.
+const RAYS: u32 = 16;
+/// Sets of swatches that are kept.
+const KEPT: usize = 24;
+
+/// Swatches made before, by what they were made of.
+#[derive(Default)]
+pub struct SwatchCache {
+    kept: Mutex<HashMap<String, Arc<Vec<Swatch>>>>,
+}
+
+#[get("/maps")]
+fn list() -> Json<Vec<MapLine>> {
+    Json(MapSettings::all().into_iter().map(|fresh| MapLine { kind: *fresh.kind(), fresh }).collect())
+}
+
+/// A small bake of every map with the recipe's settings, whether it is chosen or not.
+#[get("/assets/<id>/swatches")]
+async fn swatches(app: &State<Arc<App>>, id: i64) -> Result<Json<Arc<Vec<Swatch>>>> {
+    let recipe = swatch_recipe(app.store.asset(id).await?.recipe);
+    let key = serde_json::to_string(&recipe).map_err(std::io::Error::from)?;
+    if let Some(known) = app.swatches.kept.lock().unwrap_or_else(PoisonError::into_inner).get(&key) {
+        return Ok(Json(known.clone()));
+    }
+    let there = app.inner().clone();
+    let made = Arc::new(aside(move || make(&there, &recipe)).await?);
+    let mut kept = app.swatches.kept.lock().unwrap_or_else(PoisonError::into_inner);
+    if kept.len() >= KEPT {
+        kept.clear();
+    }
+    kept.insert(key, made.clone());
+    Ok(Json(made))
+}
+
+fn swatch_recipe(mut recipe: Recipe) -> Recipe {
+    let chosen = std::mem::take(&mut recipe.maps);
+    let as_chosen = |fresh: MapSettings| {
+        let kept = chosen.iter().find(|m| m.id() == fresh.id()).cloned().unwrap_or(fresh);
+        let rays = kept.rays().unwrap_or(RAYS).min(RAYS);
+        kept.with_rays(rays)
+    };
+    recipe.maps = MapSettings::all().into_iter().map(as_chosen).collect();
+    recipe.sheet.size = SIDE;
+    recipe.sheet.samples = 1;
+    recipe.sheet.padding = Padding::Texels(2);
+    recipe.sheet.depth = Depth::Eight;
+    recipe.sheet.format = ImageFormat::Png;
+    recipe.sheet.color_format = None;
+    recipe.sheet.layout = Layout::One;
+    recipe.asset = String::new();
+    recipe
+}
+
+fn make(app: &App, recipe: &Recipe) -> Result<Vec<Swatch>> {
+    let scene = app.scene(recipe, &|_| {})?;
+    let plan = Plan::new(recipe, &scene).map_err(|f| Fault::unusable(f.to_string()))?;
+    let outcome = run(&plan, 0, &Unwatched).map_err(|f| Fault::unusable(f.to_string()))?;
+    let swatch = |map: &ember_ridge_core::bake::BakedMap| -> Result<Swatch> {
+        let mut swatch = Swatch { map: map.id.to_owned(), picture: None, error: map.error.clone() };
+        if let (None, Some(preview)) = (&map.error, outcome.preview(0, map.id)) {
+            let mut png = Vec::new();
+            write_png(&mut png, preview.side, preview.channels, &preview.rows)?;
+            let text = base64::Engine::encode(&base64::engine::general_purpose::STANDARD, &png);
+            swatch.picture = Some(format!("data:image/png;base64,{text}"));
+        }
+        Ok(swatch)
+    };
+    outcome.maps.iter().map(swatch).collect()
+}
