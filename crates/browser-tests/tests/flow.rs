@@ -89,7 +89,7 @@ async fn tune_bake_undo_and_deliver() -> Result<()> {
     let recipe = folder.path().join("recipe.json");
     let baked = Command::new(program()?).arg("bake").arg(recipe).arg("--out").arg(&out).output()?;
     ensure!(baked.status.success(), "{}", String::from_utf8_lossy(&baked.stderr));
-    for map in ["normal", "id", "miss"] {
+    for map in ["normal", "ao", "curvature", "id", "miss"] {
         let name = format!("lookout_lantern_low_{map}.png");
         let (ours, theirs) = (pixels(&out.join(&name))?, pixels(&folder.path().join(&name))?);
         ensure!(ours.0 == png::BitDepth::Sixteen && ours == theirs, "{name} differs from the browser's");

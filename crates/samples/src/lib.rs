@@ -56,11 +56,17 @@ impl Detail {
 
 /// Makes a sample by name; None for a name not in [`SAMPLES`].
 pub fn make(name: &str, detail: Detail) -> Option<Sample> {
-    match name {
-        "lookout-lantern" => Some(lantern::make(detail)),
-        "boundary-stone" => Some(stone::make(detail)),
-        _ => None,
+    let mut sample = match name {
+        "lookout-lantern" => lantern::make(detail),
+        "boundary-stone" => stone::make(detail),
+        _ => return None,
+    };
+    if detail != Detail::Full {
+        // Whoever wants coarse sculpts waits for no fine occlusion either.
+        let maps = sample.recipe.maps.into_iter();
+        sample.recipe.maps = maps.map(|m| if m.rays().is_some() { m.with_rays(8) } else { m }).collect();
     }
+    Some(sample)
 }
 
 /// A sample's name as it is shown.
