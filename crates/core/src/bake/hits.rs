@@ -49,19 +49,7 @@ impl TileHits {
     pub(super) fn trace(plan: &Plan, sheet: usize, tile: usize, scratch: &mut Scratch) -> TileHits {
         let part = &plan.sheets[sheet];
         let samples = rasterise_tile(&part.triangles, &part.candidates[tile], &part.tiles[tile], &plan.pattern);
-        let n = samples.len();
-        let mut hits = TileHits {
-            sheet,
-            tile: part.tiles[tile],
-            triangles: vec![MISS; n],
-            v: vec![0.0; n],
-            w: vec![0.0; n],
-            heights: vec![0.0; n],
-            back: vec![false; n],
-            skipped_back: vec![false; n],
-            rays: 0,
-            samples,
-        };
+        let mut hits = TileHits::untraced(sheet, part.tiles[tile], samples);
         if plan.own_surface {
             hits.triangles.clone_from(&hits.samples.triangles);
             hits.v.clone_from(&hits.samples.v);
@@ -72,13 +60,12 @@ impl TileHits {
         hits
     }
 
-    /// The same samples traced along another direction; reaches as the plan has them, without a cage.
-    pub(crate) fn traced_along(&self, plan: &Plan, direction: Direction, scratch: &mut Scratch) -> TileHits {
-        let n = self.samples.len();
-        let mut hits = TileHits {
-            sheet: self.sheet,
-            tile: self.tile,
-            samples: self.samples.clone(),
+    /// Samples that have hit nothing yet.
+    fn untraced(sheet: usize, tile: Tile, samples: TileSamples) -> TileHits {
+        let n = samples.len();
+        TileHits {
+            sheet,
+            tile,
             triangles: vec![MISS; n],
             v: vec![0.0; n],
             w: vec![0.0; n],
@@ -86,7 +73,13 @@ impl TileHits {
             back: vec![false; n],
             skipped_back: vec![false; n],
             rays: 0,
-        };
+            samples,
+        }
+    }
+
+    /// The same samples traced along another direction; reaches as the plan has them, without a cage.
+    pub(crate) fn traced_along(&self, plan: &Plan, direction: Direction, scratch: &mut Scratch) -> TileHits {
+        let mut hits = TileHits::untraced(self.sheet, self.tile, self.samples.clone());
         hits.rays = hits.trace_samples(plan, direction, false, scratch);
         hits
     }
