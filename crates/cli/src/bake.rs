@@ -12,6 +12,7 @@ use ember_ridge_core::recipe::map_file_name;
 use ember_ridge_formats::files::{spool_for, write_whole};
 use ember_ridge_formats::image::write_map;
 use rayon::prelude::*;
+use std::collections::BTreeSet;
 use std::fs;
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
@@ -72,6 +73,8 @@ fn write_maps(outcome: Outcome, recipe: &Recipe, out: &Path) -> (Report, bool) {
     let mut report = outcome.report;
     let mut failed = false;
     for (map, files) in outcome.maps.iter().zip(written) {
+        // A map that cannot be made fails alike on every sheet; that is said once.
+        let mut failures = BTreeSet::new();
         let Some(entry) = report.maps.get_mut(map.id) else { continue };
         for file in files {
             match file {
@@ -85,12 +88,13 @@ fn write_maps(outcome: Outcome, recipe: &Recipe, out: &Path) -> (Report, bool) {
                 }
                 Err(error) => {
                     failed = true;
-                    if entry.error.is_none() || map.error.is_none() {
-                        eprintln!("error: {}: {error}", map.id);
-                    }
+                    failures.insert(error.clone());
                     entry.error = Some(error);
                 }
             }
+        }
+        for failure in failures {
+            eprintln!("error: {}: {failure}", map.id);
         }
     }
     (report, failed)

@@ -162,6 +162,23 @@ fn a_map_that_cannot_be_written_leaves_the_others() {
 }
 
 #[test]
+fn a_map_that_cannot_be_made_says_why_once_and_leaves_the_others() {
+    let folder = with_pair();
+    let set = ["--maps", "normal,ao", "--set", "ao.clear=[\"no such part\"]", "--size", "32", "--out", "out"];
+    let output = run(folder.path(), &[&["bake", "--low", "lid_low.obj", "--high", "lid_high.obj"][..], &set].concat());
+    assert_eq!(output.status.code(), Some(1));
+    assert_eq!(
+        error(&output).matches("error: ao: the sculpt has no part 'no such part'").count(),
+        1,
+        "{}",
+        error(&output)
+    );
+    assert!(
+        folder.path().join("out/lid_low_normal.png").is_file() && !folder.path().join("out/lid_low_ao.png").exists()
+    );
+}
+
+#[test]
 fn check_finds_and_tells() {
     let folder = with_pair();
     let turned = LOW.replace("f 1/1 3/3 4/4", "f 1/1 4/4 3/3").replace("vt 1 0", "vt 1.5 0");

@@ -286,9 +286,13 @@ file: string,
  */
 files?: Array<SheetFile>, 
 /**
- * Time spent on this map alone, summed over threads.
+ * Time spent on this map alone over all tiles, summed over threads.
  */
 seconds: number, 
+/**
+ * Time spent getting ready, once; what was kept from an earlier bake takes none.
+ */
+preparing: number, 
 /**
  * Rays traced for this map alone; the primary ones serve all and stand in the whole bake's sum.
  */
@@ -327,7 +331,7 @@ sheets: Array<string>, maps: { [key in string]: MapReport }, findings: Array<Fin
 
 export type Estimate = { 
 /**
- * Wall-clock seconds, without reading meshes and building trees.
+ * Wall-clock seconds of tracing, without reading meshes, building trees and getting maps ready.
  */
 seconds: number, 
 /**

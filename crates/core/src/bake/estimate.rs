@@ -1,4 +1,5 @@
-//! What a bake will cost, from what an earlier one of the same asset cost: rates are measured, never assumed.
+//! What a bake will cost, from the rates an earlier one of the same asset ran at. Only where that run made nothing of the kind
+//! does a rate come from its primary rays.
 
 use super::report::Report;
 use crate::maps::MapSettings;
@@ -9,7 +10,7 @@ use ts_rs::TS;
 /// Expected cost of a bake.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, TS)]
 pub struct Estimate {
-    /// Wall-clock seconds, without reading meshes and building trees.
+    /// Wall-clock seconds of tracing, without reading meshes, building trees and getting maps ready.
     pub seconds: f32,
     /// Bytes of finished texels that wait until they are written, in memory or beyond that on the disk.
     #[ts(type = "number")]

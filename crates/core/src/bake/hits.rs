@@ -96,7 +96,7 @@ impl TileHits {
             let lanes = &order[at..at + run];
             at += run;
             let mask = &plan.pairs.allowed[part as usize];
-            let mut courses: [Option<Course>; LANES] = Default::default();
+            let mut courses = Courses::default();
             for (course, &s) in courses.iter_mut().zip(lanes) {
                 let (triangle, v, w) =
                     (self.samples.triangles[s as usize], self.samples.v[s as usize], self.samples.w[s as usize]);
@@ -214,19 +214,28 @@ fn course_of(plan: &Plan, point: &SurfacePoint) -> Course {
     Course { position: point.position, outward, run_up }
 }
 
+type Courses = [Option<Course>; LANES];
+
+/// Puts a ray of each course into the packet.
+fn fill(packet: &mut Packet, courses: &Courses, ray: impl Fn(&Course) -> RaySpan) {
+    packet.clear();
+    for (lane, course) in courses.iter().flatten().enumerate() {
+        packet.set(lane, &ray(course));
+    }
+}
+
 fn outermost(
     plan: &Plan,
-    courses: &[Option<Course>; LANES],
+    courses: &Courses,
     mask: &[bool],
     packet: &mut Packet,
     walk: &mut Walk,
 ) -> [TraceAnswer; LANES] {
-    packet.clear();
-    for (lane, course) in courses.iter().enumerate() {
-        let Some(c) = course else { break };
-        let origin = c.position + c.outward * c.run_up;
-        packet.set(lane, &RaySpan { origin, direction: -c.outward, length: c.run_up + plan.reach.inward });
-    }
+    fill(packet, courses, |c| RaySpan {
+        origin: c.position + c.outward * c.run_up,
+        direction: -c.outward,
+        length: c.run_up + plan.reach.inward,
+    });
     let answer = plan.scene.trace.closest_packet(packet, mask, plan.recipe.back_faces, Seen::Along, walk);
     std::array::from_fn(|lane| answer.lane(lane))
 }
@@ -235,23 +244,15 @@ fn outermost(
 /// look like backs and the other way round.
 fn nearest(
     plan: &Plan,
-    courses: &[Option<Course>; LANES],
+    courses: &Courses,
     mask: &[bool],
     packet: &mut Packet,
     walk: &mut Walk,
 ) -> [TraceAnswer; LANES] {
     let (trace, back_faces) = (&plan.scene.trace, plan.recipe.back_faces);
-    packet.clear();
-    for (lane, course) in courses.iter().enumerate() {
-        let Some(c) = course else { break };
-        packet.set(lane, &RaySpan { origin: c.position, direction: -c.outward, length: plan.reach.inward });
-    }
+    fill(packet, courses, |c| RaySpan { origin: c.position, direction: -c.outward, length: plan.reach.inward });
     let below = trace.closest_packet(packet, mask, back_faces, Seen::Along, walk);
-    packet.clear();
-    for (lane, course) in courses.iter().enumerate() {
-        let Some(c) = course else { break };
-        packet.set(lane, &RaySpan { origin: c.position, direction: c.outward, length: c.run_up });
-    }
+    fill(packet, courses, |c| RaySpan { origin: c.position, direction: c.outward, length: c.run_up });
     let above = trace.closest_packet(packet, mask, back_faces, Seen::FromAhead, walk);
     std::array::from_fn(|lane| {
         let run_up = courses[lane].as_ref().map_or(0.0, |c| c.run_up);

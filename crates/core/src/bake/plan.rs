@@ -112,8 +112,8 @@ pub struct PlannedMap {
     pub depth: Depth,
     /// Ready to work on tiles, or why it cannot be made.
     pub(super) work: Result<Box<dyn MapWork>, String>,
-    /// Seconds that getting ready took are counted as the map's own.
-    pub(super) seconds: f64,
+    /// Seconds that getting ready took.
+    pub(super) preparing: f64,
 }
 
 /// A bake that is ready to run.
@@ -218,7 +218,7 @@ fn plan_map(settings: &MapSettings, setup: &Setup, now: &dyn Fn() -> f64) -> Pla
         format,
         depth,
         work,
-        seconds: now() - begun,
+        preparing: now() - begun,
     }
 }
 

@@ -37,8 +37,11 @@ pub struct MapReport {
     /// With several sheets, each one's file.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub files: Vec<SheetFile>,
-    /// Time spent on this map alone, summed over threads.
+    /// Time spent on this map alone over all tiles, summed over threads.
     pub seconds: f64,
+    /// Time spent getting ready, once; what was kept from an earlier bake takes none.
+    #[serde(default)]
+    pub preparing: f64,
     /// Rays traced for this map alone; the primary ones serve all and stand in the whole bake's sum.
     #[serde(default)]
     #[ts(type = "number")]

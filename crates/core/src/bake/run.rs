@@ -185,7 +185,8 @@ fn report(plan: &Plan, counts: &Counts, seconds: f64) -> Report {
             let report = MapReport {
                 file: String::new(),
                 files: Vec::new(),
-                seconds: tally.seconds + map.seconds,
+                seconds: tally.seconds,
+                preparing: map.preparing,
                 rays: tally.rays,
                 width: size,
                 height: size,
