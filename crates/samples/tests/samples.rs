@@ -69,11 +69,10 @@ fn samples_bake_with_next_to_no_misses() {
     }
 }
 
-/// What a texel's centre sees: its place on the low-poly, the distance to the sculpt, and the sculpt's normal there.
+/// What a texel's centre sees: its place on the low-poly, and the sculpt's normal where its ray hits.
 struct Centre {
     texel: usize,
     low: (u32, f32, f32),
-    height: f32,
     normal: Vec3,
 }
 
@@ -101,7 +100,6 @@ fn centres(scene: &BakeScene, plan: &Plan) -> Vec<Centre> {
             found.push(Centre {
                 texel: (y * size + x) as usize,
                 low,
-                height: plan.reach.out - hit.t,
                 normal: (a + (b - a) * hit.v + (c - a) * hit.w).normalize(),
             });
         }
