@@ -24,6 +24,8 @@ pub(super) trait Lanes: Copy {
     fn load(values: &Eight<f32>) -> Self;
     fn splat(value: f32) -> Self;
     fn store(self) -> Eight<f32>;
+    /// Lane `lane` (0 to 7) in all lanes.
+    fn spread(self, lane: usize) -> Self;
     fn add(self, other: Self) -> Self;
     fn sub(self, other: Self) -> Self;
     fn mul(self, other: Self) -> Self;
@@ -43,7 +45,7 @@ pub(super) trait Lanes: Copy {
     fn bits(mask: Self::Mask) -> u8;
     fn both(a: Self::Mask, b: Self::Mask) -> Self::Mask;
     fn either(a: Self::Mask, b: Self::Mask) -> Self::Mask;
-    /// Asks for memory that will be read soon.
+    /// Asks for an entry of `list` that will be read soon.
     fn fetch_ahead<T>(list: &[T], at: u32);
 }
 
@@ -77,6 +79,10 @@ impl Lanes for Plain {
     #[inline(always)]
     fn store(self) -> Eight<f32> {
         Eight(self.0)
+    }
+    #[inline(always)]
+    fn spread(self, lane: usize) -> Self {
+        Plain([self.0[lane]; LANES])
     }
     #[inline(always)]
     fn add(self, other: Self) -> Self {
@@ -184,6 +190,11 @@ mod x86 {
             // SAFETY: `Eight` is aligned to 32 bytes and holds eight floats.
             unsafe { _mm256_store_ps(out.0.as_mut_ptr(), self.0) };
             out
+        }
+        #[inline(always)]
+        fn spread(self, lane: usize) -> Self {
+            // SAFETY: see the type; only the low three bits of the lane count.
+            Avx2(unsafe { _mm256_permutevar8x32_ps(self.0, _mm256_set1_epi32(lane as i32)) })
         }
         #[inline(always)]
         fn add(self, other: Self) -> Self {

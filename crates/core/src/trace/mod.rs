@@ -3,7 +3,9 @@
 
 mod lanes;
 mod packet;
+mod ready;
 mod tree;
+mod walk;
 
 pub use lanes::LANES;
 pub use packet::{Packet, PacketAnswer, Walk, hit_point};

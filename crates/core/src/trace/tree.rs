@@ -2,12 +2,14 @@
 //! and triangle corners laid out in leaf order so that a leaf reads one stretch of memory. Which parts a ray may hit is a mask
 //! given with the ray, so one tree serves every pair.
 
+use super::lanes::{Eight, LANES};
 use crate::mesh::Mesh;
 use glam::{Vec3, Vec3A};
 use obvhs::BvhBuildParams;
 use obvhs::aabb::Aabb;
 use obvhs::bvh2::Bvh2;
 use obvhs::bvh2::builder::build_bvh2;
+use std::ops::Range;
 use std::time::Duration;
 
 /// Meshes are scaled, by a power of two and so exactly, to about this size inside the tree; constants of the tree then mean
@@ -49,19 +51,50 @@ pub struct TraceScene {
     /// From scene units to the tree's.
     pub(super) scale: f32,
     pub(super) nodes: Vec<Node>,
-    /// Triangles in leaf order.
-    pub(super) triangles: Vec<Corners>,
+    pub(super) leaves: Vec<Leaf>,
 }
 
-/// A triangle as leaves hold it: one line of memory. The fourth number of a corner is unused; it lets an axis be picked without a
-/// check.
-#[derive(Clone, Copy, Debug)]
+/// Up to eight triangles that lie together, as a structure of arrays: one ray can be tested against all of them at once.
+/// Places beyond the leaf's triangles repeat the last one.
+#[derive(Clone, Debug)]
 #[repr(align(64))]
-pub(super) struct Corners {
-    pub at: [[f32; 4]; 3],
-    /// Number in the mesh.
-    pub triangle: u32,
-    pub part: u16,
+pub(super) struct Leaf {
+    /// Coordinates by corner and axis.
+    pub at: [[Eight<f32>; 3]; 3],
+    /// Numbers in the mesh.
+    pub triangle: [u32; LANES],
+    parts: [u16; LANES],
+    /// The part of all of them, or [`SEVERAL_PARTS`].
+    part: u16,
+}
+
+impl Leaf {
+    /// `triangles`: one to eight.
+    fn new(mesh: &Mesh, part_of: &[u16], scale: f32, triangles: &[u32]) -> Leaf {
+        let place = |i: usize| triangles[i.min(triangles.len() - 1)];
+        let mut at = [[Eight::splat(0.0); 3]; 3];
+        for i in 0..LANES {
+            for (corner, p) in mesh.corners(place(i)).into_iter().enumerate() {
+                let p = (p * scale).to_array();
+                (0..3).for_each(|axis| at[corner][axis].0[i] = p[axis]);
+            }
+        }
+        let parts = std::array::from_fn(|i| part_of[place(i) as usize]);
+        let part = if parts.iter().all(|&p| p == parts[0]) { parts[0] } else { SEVERAL_PARTS };
+        Leaf { at, triangle: std::array::from_fn(place), parts, part }
+    }
+
+    /// Which of the first `count` triangles belong to a part that is let through, bit by place. A leaf of a single part is
+    /// reached only when [`Child::lets`] let it through.
+    #[inline(always)]
+    pub fn lets(&self, allowed: &[bool], count: u16) -> u8 {
+        let all = u8::MAX >> (LANES as u16 - count);
+        if self.part != SEVERAL_PARTS {
+            return all;
+        }
+        let open = self.parts.iter().enumerate().fold(0, |b, (i, &part)| b | u8::from(allowed[part as usize]) << i);
+        open & all
+    }
 }
 
 impl TraceScene {
@@ -82,28 +115,31 @@ impl TraceScene {
                 Aabb::new(a.min(b).min(c) - pad, a.max(b).max(c) + pad)
             })
             .collect();
-        let mut scene = TraceScene { scale, nodes: Vec::new(), triangles: Vec::new() };
+        let mut scene = TraceScene { scale, nodes: Vec::new(), leaves: Vec::new() };
         if boxes.is_empty() {
             return scene;
         }
-        let params = BvhBuildParams { max_prims_per_leaf: 8, ..BvhBuildParams::fast_build() };
+        // Fuller leaves than the library's own choice: a ray is tested against a whole leaf at once.
+        let params = BvhBuildParams {
+            max_prims_per_leaf: LANES as u32,
+            collapse_traversal_cost: 8.0,
+            ..BvhBuildParams::fast_build()
+        };
         let tree = build_bvh2(&boxes, params, &mut Duration::default());
         drop(boxes);
-        let leaf_entry = |&p: &u32| {
-            let triangle = solid[p as usize];
-            let at = mesh.corners(triangle).map(|p| (p * scale).extend(0.0).to_array());
-            Corners { at, triangle, part: part_of[triangle as usize] }
+        let leaf = |places: Range<usize>| {
+            let triangles: Vec<u32> = tree.primitive_indices[places].iter().map(|&p| solid[p as usize]).collect();
+            Leaf::new(mesh, &part_of, scale, &triangles)
         };
-        scene.triangles = tree.primitive_indices.iter().map(leaf_entry).collect();
-        scene.lay_out(&tree);
+        scene.lay_out(&tree, &leaf);
         scene
     }
 
     /// Children into their parents, depth first, so that a walk down reads memory forwards.
-    fn lay_out(&mut self, tree: &Bvh2) {
+    fn lay_out(&mut self, tree: &Bvh2, leaf_of: &impl Fn(Range<usize>) -> Leaf) {
         let root = &tree.nodes[0];
         if root.prim_count > 0 {
-            let leaf = self.child(tree, 0);
+            let leaf = self.child(tree, 0, leaf_of);
             self.nodes.push(Node([leaf, Child::NOTHING]));
             return;
         }
@@ -115,7 +151,7 @@ impl TraceScene {
             order.push(at);
             for side in [1usize, 0] {
                 let source = first as usize + side;
-                let mut child = self.child(tree, source);
+                let mut child = self.child(tree, source, leaf_of);
                 if child.count == 0 {
                     child.first = self.nodes.len() as u32;
                     self.nodes.push(Node([Child::NOTHING; 2]));
@@ -135,26 +171,25 @@ impl TraceScene {
         }
     }
 
-    fn child(&self, tree: &Bvh2, source: usize) -> Child {
+    /// A side that leads to `source`; a leaf of it is put in place, an inner node is left to the caller.
+    fn child(&mut self, tree: &Bvh2, source: usize, leaf_of: &impl Fn(Range<usize>) -> Leaf) -> Child {
         let node = &tree.nodes[source];
         let aabb = node.aabb();
-        let range = node.first_index as usize..(node.first_index + node.prim_count) as usize;
-        let part = match self.triangles.get(range) {
-            Some([first, rest @ ..]) if rest.iter().all(|t| t.part == first.part) => first.part,
-            _ => SEVERAL_PARTS,
-        };
-        Child {
-            low: aabb.min.to_array(),
-            high: aabb.max.to_array(),
-            first: node.first_index,
-            count: node.prim_count as u16,
-            part,
+        let (low, high) = (aabb.min.to_array(), aabb.max.to_array());
+        if node.prim_count == 0 {
+            return Child { low, high, first: node.first_index, count: 0, part: SEVERAL_PARTS };
         }
+        let first = node.first_index as usize;
+        let leaf = leaf_of(first..first + node.prim_count as usize);
+        let child =
+            Child { low, high, first: self.leaves.len() as u32, count: node.prim_count as u16, part: leaf.part };
+        self.leaves.push(leaf);
+        child
     }
 
     /// Bytes held by the tree and its triangles.
     pub fn bytes(&self) -> usize {
-        self.nodes.len() * size_of::<Node>() + self.triangles.len() * size_of::<Corners>()
+        self.nodes.len() * size_of::<Node>() + self.leaves.len() * size_of::<Leaf>()
     }
 
     /// A point just off the surface at `position`, on the side `normal` (unit, geometric) points to, far enough that a ray
