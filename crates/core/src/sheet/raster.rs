@@ -114,34 +114,77 @@ fn owns_edge(a: DVec2, b: DVec2) -> bool {
     d.y > 0.0 || (d.y == 0.0 && d.x < 0.0)
 }
 
-impl SheetTriangle {
-    /// Which edges run through the tile, so that samples must be tested against them; None when the whole tile lies outside.
-    /// Plain arithmetic with room for its rounding decides; only what is close goes to the exact test.
-    fn edges_through(&self, tile: &Tile) -> Option<[bool; 3]> {
-        const ROOM: f64 = 1e-3;
-        let (low, size) = (dvec2(tile.x.into(), tile.y.into()), dvec2(tile.width.into(), tile.height.into()));
-        let mut through = [true; 3];
-        for (i, through) in through.iter_mut().enumerate() {
-            let (a, b) = (self.corners[i], self.corners[(i + 1) % 3]);
+/// What a square of texels is to a triangle.
+#[derive(Clone, Copy, PartialEq)]
+enum Square {
+    Outside,
+    /// Every point of it lies in the triangle.
+    Inside,
+    /// Some may.
+    Edge,
+}
+
+/// A triangle's edges as plain arithmetic, with room for its rounding: only what is close goes to the exact test.
+struct Edges<'a> {
+    triangle: &'a SheetTriangle,
+    /// Edge `i` at (x, y) is `at[i] + x * x_step[i] + y * y_step[i]`: positive inside, in square texels.
+    at: [f64; 3],
+    x_step: [f64; 3],
+    y_step: [f64; 3],
+    room: f64,
+}
+
+impl<'a> Edges<'a> {
+    fn new(triangle: &'a SheetTriangle) -> Self {
+        let (mut at, mut x_step, mut y_step) = ([0.0; 3], [0.0; 3], [0.0; 3]);
+        let mut largest = 1.0f64;
+        for i in 0..3 {
+            let (a, b) = (triangle.corners[i], triangle.corners[(i + 1) % 3]);
             let along = b - a;
-            let at = |p: DVec2| along.perp_dot(p - a);
-            let corners = [at(low), at(low + dvec2(size.x, 0.0)), at(low + dvec2(0.0, size.y)), at(low + size)];
-            if corners.iter().all(|&c| c < -ROOM) {
-                return None;
-            }
-            *through = corners.iter().any(|&c| c < ROOM);
+            x_step[i] = -along.y;
+            y_step[i] = along.x;
+            at[i] = along.y * a.x - along.x * a.y;
+            largest = largest.max(a.abs().max_element());
         }
-        Some(through)
+        // Products of two coordinates, each rounded by half a unit in the last place, a handful of times.
+        Edges { triangle, at, x_step, y_step, room: 64.0 * f64::EPSILON * largest * largest }
     }
 
-    fn holds(&self, p: DVec2, through: [bool; 3]) -> bool {
-        (0..3).filter(|&i| through[i]).all(|i| {
-            let (a, b) = (self.corners[i], self.corners[(i + 1) % 3]);
+    #[inline]
+    fn edge(&self, i: usize, x: f64, y: f64) -> f64 {
+        self.at[i] + x * self.x_step[i] + y * self.y_step[i]
+    }
+
+    /// The square from (x, y), `width` by `height` texels.
+    #[inline]
+    fn square(&self, x: f64, y: f64, width: f64, height: f64) -> Square {
+        let mut inside = true;
+        for i in 0..3 {
+            let first = self.edge(i, x, y);
+            let (across, down) = (self.x_step[i] * width, self.y_step[i] * height);
+            if first + across.max(0.0) + down.max(0.0) < -self.room {
+                return Square::Outside;
+            }
+            inside &= first + across.min(0.0) + down.min(0.0) > self.room;
+        }
+        if inside { Square::Inside } else { Square::Edge }
+    }
+
+    #[inline]
+    fn holds(&self, p: DVec2) -> bool {
+        (0..3).all(|i| {
+            let plain = self.edge(i, p.x, p.y);
+            if plain.abs() > self.room {
+                return plain > 0.0;
+            }
+            let (a, b) = (self.triangle.corners[i], self.triangle.corners[(i + 1) % 3]);
             let s = side(a, b, p);
             s > 0.0 || (s == 0.0 && owns_edge(a, b))
         })
     }
+}
 
+impl SheetTriangle {
     /// Weights of the mesh triangle's second and third corner at `p`.
     fn weights(&self, p: DVec2) -> (f32, f32) {
         let [a, b, c] = self.corners;
@@ -204,30 +247,40 @@ pub fn rasterise_tile(sheet: &SheetTriangles, candidates: &[u32], tile: &Tile, p
     let mut grazed: Vec<(u32, u32)> = Vec::new();
     for &number in candidates {
         let t = &sheet.triangles[number as usize];
-        let Some(through) = t.edges_through(tile) else { continue };
+        let edges = Edges::new(t);
+        let (left, top) = (f64::from(tile.x), f64::from(tile.y));
+        if edges.square(left, top, tile.width.into(), tile.height.into()) == Square::Outside {
+            continue;
+        }
         let low = t.corners[0].min(t.corners[1]).min(t.corners[2]).floor();
         let high = t.corners[0].max(t.corners[1]).max(t.corners[2]).floor();
-        let x0 = (low.x - f64::from(tile.x)).max(0.0) as usize;
-        let y0 = (low.y - f64::from(tile.y)).max(0.0) as usize;
-        let x1 = (high.x - f64::from(tile.x)).min(f64::from(tile.width) - 1.0);
-        let y1 = (high.y - f64::from(tile.y)).min(f64::from(tile.height) - 1.0);
+        let x0 = (low.x - left).max(0.0) as usize;
+        let y0 = (low.y - top).max(0.0) as usize;
+        let x1 = (high.x - left).min(f64::from(tile.width) - 1.0);
+        let y1 = (high.y - top).min(f64::from(tile.height) - 1.0);
         if x1 < 0.0 || y1 < 0.0 {
             continue;
         }
         for y in y0..=y1 as usize {
             for x in x0..=x1 as usize {
                 let texel = y * width + x;
-                let corner = dvec2(f64::from(tile.x) + x as f64, f64::from(tile.y) + y as f64);
-                let mut any = false;
-                for (s, offset) in pattern.iter().enumerate() {
-                    if t.holds(corner + dvec2(offset[0], offset[1]), through) {
-                        any = true;
-                        let slot = &mut owner[texel * per_texel + s];
-                        *slot = (*slot).min(number);
+                let corner = dvec2(left + x as f64, top + y as f64);
+                let slots = &mut owner[texel * per_texel..(texel + 1) * per_texel];
+                match edges.square(corner.x, corner.y, 1.0, 1.0) {
+                    Square::Outside => {}
+                    Square::Inside => slots.iter_mut().for_each(|slot| *slot = (*slot).min(number)),
+                    Square::Edge => {
+                        let mut any = false;
+                        for (slot, offset) in slots.iter_mut().zip(pattern) {
+                            if edges.holds(corner + dvec2(offset[0], offset[1])) {
+                                any = true;
+                                *slot = (*slot).min(number);
+                            }
+                        }
+                        if !any {
+                            grazed.push((texel as u32, number));
+                        }
                     }
-                }
-                if !any {
-                    grazed.push((texel as u32, number));
                 }
             }
         }

@@ -38,6 +38,12 @@ impl Courses {
         ORDERS[usize::from((self.x >> lane & 1) | (self.y >> lane & 1) << 1 | (self.down >> lane & 1) << 2)]
     }
 
+    /// The lanes where axis number `k` of the order is x, and those where it is y.
+    fn lanes(self, k: usize) -> (u8, u8) {
+        let of = |axis| (0..LANES).fold(0, |b, lane| b | u8::from(self.order(lane)[k] == axis) << lane);
+        (of(0), of(1))
+    }
+
     /// Whether the `active` rays have more than one order.
     #[inline(always)]
     fn differ(self, active: u8) -> bool {
@@ -59,23 +65,27 @@ struct Axes<L: Lanes> {
 impl<L: Lanes> Ready<L> {
     #[inline(always)]
     pub fn new(scale: f32, packet: &Packet) -> Self {
+        // Written out and in loops: a closure would be compiled without the registers this is compiled for.
         let scale = L::splat(scale);
-        let origin = packet.origin.each_ref().map(|o| L::load(o).mul(scale));
-        let direction = packet.direction.each_ref().map(L::load);
-        let (zero, one) = (L::splat(0.0), L::splat(1.0));
-        let size = direction.map(|d| d.max(zero.sub(d)));
-        let inverse = std::array::from_fn(|axis| {
-            let (d, least) = (direction[axis], L::splat(LEAST_SLOPE));
+        let (zero, one, least) = (L::splat(0.0), L::splat(1.0), L::splat(LEAST_SLOPE));
+        let (mut origin, mut direction, mut inverse, mut shift) = ([zero; 3], [zero; 3], [zero; 3], [zero; 3]);
+        let mut size = [zero; 3];
+        for axis in 0..3 {
+            origin[axis] = L::load(&packet.origin[axis]).mul(scale);
+            let d = L::load(&packet.direction[axis]);
+            direction[axis] = d;
+            size[axis] = d.max(zero.sub(d));
             let kept = L::select(d.lt(zero), zero.sub(least), least);
-            one.div(L::select(size[axis].lt(least), kept, d))
-        });
+            inverse[axis] = one.div(L::select(size[axis].lt(least), kept, d));
+            shift[axis] = origin[axis].mul(inverse[axis]);
+        }
         // The axis a ray runs along most; the other two in the order that keeps the winding of projected triangles.
         let along_x = L::both(size[1].lt(size[0]), size[2].lt(size[0]));
         let along_y = size[2].lt(size[1]);
-        let pick = |x: L, y: L, z: L| L::select(along_x, x, L::select(along_y, y, z));
         let [x, y, z] = direction;
-        let along = pick(x, y, z);
-        let (next, after) = (pick(y, z, x), pick(z, x, y));
+        let along = L::select(along_x, x, L::select(along_y, y, z));
+        let next = L::select(along_x, y, L::select(along_y, z, x));
+        let after = L::select(along_x, z, L::select(along_y, x, y));
         let down = along.lt(zero);
         let per = one.div(along);
         let shear = [L::select(down, after, next).div(along), L::select(down, next, after).div(along), per];
@@ -84,13 +94,12 @@ impl<L: Lanes> Ready<L> {
         let mixed = courses.differ(packet.active);
         let mut masks = [(L::mask(0), L::mask(0)); 3];
         if mixed {
-            let lanes = |k: usize, axis| {
-                L::mask((0..LANES).fold(0, |b, lane| b | u8::from(courses.order(lane)[k] == axis) << lane))
-            };
-            masks = std::array::from_fn(|k| (lanes(k, 0), lanes(k, 1)));
+            for (k, masks) in masks.iter_mut().enumerate() {
+                let (x, y) = courses.lanes(k);
+                *masks = (L::mask(x), L::mask(y));
+            }
         }
         let axes = Axes { mixed, order, origin: [origin[order[0]], origin[order[1]], origin[order[2]]], masks };
-        let shift = std::array::from_fn(|axis| origin[axis].mul(inverse[axis]));
         Ready { origin, inverse, shift, shear, courses, axes }
     }
 
@@ -102,11 +111,11 @@ impl<L: Lanes> Ready<L> {
     /// Where rays enter a box, and which of them do before `limit`.
     #[inline(always)]
     pub fn enters(&self, child: &Child, limit: L) -> (L, L::Mask) {
-        let plane = |axis: usize, at: f32| L::splat(at).box_plane(self.inverse[axis], self.shift[axis]);
         let mut near = L::splat(0.0);
         let mut far = limit;
         for axis in 0..3 {
-            let (a, b) = (plane(axis, child.low[axis]), plane(axis, child.high[axis]));
+            let a = L::splat(child.low[axis]).box_plane(self.inverse[axis], self.shift[axis]);
+            let b = L::splat(child.high[axis]).box_plane(self.inverse[axis], self.shift[axis]);
             near = a.min(b).max(near);
             far = a.max(b).min(far);
         }

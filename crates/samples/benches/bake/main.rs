@@ -95,6 +95,11 @@ fn main() {
         stone.high.triangles.len(),
         begun.elapsed().as_secs_f64()
     );
+    if std::env::args().any(|a| a == "run") {
+        let scene = BakeScene::new(&[&stone.low], &[&stone.high], None).expect("no cage");
+        run_against_its_rays(&scene);
+        return;
+    }
     if std::env::args().any(|a| a == "packets") {
         let scene = BakeScene::new(&[&stone.low], &[&stone.high], None).expect("no cage");
         packets_against_single_rays(&stone, &scene);
@@ -319,40 +324,86 @@ fn some(spans: &[RaySpan], count: usize) -> Vec<RaySpan> {
     spans.chunks(RUN).step_by(keep).flatten().copied().collect()
 }
 
-fn run_against_its_rays(scene: &BakeScene) {
-    println!("\n-- a run against its bare rays; threads");
-    for samples in [1, 4] {
-        let recipe = recipe(1024, samples, &["normal"]);
-        let plan = Plan::new(&recipe, scene).expect("sound");
-        let clock = Clock(Instant::now());
-        let (one, outcome) = best(3, || run(&plan, 1, &clock).expect("not stopped"));
-        let (two, _) = best(4, || run(&plan, 2, &clock).expect("not stopped"));
+/// Lengths of rays of occlusion and cavity when left to the program, as shares of the asset's diagonal.
+const AO_SHARE: f32 = 0.2;
+const CAVITY_SHARE: f32 = 0.012;
+
+/// Seconds a ray of each kind takes alone, on one thread: primary, of occlusion, and of cavity.
+#[derive(Clone, Copy)]
+struct RayCosts {
+    primary: f64,
+    sky: f64,
+    cavity: f64,
+}
+
+impl RayCosts {
+    /// Over rays like those of a sheet of `side` rays across.
+    fn measure(scene: &BakeScene, plan: &Plan, side: u32) -> RayCosts {
         let mask = vec![true; scene.high.parts.len()];
-        let side = (1024.0 * f64::from(samples).sqrt()) as u32;
-        let spans = primary_spans(scene, side, plan.reach.out, plan.reach.inward);
+        let all = primary_spans(scene, side, plan.reach.out, plan.reach.inward);
         let mut walk = Walk::default();
-        let (bare, _) = best(3, || {
-            packets(&spans, |p| {
+        let primary = some(&all, 400_000);
+        let (closest, _) = best(1, || {
+            packets(&primary, |p| {
                 std::hint::black_box(scene.trace.closest_packet(p, &mask, BackFaces::Skip, Seen::Along, &mut walk));
             });
         });
-        let raw = bare / spans.len() as f64 * outcome.counts.rays as f64;
+        let sky = some(&sky_spans(scene, &all, &mask, scene.diagonal() * AO_SHARE), 400_000);
+        let (ao, _) = best(1, || {
+            packets(&sky, |p| {
+                std::hint::black_box(scene.trace.occluded_packet(p, &mask, &mut walk));
+            });
+        });
+        let near = some(&sky_spans(scene, &all, &mask, scene.diagonal() * CAVITY_SHARE), 400_000);
+        let (cavity, _) = best(1, || {
+            packets(&near, |p| {
+                std::hint::black_box(scene.trace.closest_packet(p, &mask, BackFaces::Keep, Seen::Along, &mut walk));
+            });
+        });
+        RayCosts {
+            primary: closest / primary.len() as f64,
+            sky: ao / sky.len() as f64,
+            cavity: cavity / near.len() as f64,
+        }
+    }
+
+    fn least(self, other: RayCosts) -> RayCosts {
+        RayCosts {
+            primary: self.primary.min(other.primary),
+            sky: self.sky.min(other.sky),
+            cavity: self.cavity.min(other.cavity),
+        }
+    }
+}
+
+/// Runs on one thread and on two and the rays alone, in turns.
+fn run_against_its_rays(scene: &BakeScene) {
+    println!("\n-- a run against its bare rays; threads");
+    for (size, samples, ids) in [(1024, 1, &["normal"][..]), (1024, 4, &["normal"]), (512, 4, &SIX)] {
+        let recipe = recipe(size, samples, ids);
+        let plan = Plan::new(&recipe, scene).expect("sound");
+        let clock = Clock(Instant::now());
+        let side = (f64::from(size) * f64::from(samples).sqrt()) as u32;
+        let (mut one, mut two, mut costs) = (f64::INFINITY, f64::INFINITY, None);
+        let mut rays = [0.0; 3];
+        for _ in 0..5 {
+            let (seconds, outcome) = best(1, || run(&plan, 1, &clock).expect("not stopped"));
+            one = one.min(seconds);
+            two = two.min(best(1, || run(&plan, 2, &clock).expect("not stopped")).0);
+            let measured = RayCosts::measure(scene, &plan, side);
+            costs = Some(costs.map_or(measured, |c: RayCosts| c.least(measured)));
+            let of = |id: &str| outcome.report.maps.get(id).map_or(0.0, |m| m.rays as f64);
+            rays = [outcome.counts.rays as f64, of("ao"), of("cavity")];
+        }
+        let costs = costs.expect("measured");
+        let raw = rays[0] * costs.primary + rays[1] * costs.sky + rays[2] * costs.cavity;
         println!(
-            "1024 normal, {samples} samples, {} rays: 1 thread {one:.3} s, 2 threads {two:.3} s",
-            outcome.counts.rays
+            "{size} {}, {samples} samples, {:.1} million rays: bare {raw:.3} s, 1 thread {one:.3} s, 2 threads {two:.3} s",
+            ids.join(" "),
+            rays.iter().sum::<f64>() / 1e6
         );
         println!("ratio run to its bare rays, 1 thread: {:.2}; 2 threads to 1: {:.2}", one / raw, one / two);
     }
-    let recipe = recipe(1024, 1, &["normal", "ao"]);
-    let plan = Plan::new(&recipe, scene).expect("sound");
-    let clock = Clock(Instant::now());
-    let (one, outcome) = best(1, || run(&plan, 1, &clock).expect("not stopped"));
-    let (two, _) = best(2, || run(&plan, 2, &clock).expect("not stopped"));
-    println!(
-        "1024 normal and 64-ray occlusion, {} rays: 1 thread {one:.2} s, 2 threads {two:.2} s; 2 to 1: {:.2}",
-        outcome.report.rays,
-        one / two
-    );
 }
 
 const SIX: [&str; 6] = ["normal", "ao", "curvature", "cavity", "displacement", "id"];
