@@ -7,6 +7,8 @@ use crate::trace::BackFaces;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
+/// Rays a texel that a proof takes at most for maps that trace their own.
+pub const PROOF_RAYS: u32 = 16;
 /// The version this program writes. Older recipes are read; newer ones are refused.
 pub const RECIPE_VERSION: u32 = 1;
 
@@ -360,11 +362,17 @@ impl Recipe {
         }
     }
 
-    /// The same recipe as a proof: at most `proof_size` texels a side, one sample a texel.
+    /// The same recipe as a proof: at most `proof_size` texels a side, one sample a texel, and few rays for maps that trace
+    /// their own.
     pub fn as_proof(&self) -> Recipe {
         let mut proof = self.clone();
         proof.sheet.size = self.sheet.size.min(self.sheet.proof_size);
         proof.sheet.samples = 1;
+        for map in &mut proof.maps {
+            if let Some(rays) = map.rays() {
+                *map = map.clone().with_rays(rays.min(PROOF_RAYS));
+            }
+        }
         proof
     }
 

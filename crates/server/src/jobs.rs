@@ -130,8 +130,13 @@ async fn work_on(app: &Arc<App>, id: i64) {
 fn bake(app: &App, job: &Run, running: &Running) -> Result<Option<Baked>> {
     let watch =
         JobWatch { app, job, running, began: app.jobs.started.elapsed().as_secs_f64(), last: AtomicU64::new(0) };
-    let scene = app.scene(&job.recipe, &|stage| watch.send(stage, 0.0, None))?;
-    watch.send("planning", 0.0, None);
+    let scene = match app.scene(&job.recipe, &|stage| watch.begins(stage)) {
+        Err(_) if watch.stopped() => return Ok(None),
+        scene => scene?,
+    };
+    if !watch.begins("planning") {
+        return Ok(None);
+    }
     let plan = Plan::timed(&job.recipe, &scene, &|| watch.now()).map_err(|f| Fault::unusable(f.to_string()))?;
     let spool = spool_for(plan.spool_bytes(), app.store.blobs.folder())?;
     let outcome = match run_into(&plan, 0, &watch, spool) {
@@ -140,7 +145,8 @@ fn bake(app: &App, job: &Run, running: &Running) -> Result<Option<Baked>> {
         Err(fault @ Ended::Spool(_)) => return Err(Fault::unusable(fault.to_string())),
     };
     watch.send("writing", 1.0, None);
-    keep_maps(app, job, outcome).map(Some)
+    let kept = keep_maps(app, job, outcome, &|| watch.stopped())?;
+    Ok((!watch.stopped()).then_some(kept))
 }
 
 struct JobWatch<'a> {
@@ -153,6 +159,12 @@ struct JobWatch<'a> {
 }
 
 impl JobWatch<'_> {
+    /// Tells of a stage; false when the run was stopped, and the stage need not begin.
+    fn begins(&self, stage: &str) -> bool {
+        self.send(stage, 0.0, None);
+        !self.stopped()
+    }
+
     fn send(&self, stage: &str, share: f32, left: Option<f32>) {
         let elapsed = (self.now() - self.began) as f32;
         let view =

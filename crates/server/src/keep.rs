@@ -34,11 +34,15 @@ pub fn is_map(file: &RunFile) -> bool {
     !file.file.is_empty()
 }
 
-/// Keeps all maps. One that fails is noted in the report and the others are kept all the same.
-pub fn keep_maps(app: &App, job: &Run, outcome: Outcome) -> Result<Baked> {
+/// Keeps all maps. One that fails is noted in the report and the others are kept all the same. Once `stopped`, no further
+/// map is begun, and what was kept by then is not in the ledger.
+pub fn keep_maps(app: &App, job: &Run, outcome: Outcome, stopped: &(dyn Fn() -> bool + Sync)) -> Result<Baked> {
     let kept: Vec<Vec<Result<Vec<RunFile>>>> = (0..outcome.maps.len())
         .into_par_iter()
-        .map(|map| (0..outcome.sheets.len()).map(|sheet| keep_map(app, job, &outcome, sheet, map)).collect())
+        .map(|map| {
+            let sheets = (0..outcome.sheets.len()).take_while(|_| !stopped());
+            sheets.map(|sheet| keep_map(app, job, &outcome, sheet, map)).collect()
+        })
         .collect();
     let several = outcome.sheets.len() > 1;
     let mut report = outcome.report;

@@ -120,8 +120,10 @@ impl App {
         Ok(images)
     }
 
-    /// The scene of a recipe, built when it is not in memory. `say` hears what takes time.
-    pub fn scene(&self, recipe: &Recipe, say: &dyn Fn(&str)) -> Result<BakeScene> {
+    /// The scene of a recipe, built when it is not in memory. `goes_on` hears of each stage before it begins, and says
+    /// whether it shall.
+    pub fn scene(&self, recipe: &Recipe, goes_on: &dyn Fn(&str) -> bool) -> Result<BakeScene> {
+        let stage = |name: &str| if goes_on(name) { Ok(()) } else { Err(Fault::unusable("stopped")) };
         if let Some(wanted) = missing_side(recipe) {
             return Err(Fault::unusable(format!("No {wanted} yet. Bring one in at the Meshes stop")));
         }
@@ -130,11 +132,13 @@ impl App {
         if let Some(scene) = self.scenes.scenes.lock().unwrap_or_else(PoisonError::into_inner).get(&key) {
             return Ok(scene.with_images(images));
         }
-        say("reading meshes");
-        let load = |sources: &[Source]| sources.iter().map(|s| self.mesh(s)).collect::<Result<Vec<_>>>();
+        let load = |sources: &[Source]| {
+            let mesh = |source| stage("reading meshes").and_then(|()| self.mesh(source));
+            sources.iter().map(mesh).collect::<Result<Vec<_>>>()
+        };
         let (low, high) = (load(&recipe.low)?, load(&recipe.high)?);
         let cage = recipe.cage.as_ref().map(|s| self.mesh(s)).transpose()?;
-        say("building the tree");
+        stage("building the tree")?;
         let low: Vec<&Mesh> = low.iter().map(|m| &**m).collect();
         let high: Vec<&Mesh> = high.iter().map(|m| &**m).collect();
         let scene = BakeScene::new(&low, &high, cage.as_deref()).map_err(|fault| {

@@ -11,7 +11,7 @@
 use super::{Mesh, weld};
 use glam::Vec3;
 use rayon::prelude::*;
-use std::collections::HashMap;
+use rustc_hash::FxHashMap;
 
 /// Edges that bend less than this (radians) stand for a smooth surface: their curvature is spread over the faces beside them.
 const SMOOTH: f32 = 0.6;
@@ -47,9 +47,11 @@ pub struct CurvatureField {
     /// For each cell, those that may lie within the radius of any point in it: a range of `near`.
     ranges: Vec<(u32, u32)>,
     near: Vec<u32>,
-    index: HashMap<Key, u32>,
+    index: FxHashMap<Key, u32>,
     /// Cells in rising order of part and place, each with its facing and its number.
     sorted: Vec<(Place, u8, u32)>,
+    /// For each part, x and y the stretch of `sorted` that holds its cells.
+    rows: FxHashMap<(u16, i32, i32), (u32, u32)>,
     /// Value at each vertex, for triangles small or smooth enough to blend between corners.
     corners: Vec<f32>,
     /// One entry a triangle: its values are gathered at the point itself.
@@ -68,8 +70,9 @@ impl CurvatureField {
             cells: Vec::new(),
             ranges: Vec::new(),
             near: Vec::new(),
-            index: HashMap::new(),
+            index: FxHashMap::default(),
             sorted: Vec::new(),
+            rows: FxHashMap::default(),
             corners: Vec::new(),
             by_point: vec![false; mesh.triangles.len()],
             parts,
@@ -174,6 +177,12 @@ impl CurvatureField {
     fn link(&mut self) {
         self.sorted = self.index.iter().map(|(&(place, facing), &number)| (place, facing, number)).collect();
         self.sorted.par_sort_unstable();
+        let mut start = 0;
+        for row in self.sorted.chunk_by(|(a, ..), (b, ..)| row_of(*a) == row_of(*b)) {
+            let end = start + row.len() as u32;
+            self.rows.insert(row_of(row[0].0), (start, end));
+            start = end;
+        }
         let lists: Vec<(u32, Vec<u32>)> =
             self.sorted.par_iter().map(|&(place, facing, number)| (number, self.around(place, facing))).collect();
         self.ranges = vec![(0, 0); lists.len()];
@@ -196,11 +205,11 @@ impl CurvatureField {
                 if room < 0.0 {
                     continue;
                 }
-                let from = (part, [x + dx, y + dy, z - reach]);
-                let to = (part, [x + dx, y + dy, z + reach]);
-                let start = self.sorted.partition_point(|(place, ..)| *place < from);
-                let row = self.sorted[start..].iter().take_while(|(place, ..)| *place <= to);
-                let near = row.filter(|(place, other, _)| apart(place.1[2] - z) <= room && *other != facing ^ 1);
+                let Some(&(from, to)) = self.rows.get(&(part, x + dx, y + dy)) else { continue };
+                let row = &self.sorted[from as usize..to as usize];
+                let first = row.partition_point(|((_, at), ..)| at[2] < z - reach);
+                let row = row[first..].iter().take_while(|((_, at), ..)| at[2] <= z + reach);
+                let near = row.filter(|((_, at), other, _)| apart(at[2] - z) <= room && *other != facing ^ 1);
                 list.extend(near.map(|(.., number)| number));
             }
         }
@@ -243,6 +252,10 @@ impl CurvatureField {
         }
         if area > 0.0 { bend / area } else { 0.0 }
     }
+}
+
+fn row_of((part, [x, y, _]): Place) -> (u16, i32, i32) {
+    (part, x, y)
 }
 
 /// An edge between two faces of a part.

@@ -1,7 +1,7 @@
 //! Points from vertices: vertices at exactly the same place are one point, whatever their normals and UVs.
 
 use super::Mesh;
-use std::collections::HashMap;
+use rustc_hash::FxHashMap;
 
 /// Which point each vertex is.
 pub struct Weld {
@@ -13,7 +13,8 @@ pub struct Weld {
 
 /// Welds vertices whose positions are equal bit for bit (with -0 taken as 0). Points are numbered by first vertex.
 pub fn weld(mesh: &Mesh) -> Weld {
-    let mut seen: HashMap<[u32; 3], u32> = HashMap::with_capacity(mesh.positions.len());
+    let mut seen: FxHashMap<[u32; 3], u32> = FxHashMap::default();
+    seen.reserve(mesh.positions.len());
     let point_of = mesh
         .positions
         .iter()

@@ -8,6 +8,7 @@ use ember_ridge_core::Recipe;
 use ember_ridge_core::bake::{BakeScene, Canvas, Outcome, Plan, Watch, run, run_into};
 use ember_ridge_core::glam::{Vec3, Vec3A};
 use ember_ridge_core::maps::{AoSettings, MapSettings};
+use ember_ridge_core::mesh::CurvatureField;
 use ember_ridge_core::recipe::Direction;
 use ember_ridge_core::trace::{BackFaces, LANES, Packet, RaySpan, Seen, TraceScene, Walk};
 use ember_ridge_formats::files::spool_for;
@@ -95,6 +96,10 @@ fn main() {
         stone.high.triangles.len(),
         begun.elapsed().as_secs_f64()
     );
+    if std::env::args().any(|a| a == "curvature") {
+        getting_curvature_ready(&BakeScene::new(&[&stone.low], &[&stone.high], None).expect("no cage"));
+        return;
+    }
     if std::env::args().any(|a| a == "run") {
         let scene = BakeScene::new(&[&stone.low], &[&stone.high], None).expect("no cage");
         run_against_its_rays(&scene);
@@ -116,6 +121,7 @@ fn main() {
 
     let scene = BakeScene::new(&[&stone.low], &[&stone.high], None).expect("no cage");
     files_to_first_bake(&stone, &scene);
+    getting_curvature_ready(&scene);
     packets_against_single_rays(&stone, &scene);
     run_against_its_rays(&scene);
     six_maps(&scene);
@@ -203,6 +209,12 @@ fn packets(spans: &[RaySpan], mut each: impl FnMut(&Packet)) {
         eight.iter().enumerate().for_each(|(lane, span)| packet.set(lane, span));
         each(&packet);
     }
+}
+
+fn getting_curvature_ready(scene: &BakeScene) {
+    let radius = scene.diagonal() * CURVATURE_SHARE;
+    let (seconds, _) = best(3, || CurvatureField::new(&scene.high, radius));
+    println!("getting curvature ready, 2 threads: {seconds:.2} s");
 }
 
 fn packets_against_single_rays(stone: &Sample, scene: &BakeScene) {
@@ -324,6 +336,8 @@ fn some(spans: &[RaySpan], count: usize) -> Vec<RaySpan> {
     spans.chunks(RUN).step_by(keep).flatten().copied().collect()
 }
 
+/// Size of curvature's detail when left to the program, as a share of the asset's diagonal.
+const CURVATURE_SHARE: f32 = 0.006;
 /// Lengths of rays of occlusion and cavity when left to the program, as shares of the asset's diagonal.
 const AO_SHARE: f32 = 0.2;
 const CAVITY_SHARE: f32 = 0.012;
@@ -337,8 +351,10 @@ struct RayCosts {
 }
 
 impl RayCosts {
-    /// Over rays like those of a sheet of `side` rays across.
-    fn measure(scene: &BakeScene, plan: &Plan, side: u32) -> RayCosts {
+    /// Over rays like those of the plan: primary rays a sample, the others from each texel.
+    fn measure(scene: &BakeScene, plan: &Plan) -> RayCosts {
+        let sheet = &plan.recipe.sheet;
+        let side = (f64::from(sheet.size) * f64::from(sheet.samples).sqrt()) as u32;
         let mask = vec![true; scene.high.parts.len()];
         let all = primary_spans(scene, side, plan.reach.out, plan.reach.inward);
         let mut walk = Walk::default();
@@ -348,13 +364,14 @@ impl RayCosts {
                 std::hint::black_box(scene.trace.closest_packet(p, &mask, BackFaces::Skip, Seen::Along, &mut walk));
             });
         });
-        let sky = some(&sky_spans(scene, &all, &mask, scene.diagonal() * AO_SHARE), 400_000);
+        let texels = primary_spans(scene, sheet.size, plan.reach.out, plan.reach.inward);
+        let sky = some(&sky_spans(scene, &texels, &mask, scene.diagonal() * AO_SHARE), 400_000);
         let (ao, _) = best(1, || {
             packets(&sky, |p| {
                 std::hint::black_box(scene.trace.occluded_packet(p, &mask, &mut walk));
             });
         });
-        let near = some(&sky_spans(scene, &all, &mask, scene.diagonal() * CAVITY_SHARE), 400_000);
+        let near = some(&sky_spans(scene, &texels, &mask, scene.diagonal() * CAVITY_SHARE), 400_000);
         let (cavity, _) = best(1, || {
             packets(&near, |p| {
                 std::hint::black_box(scene.trace.closest_packet(p, &mask, BackFaces::Keep, Seen::Along, &mut walk));
@@ -383,16 +400,21 @@ fn run_against_its_rays(scene: &BakeScene) {
         let recipe = recipe(size, samples, ids);
         let plan = Plan::new(&recipe, scene).expect("sound");
         let clock = Clock(Instant::now());
-        let side = (f64::from(size) * f64::from(samples).sqrt()) as u32;
         let (mut one, mut two, mut costs) = (f64::INFINITY, f64::INFINITY, None);
         let mut rays = [0.0; 3];
+        let mut last = String::new();
         for _ in 0..5 {
             let (seconds, outcome) = best(1, || run(&plan, 1, &clock).expect("not stopped"));
             one = one.min(seconds);
             two = two.min(best(1, || run(&plan, 2, &clock).expect("not stopped")).0);
-            let measured = RayCosts::measure(scene, &plan, side);
+            let measured = RayCosts::measure(scene, &plan);
             costs = Some(costs.map_or(measured, |c: RayCosts| c.least(measured)));
             let of = |id: &str| outcome.report.maps.get(id).map_or(0.0, |m| m.rays as f64);
+            last = format!(
+                "  spent: primary {:.3} s{}",
+                outcome.report.ray_seconds,
+                outcome.report.maps.iter().map(|(id, m)| format!(", {id} {:.3} s", m.seconds)).collect::<String>()
+            );
             rays = [outcome.counts.rays as f64, of("ao"), of("cavity")];
         }
         let costs = costs.expect("measured");
@@ -402,6 +424,13 @@ fn run_against_its_rays(scene: &BakeScene) {
             ids.join(" "),
             rays.iter().sum::<f64>() / 1e6
         );
+        println!(
+            "  bare: primary {:.3} s, occlusion {:.3} s, cavity {:.3} s",
+            rays[0] * costs.primary,
+            rays[1] * costs.sky,
+            rays[2] * costs.cavity
+        );
+        println!("{}", last);
         println!("ratio run to its bare rays, 1 thread: {:.2}; 2 threads to 1: {:.2}", one / raw, one / two);
     }
 }

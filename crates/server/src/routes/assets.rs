@@ -142,11 +142,13 @@ pub(super) async fn run_view(app: &Arc<App>, run: &Run, before: Option<&Run>) ->
     })
 }
 
-/// A proof differs from a final in size and samples by nature: that goes without saying.
+/// A proof differs from a final in size, samples and rays by nature: that goes without saying.
 fn run_changes(before: &Run, run: &Run) -> Vec<String> {
-    let mut earlier = before.recipe.clone();
-    if before.kind != run.kind {
-        earlier.sheet = run.recipe.sheet;
+    if before.kind == run.kind {
+        return changes(&before.recipe, &run.recipe);
     }
-    changes(&earlier, &run.recipe)
+    let mut earlier = before.recipe.as_proof();
+    earlier.sheet = run.recipe.sheet;
+    let later = Recipe { sheet: run.recipe.sheet, ..run.recipe.as_proof() };
+    changes(&earlier, &later)
 }

@@ -74,7 +74,7 @@ fn swatch_recipe(mut recipe: Recipe) -> Recipe {
 }
 
 fn make(app: &App, recipe: &Recipe) -> Result<Vec<Swatch>> {
-    let scene = app.scene(recipe, &|_| {})?;
+    let scene = app.scene(recipe, &|_| true)?;
     let plan = Plan::new(recipe, &scene).map_err(|f| Fault::unusable(f.to_string()))?;
     let outcome = run(&plan, 0, &Unwatched).map_err(|f| Fault::unusable(f.to_string()))?;
     let swatch = |map: &ember_ridge_core::bake::BakedMap| -> Result<Swatch> {

@@ -197,7 +197,7 @@ async fn reach(app: &State<Arc<App>>, id: i64) -> Result<Json<ReachView>> {
         recipe.sheet.size = 16;
         recipe.maps = MapSettings::by_id("miss").into_iter().collect();
         recipe.reach = Default::default();
-        let scene = app.scene(&recipe, &|_| {})?;
+        let scene = app.scene(&recipe, &|_| true)?;
         let plan = Plan::new(&recipe, &scene).map_err(|fault| Fault::unusable(fault.to_string()))?;
         Ok(Json(ReachView { reach: plan.reach, diagonal: scene.low.mesh.diagonal() }))
     })
