@@ -150,6 +150,7 @@ fn the_displaced_low_poly_is_the_stone() {
     let (scene, plan, outcome) = baked(&sample, 1024, Depth::Sixteen, "displacement");
     let scale = outcome.maps[0].scale.expect("whole numbers have a scale");
     let file = Image { width: 1024, height: 1024, channels: 1, pixels: outcome.pixels(0, 0).expect("in memory") };
+    let length = scene.diagonal();
     // A subdivision of each triangle into 40 x 40, between texel centres as they come.
     let (mut sum, mut count) = (0.0, 0);
     for triangle in 0..scene.low.mesh.triangles.len() as u32 {
@@ -163,7 +164,7 @@ fn the_displaced_low_poly_is_the_stone() {
                 let moved = point.position + point.outward * height;
                 // The sculpt along the direction the point was moved by: the true distance is this or less.
                 let near = |direction: Vec3| {
-                    let span = RaySpan { origin: moved, direction, length: scene.diagonal() };
+                    let span = RaySpan { origin: moved, direction, length };
                     scene.trace.closest(&span, &plan.pairs.allowed[0], BackFaces::Keep).hit.map(|h| h.t)
                 };
                 let distance = [near(point.outward), near(-point.outward)].into_iter().flatten().reduce(f32::min);
@@ -172,7 +173,7 @@ fn the_displaced_low_poly_is_the_stone() {
             }
         }
     }
-    let mean = sum / f64::from(count) / f64::from(scene.diagonal());
+    let mean = sum / f64::from(count) / f64::from(length);
     println!("mean distance {:.4} % of the stone over {count} points", mean * 100.0);
     assert!(mean < 0.001, "{:.4} %", mean * 100.0);
 }
