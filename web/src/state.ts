@@ -25,7 +25,9 @@ export type Channel = "all" | "r" | "g" | "b";
 /** A place both stages point at: from the model or from the sheet. */
 export interface Hover {
   from: "model" | "sheet";
+  /** On the sheet of this number, 0..1 from its lower left corner. */
   uv: [number, number];
+  sheet: number;
   point: [number, number, number] | null;
   part: string | null;
 }

@@ -30,12 +30,15 @@ pub fn changes(before: &Recipe, after: &Recipe) -> Vec<String> {
             said.push(format!("{what} {old} to {new}"));
         }
     };
-    let identity =
-        |sources: &[Source]| sources.iter().map(|s| (s.file.clone(), s.hash.clone(), s.uvs)).collect::<Vec<_>>();
+    let identity = |sources: &[Source]| sources.iter().map(|s| (s.file.clone(), s.hash.clone())).collect::<Vec<_>>();
     for (what, old, new) in [("low-poly", &before.low, &after.low), ("sculpt", &before.high, &after.high)] {
         if identity(old) != identity(new) {
             let (old, new) = (files(old), files(new));
             if old == new { say(what, "file".into(), "newer file".into()) } else { say(what, old, new) }
+        } else {
+            for (old, new) in old.iter().zip(new) {
+                say(&format!("UVs of {}", new.file), old.uvs.words(), new.uvs.words());
+            }
         }
     }
     let cage = |r: &Recipe| r.cage.as_ref().map_or("none".to_owned(), |c| c.file.clone());

@@ -123,7 +123,7 @@ fn baked(sample: &Sample, size: u32, depth: Depth, map: &str) -> (BakeScene, Pla
 #[test]
 fn a_renderer_that_decodes_the_normal_map_shades_as_the_sculpt_does() {
     for name in SAMPLES {
-        let sample = make(name, Detail::Draft).expect("listed");
+        let sample = make(name, Detail::Full).expect("listed");
         for (depth, limit) in [(Depth::Eight, 0.7), (Depth::Sixteen, 0.05)] {
             let (scene, plan, outcome) = baked(&sample, 512, depth, "normal");
             let pixels = outcome.pixels(0, 0).expect("in memory");
@@ -146,7 +146,7 @@ fn a_renderer_that_decodes_the_normal_map_shades_as_the_sculpt_does() {
 /// The subdivided low-poly, moved by the delivered heights, lies on the sculpt: in the mean within 0.1 % of the asset's size.
 #[test]
 fn the_displaced_low_poly_is_the_stone() {
-    let sample = make("boundary-stone", Detail::Draft).expect("listed");
+    let sample = make("boundary-stone", Detail::Full).expect("listed");
     let (scene, plan, outcome) = baked(&sample, 1024, Depth::Sixteen, "displacement");
     let scale = outcome.maps[0].scale.expect("whole numbers have a scale");
     let file = Image { width: 1024, height: 1024, channels: 1, pixels: outcome.pixels(0, 0).expect("in memory") };

@@ -55,6 +55,9 @@ pub fn low(surface: &LowSurface) -> Vec<u8> {
         packer.floats("tangent", tangents.flat_map(|t| [t.tangent.x, t.tangent.y, t.tangent.z, t.sign]));
     }
     let count = mesh.triangles.len() as u32;
+    if !mesh.triangle_materials.is_empty() {
+        packer.put("material", mesh.triangle_materials.iter().flat_map(|m| m.to_le_bytes()).collect());
+    }
     packer.put("index", (0..count * 3).flat_map(u32::to_le_bytes).collect());
     let parts = mesh.parts.iter().map(|p| DisplayPart {
         name: p.name.clone(),
@@ -119,6 +122,7 @@ fn header_of(mesh: &Mesh, vertices: u32, shown: u32, parts: Vec<DisplayPart>) ->
         real_triangles: mesh.triangles.len() as u32,
         shown_triangles: shown,
         parts,
+        materials: mesh.materials.clone(),
         arrays: Vec::new(),
         low_corner: low.to_array(),
         high_corner: high.to_array(),

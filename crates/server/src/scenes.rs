@@ -152,7 +152,10 @@ impl App {
     /// What is known of a source's file, made now if it was not kept.
     pub async fn summary(self: &Arc<Self>, source: &Source) -> Result<MeshSummary> {
         let hash = source.hash.clone().unwrap_or_default();
-        if let Some(summary) = self.store.mesh(&hash, &source.file).await? {
+        // Other UVs of the same file are checked apart.
+        let name =
+            if source.uvs.is_first() { source.file.clone() } else { format!("{} {:?}", source.file, source.uvs) };
+        if let Some(summary) = self.store.mesh(&hash, &name).await? {
             return Ok(summary);
         }
         let (app, wanted) = (self.clone(), source.clone());
@@ -161,7 +164,7 @@ impl App {
             Ok(MeshSummary::of(&*app.mesh(&wanted)?, bytes))
         })
         .await?;
-        self.store.put_mesh(&hash, &source.file, &summary).await?;
+        self.store.put_mesh(&hash, &name, &summary).await?;
         Ok(summary)
     }
 }

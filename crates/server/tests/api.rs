@@ -187,6 +187,39 @@ async fn undo_redo_and_two_tabs() {
 }
 
 #[rocket::async_test]
+async fn uvs_are_chosen_by_mesh_and_a_set_that_is_not_there_is_refused() {
+    let data = tempfile::tempdir().expect("a folder");
+    let client = with_square(data.path()).await;
+    let (status, flat) = revise(&client, |r| r["low"][0]["uvs"] = json!("planar-y")).await;
+    assert_eq!((status, &flat["undo"]), (Status::Ok, &json!("UVs of tile_low.obj set 1 to flat along Y")));
+    let (status, problem) = revise(&client, |r| r["low"][0]["uvs"] = json!(2)).await;
+    assert_eq!(status, Status::UnprocessableEntity);
+    let error = problem["error"].as_str().unwrap_or_default();
+    assert!(error.contains("tile_low.obj") && error.contains("UV"), "{error}");
+    let (_, kept) = get(&client, "/api/assets/1").await;
+    assert_eq!(kept["recipe"]["low"][0]["uvs"], json!("planar-y"));
+}
+
+#[rocket::async_test]
+async fn a_final_after_a_proof_tells_only_what_was_changed_by_hand() {
+    let data = tempfile::tempdir().expect("a folder");
+    let client = with_square(data.path()).await;
+    let set = |r: &mut Value| {
+        r["sheet"]["size"] = json!(64);
+        r["sheet"]["proof_size"] = json!(32);
+        r["maps"] = json!([{ "map": "ao", "rays": 64 }]);
+    };
+    assert_eq!(revise(&client, set).await.0, Status::Ok);
+    let proof = baked(&client, "proof").await;
+    assert_eq!(proof["report"]["maps"]["ao"]["rays"], json!(32 * 32 * 16), "16 rays a texel are enough for a proof");
+    let whole = baked(&client, "final").await;
+    assert_eq!(whole["report"]["maps"]["ao"]["rays"], json!(64 * 64 * 64));
+    assert_eq!(whole["changes"], json!([]));
+    assert_eq!(revise(&client, |r| r["sheet"]["padding"] = json!(4)).await.0, Status::Ok);
+    assert_eq!(baked(&client, "proof").await["changes"], json!(["padding 16 to 4"]));
+}
+
+#[rocket::async_test]
 async fn nonsense_gets_a_sentence_and_keeps_nothing() {
     let data = tempfile::tempdir().expect("a folder");
     let client = client(data.path()).await;

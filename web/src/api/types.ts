@@ -423,7 +423,11 @@ export type DisplayHeader = { vertices: number, indices: number,
 /**
  * Triangles of the real mesh; more than shown when a stand-in is drawn.
  */
-real_triangles: number, shown_triangles: number, parts: Array<DisplayPart>, arrays: Array<DisplayArray>, low_corner: [number, number, number], high_corner: [number, number, number], };
+real_triangles: number, shown_triangles: number, parts: Array<DisplayPart>, 
+/**
+ * Names of materials; the low-poly's array "material" holds a number of these a triangle, 16 bits, 65535 for none.
+ */
+materials: Array<string>, arrays: Array<DisplayArray>, low_corner: [number, number, number], high_corner: [number, number, number], };
 
 export type DisplayPart = { name: string, 
 /**

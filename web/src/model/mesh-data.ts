@@ -1,10 +1,13 @@
 // Display meshes as they come over the wire: a length, a JSON header, then plain arrays.
 import type { DisplayHeader } from "../api/types";
+import type { Sheets } from "./sheets";
 
 export interface MeshData {
   header: DisplayHeader;
   floats: (name: string) => Float32Array | null;
   colors: Uint8Array | null;
+  /** Number in the header's materials, one a triangle. */
+  materials: Uint16Array | null;
   index: Uint32Array;
 }
 
@@ -18,12 +21,14 @@ export function readMesh(buffer: ArrayBuffer): MeshData {
     return array ? new Float32Array(buffer, start + array.offset, array.length / 4) : null;
   };
   const color = find("color");
+  const material = find("material");
   const index = find("index");
   if (!index) throw new Error("The mesh came without faces; reload the page.");
   return {
     header,
     floats,
     colors: color ? new Uint8Array(buffer, start + color.offset, color.length) : null,
+    materials: material ? new Uint16Array(buffer, start + material.offset, material.length / 2) : null,
     index: new Uint32Array(buffer, start + index.offset, index.length / 4),
   };
 }
@@ -33,14 +38,22 @@ export class UvFinder {
   private readonly uv: Float32Array;
   private readonly position: Float32Array;
 
-  constructor(private readonly data: MeshData) {
+  /** Without `sheets` all triangles count, and UVs as they are; with them those that lie on the sheet asked for. */
+  constructor(
+    private readonly data: MeshData,
+    private readonly sheets: Sheets | null = null,
+  ) {
     this.uv = data.floats("uv") ?? new Float32Array();
     this.position = data.floats("position") ?? new Float32Array();
   }
 
-  find(u: number, v: number): { point: [number, number, number]; part: string } | null {
-    const { uv, position } = this;
+  /** What lies at a place of a sheet, u and v from 0 to 1. */
+  find(onU: number, onV: number, sheet = 0): { point: [number, number, number]; part: string } | null {
+    const { uv, position, sheets } = this;
+    const [left, bottom] = sheets?.corners[sheet] ?? [0, 0];
+    const [u, v] = [onU + left, onV + bottom];
     for (let i = 0; i + 5 < uv.length; i += 6) {
+      if (sheets && sheets.of[i / 6] !== sheet) continue;
       const [ax, ay, bx, by, cx, cy] = uv.subarray(i, i + 6) as unknown as [
         number,
         number,

@@ -1,5 +1,5 @@
 // The model stage: the low-poly with its maps, the sculpt, and the two compared.
-import { useEffect, useRef, useState } from "react";
+import { useEffect, useMemo, useRef, useState } from "react";
 import * as THREE from "three";
 import { mapUrl } from "../api/client";
 import { useReach, useRecipe, useShownRun } from "../api/queries";
@@ -8,6 +8,8 @@ import { type Look, useStore } from "../state";
 import { StageMessage, StageTools, Tag, ToolSegment, ToolToggle } from "../ui/stage-tools";
 import { type LightPlace, LightPuck, lightDirection } from "./light-puck";
 import { UvFinder } from "./mesh-data";
+import { MOST_SHEETS } from "./shaders";
+import { NOWHERE, sheetsOf } from "./sheets";
 import { useDisplay } from "./use-display";
 import { Viewer } from "./viewer";
 
@@ -31,7 +33,7 @@ export function ModelStage() {
   const [failed, setFailed] = useState(false);
   const [wipe, setWipe] = useState(0.5);
   const [light, setLight] = useState<LightPlace>([-0.45, 0.5]);
-  const { look, envelope, inner, wires, hidden, map, sheet, wish, set } = useStore();
+  const { look, envelope, inner, wires, hidden, map, wish, set } = useStore();
   const low = useDisplay("low");
   const high = useDisplay("high");
   const run = useShownRun();
@@ -62,24 +64,40 @@ export function ModelStage() {
   useEffect(() => viewer?.setHigh(high.data ?? null), [viewer, high.data]);
 
   const shownMap = run?.report?.maps[map] ? map : run?.report?.maps.normal ? "normal" : null;
-  const url = run && shownMap ? mapUrl(run.id, shownMap, sheet) : null;
+  const report = run?.report;
+  const sheets = useMemo(() => (low.data ? sheetsOf(low.data, report) : null), [low.data, report]);
+  const urls =
+    run && shownMap
+      ? Array.from({ length: Math.min(MOST_SHEETS, report?.sheets.length ?? 1) }, (_, i) =>
+          mapUrl(run.id, shownMap, i),
+        ).join(" ")
+      : "";
   useEffect(() => {
     if (!viewer || !low.data) return;
-    if (!url) {
-      viewer.setMap(null);
-      return;
-    }
     let gone = false;
-    new THREE.TextureLoader().load(url, (texture) => {
-      if (gone) return texture.dispose();
-      texture.colorSpace = THREE.NoColorSpace;
-      texture.anisotropy = viewer.anisotropy;
-      viewer.setMap(texture);
-    });
+    const loader = new THREE.TextureLoader();
+    const wanted = urls === "" ? [] : urls.split(" ").map((url) => loader.loadAsync(url));
+    Promise.all(wanted).then(
+      (textures) => {
+        if (gone) {
+          for (const texture of textures) texture.dispose();
+          return;
+        }
+        for (const texture of textures) {
+          texture.colorSpace = THREE.NoColorSpace;
+          texture.anisotropy = viewer.anisotropy;
+          // A tile of a row of tiles repeats into the unit square.
+          texture.wrapS = THREE.RepeatWrapping;
+          texture.wrapT = THREE.RepeatWrapping;
+        }
+        viewer.setMaps(textures, sheets);
+      },
+      () => !gone && viewer.setMaps([], null),
+    );
     return () => {
       gone = true;
     };
-  }, [viewer, url, low.data]);
+  }, [viewer, urls, low.data, sheets]);
 
   const out = recipe?.reach.out === "auto" ? measured?.out : recipe?.reach.out;
   const inward = recipe?.reach.in === "auto" ? measured?.in : recipe?.reach.in;
@@ -124,7 +142,17 @@ export function ModelStage() {
     const box = e.currentTarget.getBoundingClientRect();
     const hit = viewer.pick(e.clientX - box.left, e.clientY - box.top);
     const part = hit ? new UvFinder(low.data).partOf(hit.index) : null;
-    set({ hover: hit && { from: "model", uv: hit.uv, point: hit.point, part } });
+    const on = hit && sheets ? (sheets.of[Math.floor(hit.index / 3)] ?? NOWHERE) : 0;
+    const [left, bottom] = sheets?.corners[on] ?? [0, 0];
+    set({
+      hover: hit && {
+        from: "model",
+        uv: [hit.uv[0] - left, hit.uv[1] - bottom],
+        sheet: on,
+        point: hit.point,
+        part,
+      },
+    });
   };
 
   const header = high.data?.header;

@@ -21,11 +21,15 @@ const LIGHT = /* glsl */ `
   }
 `;
 
+/** Sheets the model can wear at once; triangles of others are drawn without a map. */
+export const MOST_SHEETS = 8;
+
 export const LOW_VERTEX = /* glsl */ `
   attribute vec3 outward;
   attribute vec4 frame;
+  attribute float sheet;
   uniform float lift;
-  varying vec3 vN; varying vec3 vT; varying float vSign; varying vec2 vUv; varying vec3 vEye;
+  varying vec3 vN; varying vec3 vT; varying float vSign; varying vec2 vUv; varying vec3 vEye; varying float vSheet;
   void main() {
     vec3 p = position + outward * lift;
     vec4 view = modelViewMatrix * vec4(p, 1.0);
@@ -33,6 +37,7 @@ export const LOW_VERTEX = /* glsl */ `
     vT = normalMatrix * frame.xyz;
     vSign = frame.w;
     vUv = uv;
+    vSheet = sheet;
     vEye = -view.xyz;
     gl_Position = projectionMatrix * view;
   }
@@ -40,22 +45,28 @@ export const LOW_VERTEX = /* glsl */ `
 
 export const LOW_FRAGMENT = /* glsl */ `
   ${LIGHT}
-  uniform sampler2D map;
+  uniform sampler2D maps[${MOST_SHEETS}];
   uniform int mode; // 0 plain, 1 normal map, 2 colour map
   uniform float green;
   uniform vec3 base;
   uniform float wipe; // in pixels; drawn left of it
-  varying vec3 vN; varying vec3 vT; varying float vSign; varying vec2 vUv; varying vec3 vEye;
+  varying vec3 vN; varying vec3 vT; varying float vSign; varying vec2 vUv; varying vec3 vEye; varying float vSheet;
+  // Samplers cannot be picked by number; a triangle lies on one sheet, so neighbours take the same branch.
+  vec3 texel() {
+    int sheet = int(vSheet + 0.5);
+    ${Array.from({ length: MOST_SHEETS }, (_, i) => `if (sheet == ${i}) return texture2D(maps[${i}], vUv).rgb;`).join("\n    ")}
+    return vec3(0.5, 0.5, 1.0);
+  }
   void main() {
     if (gl_FragCoord.x > wipe) discard;
     vec3 n = vN;
     vec3 c = base;
     if (mode == 1) {
-      vec3 t = texture2D(map, vUv).rgb * 2.0 - 1.0;
+      vec3 t = texel() * 2.0 - 1.0;
       t.y *= green;
       n = t.x * vT + t.y * vSign * cross(vN, vT) + t.z * vN;
     } else if (mode == 2) {
-      c = texture2D(map, vUv).rgb;
+      c = texel();
     }
     n = normalize(n);
     if (!gl_FrontFacing) n = -n;

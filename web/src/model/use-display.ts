@@ -2,16 +2,11 @@
 import { useQuery } from "@tanstack/react-query";
 import { api } from "../api/client";
 import { useAsset } from "../api/queries";
-import type { Role } from "../api/types";
 import { type MeshData, readMesh } from "./mesh-data";
 
 export function useDisplay(side: "low" | "high") {
   const asset = useAsset().data;
-  const role: Role = side;
-  const files = asset?.meshes
-    .filter((m) => m.role === role)
-    .map((m) => m.hash)
-    .join("+");
+  const files = asset?.recipe[side].map((s) => `${s.hash} ${s.uvs ?? 0}`).join("+");
   return useQuery<MeshData>({
     queryKey: ["display", asset?.id, side, files],
     queryFn: async ({ signal }) => readMesh(await api.display(asset?.id ?? 0, side, signal)),

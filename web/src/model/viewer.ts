@@ -5,7 +5,8 @@ import * as THREE from "three";
 import { OrbitControls } from "three/examples/jsm/controls/OrbitControls.js";
 import type { Look } from "../state";
 import type { MeshData } from "./mesh-data";
-import { HIGH_FRAGMENT, HIGH_VERTEX, LOW_FRAGMENT, LOW_VERTEX, SHELL_FRAGMENT } from "./shaders";
+import { HIGH_FRAGMENT, HIGH_VERTEX, LOW_FRAGMENT, LOW_VERTEX, MOST_SHEETS, SHELL_FRAGMENT } from "./shaders";
+import type { Sheets } from "./sheets";
 
 export interface View {
   look: Look;
@@ -125,13 +126,14 @@ export class Viewer {
     attribute("outward", "outward", 3);
     attribute("uv", "uv", 2);
     attribute("frame", "tangent", 4);
+    geometry.setAttribute("sheet", new THREE.BufferAttribute(new Float32Array(count), 1));
     const material = new THREE.ShaderMaterial({
       vertexShader: LOW_VERTEX,
       fragmentShader: LOW_FRAGMENT,
       side: THREE.DoubleSide,
       uniforms: {
         light: this.light,
-        map: { value: this.blank },
+        maps: { value: Array.from({ length: MOST_SHEETS }, () => this.blank) },
         mode: { value: 0 },
         green: { value: 1 },
         base: { value: PLAIN },
@@ -221,13 +223,17 @@ export class Viewer {
     mesh.material.dispose();
   }
 
-  /** Puts a map on the low-poly; null takes it off. The old texture is let go. */
-  setMap(texture: THREE.Texture | null) {
+  /** Puts a map on the low-poly, one texture a sheet; none takes it off. Old textures are let go. */
+  setMaps(textures: THREE.Texture[], sheets: Sheets | null) {
     if (!this.low) return;
-    const slot = this.low.mesh.material.uniforms.map;
+    const slot = this.low.mesh.material.uniforms.maps;
     if (!slot) return;
-    if (slot.value !== this.blank) (slot.value as THREE.Texture).dispose();
-    slot.value = texture ?? this.blank;
+    for (const old of slot.value as THREE.Texture[]) if (old !== this.blank) old.dispose();
+    slot.value = Array.from({ length: MOST_SHEETS }, (_, i) => textures[i] ?? this.blank);
+    const numbers = this.low.mesh.geometry.getAttribute("sheet") as THREE.BufferAttribute;
+    for (let corner = 0; corner < numbers.count; corner++)
+      numbers.setX(corner, sheets?.of[Math.floor(corner / 3)] ?? 0);
+    numbers.needsUpdate = true;
     this.draw();
   }
 

@@ -5,6 +5,7 @@ import { api, liveUrl, mapUrl } from "../api/client";
 import { useAsset, useMapLabels, useMaps, useShownRun } from "../api/queries";
 import type { RunView } from "../api/types";
 import { UvFinder } from "../model/mesh-data";
+import { sheetsOf, uvsOn } from "../model/sheets";
 import { useDisplay } from "../model/use-display";
 import { type Channel, useStore } from "../state";
 import { StageMessage, StageTools, Tag, ToolSegment, ToolSelect, ToolToggle } from "../ui/stage-tools";
@@ -28,7 +29,9 @@ export function SheetStage() {
   const asset = useAsset().data;
   const run = useShownRun();
   const low = useDisplay("low");
-  const finder = useMemo(() => (low.data ? new UvFinder(low.data) : null), [low.data]);
+  const report = run?.report;
+  const onSheets = useMemo(() => (low.data ? sheetsOf(low.data, report) : null), [low.data, report]);
+  const finder = useMemo(() => (low.data ? new UvFinder(low.data, onSheets) : null), [low.data, onSheets]);
 
   // A bake that runs is watched as it lands; afterwards its finished map takes the place of the live one.
   const live =
@@ -57,20 +60,29 @@ export function SheetStage() {
     return () => made.dispose();
   }, []);
   useEffect(() => view.current?.setImage(image, size), [image, size]);
-  useEffect(() => view.current?.setUvs(low.data?.floats("uv") ?? null), [low.data]);
+  useEffect(
+    () => view.current?.setUvs(low.data ? uvsOn(low.data, onSheets, number) : null),
+    [low.data, onSheets, number],
+  );
   useEffect(() => view.current?.show(channel, uvWires), [channel, uvWires]);
   useEffect(
     () =>
       useStore.subscribe(
-        (s, before) => s.hover !== before.hover && view.current?.setCross(s.hover?.uv ?? null),
+        (s, before) =>
+          s.hover !== before.hover &&
+          view.current?.setCross(s.hover && s.hover.sheet === number ? s.hover.uv : null),
       ),
-    [],
+    [number],
   );
 
   const point = (e: React.PointerEvent) => {
     const uv = view.current?.uvAt(e.clientX, e.clientY);
-    const place = uv ? finder?.find(...uv) : null;
-    set({ hover: uv ? { from: "sheet", uv, point: place?.point ?? null, part: place?.part ?? null } : null });
+    const place = uv ? finder?.find(...uv, number) : null;
+    set({
+      hover: uv
+        ? { from: "sheet", uv, sheet: number, point: place?.point ?? null, part: place?.part ?? null }
+        : null,
+    });
   };
 
   return (
@@ -147,7 +159,7 @@ export function SheetStage() {
 function Probe({ run, sheet, map }: { run: RunView; sheet: number; map: string | undefined }) {
   const label = useMapLabels();
   const hover = useStore((s) => s.hover);
-  const inside = hover?.uv.every((c) => c >= 0 && c < 1) ? hover : null;
+  const inside = hover?.sheet === sheet && hover.uv.every((c) => c >= 0 && c < 1) ? hover : null;
   const x = inside ? Math.floor(inside.uv[0] * run.size) : 0;
   const y = inside ? Math.floor((1 - inside.uv[1]) * run.size) : 0;
   const texel = useQuery({

@@ -24,7 +24,7 @@ export function BakeStop() {
         </Section>
       )}
       <Section title="Proof">
-        <Row label="Size">
+        <Row label="Size" hint="One sample a texel; at most 16 rays a texel for maps that trace their own.">
           <Segment
             label="Proof size"
             options={PROOF_SIZES.map((s) => [s, s] as const)}

@@ -2,10 +2,11 @@
 import { Eye, EyeOff, FileUp, X } from "lucide-react";
 import { useRef } from "react";
 import { useAsset, useRecipe } from "../api/queries";
-import type { MeshView, Role } from "../api/types";
+import type { MeshView, Plane, Role } from "../api/types";
 import { meshFindings } from "../shell/trail";
 import { useStore } from "../state";
 import { Badge, Button, bytes, count, FindingCard, Row, Section, Segment, StopHead } from "../ui/parts";
+import { Choice } from "./map-settings";
 import { type Pending, useTray } from "./tray";
 
 const ROLES: readonly (readonly [Role, string])[] = [
@@ -176,10 +177,46 @@ function RoleSection({ role, meshes }: { role: Role; meshes: MeshView[] }) {
             {m.summary.has_colors ? ", vertex colours" : ""}
             {m.summary.normals_from_file ? "" : ", normals made here"}
           </p>
+          {role !== "cage" && <UvRow mesh={m} role={role} />}
           <PartList mesh={m} role={role} />
         </div>
       ))}
     </Section>
+  );
+}
+
+type UvValue = "0" | "1" | "2" | "3" | Plane;
+
+const UV_SETS: readonly (readonly [UvValue, string])[] = [
+  ["0", "first set"],
+  ["1", "second set"],
+  ["2", "third set"],
+  ["3", "fourth set"],
+];
+const UV_PLANES: readonly (readonly [UvValue, string])[] = [
+  ["planar-x", "flat along X"],
+  ["planar-y", "flat along Y"],
+  ["planar-z", "flat along Z"],
+];
+
+/** Which UVs of a file are used. Only glTF files hold more than one set. */
+function UvRow({ mesh, role }: { mesh: MeshView; role: "low" | "high" }) {
+  const [recipe, edit] = useRecipe();
+  const is = (s: { file: string; hash?: string | null }) => s.file === mesh.file && s.hash === mesh.hash;
+  const uvs = recipe?.[role].find(is)?.uvs ?? 0;
+  const sets = /\.(glb|gltf)$/i.test(mesh.file) ? UV_SETS : UV_SETS.slice(0, 1);
+  const choose = (value: UvValue) => {
+    const chosen = value.startsWith("planar") ? (value as Plane) : Number(value);
+    edit((r) => ({ ...r, [role]: r[role].map((s) => (is(s) ? { ...s, uvs: chosen } : s)) }));
+  };
+  return (
+    <Choice
+      label="UVs"
+      hint={role === "low" ? "Maps are laid out by these." : "A colour picture is read by these."}
+      value={String(uvs) as UvValue}
+      options={[...sets, ...UV_PLANES]}
+      onChange={choose}
+    />
   );
 }
 

@@ -110,7 +110,10 @@ export function FindingCard({ finding }: { finding: Finding }) {
   const { point, uv, part } = finding.place;
   const show = () => {
     lookAt(point);
-    if (uv) set({ hover: { from: "model", uv, point, part } });
+    if (uv) {
+      const [u, v] = [uv[0] - Math.floor(uv[0]), uv[1] - Math.floor(uv[1])];
+      set({ hover: { from: "model", uv: [u, v], sheet: useStore.getState().sheet, point, part } });
+    }
   };
   return (
     <li className="flex gap-2 py-1.5">

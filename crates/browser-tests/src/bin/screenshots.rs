@@ -14,6 +14,7 @@ const VIEWS: &[(&str, &[Step])] = &[
     ("reach", &[Step::Stop("Reach")]),
     ("maps", &[Step::Stop("Maps"), Step::Choose("Map", "ao"), Step::Script(SWATCHES)]),
     ("sheet", &[Step::Stop("Maps"), Step::Choose("Map", "curvature"), Step::Pause(6000)]),
+    ("sheets", &[Step::Stop("Maps"), Step::Choose("Sheets", "materials"), Step::Pause(12000)]),
     ("bake", &[Step::Stop("Bake")]),
     ("deliver", &[Step::Stop("Deliver")]),
     ("stone", &[Step::Asset("Boundary stone"), Step::Stop("Review"), Step::Script(BESIDE)]),

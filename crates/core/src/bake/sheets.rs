@@ -24,12 +24,19 @@ pub(super) fn plan_sheets(mesh: &Mesh, settings: &SheetSettings) -> Vec<SheetPla
         Layout::One => shares.push((SheetName::One, SheetShare::default())),
         Layout::Materials if mesh.materials.is_empty() => shares.push((SheetName::One, SheetShare::default())),
         Layout::Materials => {
+            // Materials of one name, from several files, are one material.
+            let mut named: Vec<(&str, Vec<u16>)> = Vec::new();
             for (number, name) in mesh.materials.iter().enumerate() {
-                let share = SheetShare { material: Some(number as u16), ..SheetShare::default() };
-                shares.push((SheetName::Material(name.clone()), share));
+                match named.iter_mut().find(|(known, _)| known == name) {
+                    Some((_, numbers)) => numbers.push(number as u16),
+                    None => named.push((name, vec![number as u16])),
+                }
             }
-            let share = SheetShare { material: Some(NO_MATERIAL), ..SheetShare::default() };
-            shares.push((SheetName::Material("no-material".into()), share));
+            named.push(("no-material", vec![NO_MATERIAL]));
+            for (name, numbers) in named {
+                let share = SheetShare { materials: Some(numbers), ..SheetShare::default() };
+                shares.push((SheetName::Material(name.to_owned()), share));
+            }
         }
         Layout::Udim => {
             for (u, v) in udim_squares(mesh) {

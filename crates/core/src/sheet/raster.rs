@@ -27,8 +27,8 @@ pub struct SheetTriangles {
 pub struct SheetShare {
     /// Lower left corner of the square, in whole UV units.
     pub square: (i32, i32),
-    /// Only triangles with this entry in `Mesh::triangle_materials`; all when None.
-    pub material: Option<u16>,
+    /// Only triangles with one of these entries in `Mesh::triangle_materials`; all when None.
+    pub materials: Option<Vec<u16>>,
 }
 
 impl SheetTriangles {
@@ -39,7 +39,11 @@ impl SheetTriangles {
         }
         let scale = f64::from(size);
         let (left, bottom) = (f64::from(share.square.0), f64::from(share.square.1));
-        let takes = |t: &u32| share.material.is_none_or(|m| mesh.triangle_materials.get(*t as usize) == Some(&m));
+        let takes = |t: &u32| {
+            let of =
+                |materials: &Vec<u16>| mesh.triangle_materials.get(*t as usize).is_some_and(|m| materials.contains(m));
+            share.materials.as_ref().is_none_or(of)
+        };
         let triangles = (0..mesh.triangles.len() as u32)
             .filter(takes)
             .filter_map(|t| {

@@ -54,6 +54,11 @@ pub(super) async fn edit(app: &Arc<App>, id: i64, base: i64, recipe: Recipe) -> 
     if said.is_empty() && before.recipe == recipe {
         return Ok(());
     }
+    // A mesh that cannot be read as the recipe wants it (a UV set it does not have) is refused before anything is kept.
+    let known: Vec<_> = before.recipe.low.iter().chain(&before.recipe.high).collect();
+    for source in recipe.low.iter().chain(&recipe.high).filter(|s| !known.contains(s)) {
+        app.summary(source).await?;
+    }
     app.store.revise(id, base, &said.join("; "), &recipe).await?;
     app.jobs.tell(crate::api::Event::Asset { asset: id });
     Ok(())
@@ -147,8 +152,7 @@ fn run_changes(before: &Run, run: &Run) -> Vec<String> {
     if before.kind == run.kind {
         return changes(&before.recipe, &run.recipe);
     }
-    let mut earlier = before.recipe.as_proof();
-    earlier.sheet = run.recipe.sheet;
-    let later = Recipe { sheet: run.recipe.sheet, ..run.recipe.as_proof() };
+    let (mut earlier, later) = (before.recipe.as_proof(), run.recipe.as_proof());
+    earlier.sheet.size = later.sheet.size;
     changes(&earlier, &later)
 }
