@@ -10,11 +10,11 @@ import type {
   IdSource,
   MadeFrom,
   MapSettings,
-  Occluders,
   PositionAxis,
 } from "../api/types";
 import { NumberField } from "../ui/number-field";
 import { Row, Segment } from "../ui/parts";
+import { ClearParts, OccludersRow } from "./occluders";
 import { PictureRow } from "./pictures";
 
 const SELECT = "h-6 max-w-[150px] rounded bg-sunk px-1.5 outline-none focus:ring-1 focus:ring-ember";
@@ -124,61 +124,6 @@ function GreenRow({ value, onChange }: { value: Green; onChange: (y: Green) => v
   );
 }
 
-function OccludersRow({ value, onChange }: { value: Occluders; onChange: (value: Occluders) => void }) {
-  return (
-    <Choice
-      label="In the way"
-      hint={
-        value === "pair"
-          ? "Only parts of the same pair darken each other."
-          : value === "all"
-            ? "Every part of the sculpt darkens every other."
-            : `Only ${value.parts.join(", ")}.`
-      }
-      value={typeof value === "string" ? value : "parts"}
-      options={[
-        ["pair", "Own pair"],
-        ["all", "Whole sculpt"],
-        ...(typeof value === "string" ? [] : ([["parts", "Chosen parts"]] as const)),
-      ]}
-      onChange={(v) => v !== "parts" && onChange(v)}
-    />
-  );
-}
-
-function ClearParts(props: { parts: string[]; value: string[]; onChange: (clear: string[]) => void }) {
-  if (props.parts.length < 2) return null;
-  return (
-    <details className="py-1" open={props.value.length > 0}>
-      <summary className="cursor-pointer text-ink-2">
-        Floating details{props.value.length > 0 ? ` (${props.value.length})` : ""}
-      </summary>
-      <p className="text-xs text-ink-3">
-        Ticked parts cast no darkness, so that nothing blotches under them.
-      </p>
-      <ul>
-        {props.parts.map((part) => (
-          <li key={part}>
-            <label className="flex items-center gap-1.5">
-              <input
-                type="checkbox"
-                className="accent-(--ember)"
-                checked={props.value.includes(part)}
-                onChange={(e) =>
-                  props.onChange(
-                    e.target.checked ? [...props.value, part] : props.value.filter((p) => p !== part),
-                  )
-                }
-              />
-              <span className="truncate">{part}</span>
-            </label>
-          </li>
-        ))}
-      </ul>
-    </details>
-  );
-}
-
 function FromRow({ value, onChange }: { value: MadeFrom; onChange: (from: MadeFrom) => void }) {
   const recipe = useAsset().data?.recipe;
   if (!recipe?.normal_map && value === "sculpt") return null;
@@ -246,6 +191,7 @@ export function MapRows(props: {
             />
           )}
           <OccludersRow
+            parts={parts}
             value={settings.occluders}
             onChange={(occluders) => onChange({ ...settings, occluders })}
           />
@@ -408,6 +354,7 @@ export function MapRows(props: {
             onChange={(distance) => onChange({ ...settings, distance })}
           />
           <OccludersRow
+            parts={parts}
             value={settings.occluders}
             onChange={(occluders) => onChange({ ...settings, occluders })}
           />
