@@ -4,10 +4,11 @@ mod support;
 
 use ember_ridge_core::glam::{Vec3, vec2, vec3};
 use ember_ridge_core::mesh::{
-    angle_weighted_directions, check_mesh, corner_tangents, find_islands, normals_by_angle, triangulate_polygon, weld,
+    Unwrap, angle_weighted_directions, check_mesh, corner_tangents, find_islands, find_overlaps, normals_by_angle,
+    triangulate_polygon, weld,
 };
 use ember_ridge_core::reach::LowSurface;
-use ember_ridge_core::{Draft, DraftPart, FindingKind, Severity, changes};
+use ember_ridge_core::{Draft, DraftPart, FindingKind, Mesh, Severity, changes};
 use support::*;
 
 fn one_triangle() -> Draft {
@@ -165,4 +166,98 @@ fn recipes_read_back_and_tell_what_changed() {
     assert!(serde_json::from_str::<ember_ridge_core::Recipe>(&text.replace("version", "verison")).is_err());
     other.sheet.samples = 5;
     assert!(other.validate().is_err_and(|e| e.contains("sheet.samples is 5")));
+}
+
+/// A flat sheet of `n` by `n` squares, two by two units, over the unit square of UVs.
+fn sheet(name: &str, n: usize) -> Mesh {
+    scaled(&height_field(name, n, |_, _| 0.0), 2.0)
+}
+
+#[test]
+fn density_and_stretch_are_those_of_the_map_from_sheet_to_surface() {
+    // Two units of surface a UV unit along u and, squeezed to a third, six along v: ratio 3, density sqrt(1/2 * 1/6).
+    let plane = with_uvs(&sheet("plane", 4), |uv| vec2(uv.x, uv.y / 3.0));
+    let side = plane.diagonal() / std::f32::consts::SQRT_2;
+    let unwrap = Unwrap::new(&plane).expect("UVs");
+    for face in &unwrap.faces {
+        assert!((face.stretch - 3.0).abs() < 1e-4, "{face:?}");
+        assert!((face.density - (1.0f32 / 3.0).sqrt() / side).abs() < 1e-5, "{face:?}");
+    }
+    assert_eq!(unwrap.islands.len(), 1);
+    assert!((unwrap.islands[0].uv_area - 1.0 / 3.0).abs() < 1e-5 && !unwrap.islands[0].mirrored);
+    // A shear by one: singular values of [[1, 1], [0, 1]] are the golden ratio and its inverse.
+    let sheared = Unwrap::new(&with_uvs(&sheet("plane", 2), |uv| vec2(uv.x + uv.y, uv.y))).expect("UVs");
+    let golden = (1.0 + 5.0f32.sqrt()) / 2.0;
+    assert!(sheared.faces.iter().all(|f| (f.stretch - golden * golden).abs() < 1e-3), "{:?}", sheared.faces[0]);
+    let turned = Unwrap::new(&with_uvs(&plane, |uv| vec2(1.0 - uv.x, uv.y))).expect("UVs");
+    assert!(turned.islands[0].mirrored);
+}
+
+#[test]
+fn overlaps_are_the_area_that_both_cover() {
+    let one = with_uvs(&sheet("one", 40), |uv| uv * 0.5);
+    let two = with_uvs(&sheet("two", 37), |uv| uv * 0.5 + vec2(0.375, 0.3));
+    let both = Mesh::joined(&[&one, &two]);
+    let islands = find_islands(&both);
+    let overlaps = find_overlaps(&both, &islands.island_of).expect("few");
+    assert_eq!(overlaps.len(), 1);
+    let expected = (0.5 - 0.375) * (0.5 - 0.3);
+    assert!((overlaps[0].area - expected).abs() < expected * 1e-4, "{} and {expected}", overlaps[0].area);
+    assert!(overlaps[0].at.cmpgt(vec2(0.375, 0.3)).all() && overlaps[0].at.cmplt(vec2(0.5, 0.5)).all());
+    // Side by side, turned over and next square: nothing shared.
+    let beside = with_uvs(&one, |uv| vec2(1.0 - uv.x, uv.y));
+    let away = with_uvs(&one, |uv| uv + vec2(1.0, 0.0));
+    for other in [beside, away] {
+        let apart = Mesh::joined(&[&one, &other]);
+        assert_eq!(find_overlaps(&apart, &find_islands(&apart).island_of), Some(Vec::new()));
+    }
+}
+
+#[test]
+fn faces_folded_onto_their_own_island_overlap() {
+    // The right half of the sheet is folded back over the left one.
+    let folded = with_uvs(&sheet("folded", 8), |uv| vec2(if uv.x > 0.5 { 1.0 - uv.x } else { uv.x }, uv.y));
+    let overlaps = find_overlaps(&folded, &find_islands(&folded).island_of).expect("few");
+    assert_eq!((overlaps.len(), overlaps[0].islands), (1, [0, 0]));
+    assert!((overlaps[0].area - 0.5).abs() < 1e-5, "{}", overlaps[0].area);
+    assert_eq!(overlaps[0].triangles.len(), folded.triangles.len());
+}
+
+#[test]
+fn findings_on_uvs_name_the_parts_and_the_place() {
+    let one = with_uvs(&sheet("one", 6), |uv| uv * 0.5);
+    let two = with_uvs(&sheet("two", 6), |uv| vec2(0.95 - uv.x * 0.5, 0.4 + uv.y * 0.15));
+    let both = Mesh::joined(&[&one, &two]);
+    let found = check_mesh(&both, true);
+    let of = |kind: FindingKind| found.iter().filter(move |f| f.kind == kind).collect::<Vec<_>>();
+    let overlap = of(FindingKind::OverlappingUvs);
+    assert_eq!(overlap.len(), 1);
+    // u 0.45 to 0.5 and v 0.4 to 0.5: half a hundredth of the square.
+    assert_eq!(overlap[0].reason, "'one' and 'two' lie on each other on 0.50 % of the UV square");
+    assert_eq!(overlap[0].severity, Severity::Warning);
+    let at = overlap[0].place.uv.expect("a place");
+    assert!(at[0] > 0.45 && at[0] < 0.5 && at[1] > 0.4 && at[1] < 0.5, "{at:?}");
+    assert!(of(FindingKind::MirroredIslands)[0].reason.starts_with("A UV island of 'two' is mirrored"));
+    assert!(of(FindingKind::StretchedUvs)[0].reason.contains("'two' (100 %"), "{:?}", of(FindingKind::StretchedUvs));
+    assert!(check_mesh(&one, true).is_empty(), "nothing is wrong with one alone: {:?}", check_mesh(&one, true));
+    // Told apart by material, they only need a sheet each.
+    let mut told = both.clone();
+    told.materials = vec!["wood".into(), "tin".into()];
+    told.triangle_materials = (0..told.triangles.len()).map(|t| u16::from(t >= one.triangles.len())).collect();
+    let overlap = check_mesh(&told, true).into_iter().find(|f| f.kind == FindingKind::OverlappingUvs).expect("still");
+    assert_eq!(overlap.severity, Severity::Note);
+    // A quarter of the length in UVs is a quarter of the density.
+    let beside = with_uvs(&sheet("three", 6), |uv| uv * 0.5 + vec2(0.5, 0.0));
+    let small = Mesh::joined(&[&one, &with_uvs(&sheet("two", 6), |uv| uv * 0.125 + vec2(0.6, 0.6)), &beside]);
+    let uneven = check_mesh(&small, true).into_iter().find(|f| f.kind == FindingKind::DensitySpread).expect("uneven");
+    assert!(uneven.reason.starts_with("A UV island of 'two' gets less than half"), "{}", uneven.reason);
+}
+
+#[test]
+fn a_mesh_whose_faces_all_lie_on_one_spot_is_not_measured_for_ever() {
+    let stack =
+        with_uvs(&sheet("stack", 120), |uv| vec2((uv.x * 120.0).fract().round(), (uv.y * 120.0).fract().round()));
+    assert!(stack.triangles.len() > 28_000);
+    let found = check_mesh(&stack, true);
+    assert!(found.iter().any(|f| f.kind == FindingKind::OverlappingUvs));
 }

@@ -1,5 +1,6 @@
 //! Findings on one mesh, before anything is baked. Each check is a function here and one line in [`check_mesh`].
 
+use super::unwrap_checks::unwrap_findings;
 use super::{Mesh, Part, find_islands, weld};
 use crate::finding::{Finding, FindingKind, Place, Severity};
 use glam::{Vec2, Vec3};
@@ -14,13 +15,14 @@ pub fn check_mesh(mesh: &Mesh, as_low: bool) -> Vec<Finding> {
     if as_low {
         found.extend(missing_uvs(mesh));
         found.extend(islands_outside(mesh));
+        found.extend(unwrap_findings(mesh));
         found.extend(polygons(mesh));
     }
     found
 }
 
 /// A place on `part` made of the given triangles, looking at the first of them.
-fn place_of(mesh: &Mesh, part: &Part, triangles: &[u32]) -> Place {
+pub(super) fn place_of(mesh: &Mesh, part: &Part, triangles: &[u32]) -> Place {
     let middle = |t: u32| mesh.corners(t).iter().sum::<Vec3>() / 3.0;
     let uv_middle = |t: u32| mesh.corner_uvs(t).iter().sum::<Vec2>() / 3.0;
     Place {
@@ -33,7 +35,7 @@ fn place_of(mesh: &Mesh, part: &Part, triangles: &[u32]) -> Place {
     }
 }
 
-fn percent(count: usize, of: usize) -> f64 {
+pub(super) fn percent(count: usize, of: usize) -> f64 {
     100.0 * count as f64 / of.max(1) as f64
 }
 

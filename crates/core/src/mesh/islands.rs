@@ -2,7 +2,7 @@
 
 use super::{DisjointSets, Mesh};
 use glam::Vec2;
-use std::collections::HashMap;
+use rustc_hash::FxHashMap;
 
 /// Island number of each triangle; islands are numbered by their first triangle.
 pub struct Islands {
@@ -17,7 +17,8 @@ pub fn find_islands(mesh: &Mesh) -> Islands {
         return Islands { island_of: vec![0; mesh.triangles.len()], count: 1 };
     }
     let mut sets = DisjointSets::new(mesh.triangles.len());
-    let mut edges: HashMap<[[u32; 5]; 2], u32> = HashMap::with_capacity(mesh.triangles.len() * 2);
+    let mut edges: FxHashMap<[[u32; 5]; 2], u32> = FxHashMap::default();
+    edges.reserve(mesh.triangles.len() * 2);
     for (t, triangle) in mesh.triangles.iter().enumerate() {
         for i in 0..3 {
             let mut ends = [triangle[i], triangle[(i + 1) % 3]].map(|v| {

@@ -12,6 +12,8 @@ mod islands;
 mod normals;
 mod tangents;
 mod triangulate;
+mod unwrap;
+mod unwrap_checks;
 mod weld;
 
 pub use checks::check_mesh;
@@ -22,6 +24,7 @@ pub use islands::{Islands, find_islands};
 pub use normals::{angle_weighted_directions, normals_by_angle};
 pub use tangents::{CornerTangent, corner_tangents};
 pub use triangulate::triangulate_polygon;
+pub use unwrap::{FaceUnwrap, IslandUnwrap, Overlap, Unwrap, find_overlaps};
 pub use weld::{Weld, weld};
 
 use crate::recipe::Plane;

@@ -2,17 +2,17 @@
 //! best of several, so that a busy machine spoils few of them. No figure here is a test. `cargo bench -- large` bakes one
 //! 8192 sheet of six maps instead and prints how far memory rose.
 
+mod large;
 mod single;
+mod uvs;
 
 use ember_ridge_core::Recipe;
-use ember_ridge_core::bake::{BakeScene, Canvas, Outcome, Plan, Watch, run, run_into};
+use ember_ridge_core::bake::{BakeScene, Canvas, Outcome, Plan, Watch, run};
 use ember_ridge_core::glam::{Vec3, Vec3A};
 use ember_ridge_core::maps::{AoSettings, MapSettings};
 use ember_ridge_core::mesh::CurvatureField;
 use ember_ridge_core::recipe::Direction;
 use ember_ridge_core::trace::{BackFaces, LANES, Packet, RaySpan, Seen, TraceScene, Walk};
-use ember_ridge_formats::files::spool_for;
-use ember_ridge_formats::image::write_map;
 use ember_ridge_formats::mesh::{write_obj, write_ply};
 use ember_ridge_formats::read_mesh;
 use ember_ridge_samples::{Detail, Sample, make};
@@ -21,8 +21,6 @@ use obvhs::cwbvh::builder::build_cwbvh_from_tris;
 use obvhs::ray::{Ray, RayHit};
 use obvhs::triangle::Triangle;
 use single::SingleRays;
-use std::fs::File;
-use std::io::BufWriter;
 use std::time::{Duration, Instant};
 
 struct Clock(Instant);
@@ -85,7 +83,11 @@ fn bake(recipe: &Recipe, scene: &BakeScene, threads: usize, times: usize) -> (f6
 
 fn main() {
     if std::env::args().any(|a| a == "large") {
-        large();
+        large::large();
+        return;
+    }
+    if std::env::args().any(|a| a == "uvs") {
+        uvs::measuring_uvs();
         return;
     }
     let begun = Instant::now();
@@ -126,6 +128,7 @@ fn main() {
     run_against_its_rays(&scene);
     six_maps(&scene);
     growth(&stone, &scene);
+    uvs::measuring_uvs();
 }
 
 fn files_to_first_bake(stone: &Sample, scene: &BakeScene) {
@@ -477,53 +480,4 @@ fn growth(stone: &Sample, scene: &BakeScene) {
         let (seconds, _) = bake(&recipe, scene, 2, 2);
         println!("occlusion rays {rays:>3}, 512: {seconds:.3} s");
     }
-}
-
-/// Peak resident memory of this process so far, bytes.
-fn peak_memory() -> u64 {
-    let status = std::fs::read_to_string("/proc/self/status").unwrap_or_default();
-    let line = status.lines().find(|l| l.starts_with("VmHWM:"));
-    line.and_then(|l| l.split_whitespace().nth(1)).and_then(|kb| kb.parse::<u64>().ok()).unwrap_or(0) * 1024
-}
-
-/// Forgets the peak so far, so that what follows is measured from here.
-fn forget_peak() {
-    let _ = std::fs::write("/proc/self/clear_refs", "5");
-}
-
-fn large() {
-    let stone = stone();
-    let scene = BakeScene::new(&[&stone.low], &[&stone.high], None).expect("no cage");
-    let mut recipe = recipe(8192, 1, &SIX);
-    // Few rays: they cost time, not memory.
-    for map in &mut recipe.maps {
-        match map {
-            MapSettings::Ao(settings) => settings.rays = 4,
-            MapSettings::Cavity(settings) => settings.rays = 4,
-            _ => {}
-        }
-    }
-    let folder = std::env::temp_dir();
-    forget_peak();
-    let before = peak_memory();
-    let begun = Instant::now();
-    let clock = Clock(Instant::now());
-    let plan = Plan::new(&recipe, &scene).expect("sound");
-    let spool = spool_for(plan.spool_bytes(), &folder).expect("room in the temporary folder");
-    let outcome = run_into(&plan, 0, &clock, spool).expect("not stopped");
-    let traced = begun.elapsed().as_secs_f64();
-    for map in 0..outcome.maps.len() {
-        let path = folder.join(format!("ember-ridge-bench-{map}.png"));
-        let file = File::create(&path).expect("room in the temporary folder");
-        write_map(&mut BufWriter::new(file), &outcome, 0, map).expect("room in the temporary folder");
-        let _ = std::fs::remove_file(path);
-    }
-    let peak = peak_memory();
-    println!("8192, six maps, 8 bit: traced {traced:.1} s, with writing {:.1} s", begun.elapsed().as_secs_f64());
-    println!(
-        "memory: {:.2} GiB with meshes and tree, {:.2} GiB at the peak: {:.2} GiB beyond",
-        before as f64 / f64::from(1 << 30),
-        peak as f64 / f64::from(1 << 30),
-        (peak - before) as f64 / f64::from(1 << 30)
-    );
 }
