@@ -26,6 +26,8 @@ pub enum FindingKind {
     DensitySpread,
     StretchedUvs,
     TurnedFaces,
+    NonManifoldEdges,
+    HardEdgesWithoutSeam,
     PolygonsTriangulated,
     ZeroAreaFaces,
     UnpairedPart,

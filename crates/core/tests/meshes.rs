@@ -261,3 +261,48 @@ fn a_mesh_whose_faces_all_lie_on_one_spot_is_not_measured_for_ever() {
     let found = check_mesh(&stack, true);
     assert!(found.iter().any(|f| f.kind == FindingKind::OverlappingUvs));
 }
+
+#[test]
+fn edges_of_three_faces_are_found() {
+    let fan = Draft {
+        positions: vec![Vec3::ZERO, Vec3::X, Vec3::Y, Vec3::Z, vec3(0.0, -1.0, 0.0)],
+        parts: vec![DraftPart { name: "fan".into(), indices: vec![0, 1, 2, 1, 0, 3, 0, 1, 4], ..DraftPart::default() }],
+        ..Draft::default()
+    };
+    let found = check_mesh(&fan.finish().expect("whole"), true);
+    let edges = found.iter().find(|f| f.kind == FindingKind::NonManifoldEdges).expect("found");
+    assert_eq!((edges.place.count, edges.reason.as_str()), (3, "1 edge is shared by three faces or more in 'fan'"));
+    // The same faces in two parts are two shells that touch.
+    let closed = cube("box", 1.0);
+    let edges = |mesh: &Mesh| check_mesh(mesh, true).into_iter().any(|f| f.kind == FindingKind::NonManifoldEdges);
+    assert!(!edges(&Mesh::joined(&[&closed, &closed])));
+}
+
+#[test]
+fn a_hard_edge_needs_a_seam() {
+    // Two faces of a fold along the y axis, each with its own normals there, in one island or in two.
+    let fold = |gap: f32, hard: bool| {
+        let (left, right) = (vec3(-1.0, 0.0, 1.0).normalize(), vec3(1.0, 0.0, 1.0).normalize());
+        let normals = [left, left, left, right, right, right];
+        Draft {
+            positions: vec![Vec3::ZERO, Vec3::Y, vec3(-1.0, 0.0, -1.0), Vec3::ZERO, vec3(1.0, 0.0, -1.0), Vec3::Y],
+            normals: if hard { normals.to_vec() } else { vec![Vec3::Z; 6] },
+            uvs: vec![
+                vec2(0.4, 0.0),
+                vec2(0.4, 0.4),
+                vec2(0.0, 0.0),
+                vec2(0.4 + gap, 0.0),
+                vec2(0.8 + gap, 0.0),
+                vec2(0.4 + gap, 0.4),
+            ],
+            parts: vec![DraftPart { name: "fold".into(), indices: vec![0, 1, 2, 3, 4, 5], ..DraftPart::default() }],
+            ..Draft::default()
+        }
+        .finish()
+        .expect("whole")
+    };
+    let seen = |mesh: &Mesh| check_mesh(mesh, true).iter().any(|f| f.kind == FindingKind::HardEdgesWithoutSeam);
+    assert!(seen(&fold(0.0, true)));
+    assert!(!seen(&fold(0.1, true)), "a seam makes it right");
+    assert!(!seen(&fold(0.0, false)), "a smooth edge needs none");
+}

@@ -2,7 +2,7 @@
 
 export type Severity = "note" | "warning" | "fault";
 
-export type FindingKind = "unreadable" | "not-a-number" | "missing-uvs" | "island-outside" | "overlapping-uvs" | "mirrored-islands" | "density-spread" | "stretched-uvs" | "turned-faces" | "polygons-triangulated" | "zero-area-faces" | "unpaired-part" | "names-pair-nothing" | "colours-merged" | "misses" | "back-face-hits" | "range-clipped";
+export type FindingKind = "unreadable" | "not-a-number" | "missing-uvs" | "island-outside" | "overlapping-uvs" | "mirrored-islands" | "density-spread" | "stretched-uvs" | "turned-faces" | "non-manifold-edges" | "hard-edges-without-seam" | "polygons-triangulated" | "zero-area-faces" | "unpaired-part" | "names-pair-nothing" | "colours-merged" | "misses" | "back-face-hits" | "range-clipped";
 
 export type Place = { 
 /**

@@ -4,7 +4,8 @@ use super::unwrap_checks::unwrap_findings;
 use super::{Mesh, Part, find_islands, weld};
 use crate::finding::{Finding, FindingKind, Place, Severity};
 use glam::{Vec2, Vec3};
-use std::collections::HashMap;
+use rayon::prelude::*;
+use std::collections::{BTreeMap, HashMap};
 
 /// All findings on a mesh, in the order of its parts. `as_low` adds what only matters on a low-poly mesh (UVs, islands,
 /// cut polygons).
@@ -15,7 +16,9 @@ pub fn check_mesh(mesh: &Mesh, as_low: bool) -> Vec<Finding> {
     if as_low {
         found.extend(missing_uvs(mesh));
         found.extend(islands_outside(mesh));
+        found.extend(non_manifold(mesh));
         found.extend(unwrap_findings(mesh));
+        found.extend(hard_edges_without_seam(mesh));
         found.extend(polygons(mesh));
     }
     found
@@ -114,6 +117,114 @@ fn turned_in(mesh: &Mesh, point_of: &[u32], start: u32, end: u32) -> Vec<u32> {
     }
     turned.sort_unstable();
     turned
+}
+
+fn counted(count: usize, one: &str, several: &str) -> String {
+    format!("{count} {}", if count == 1 { one } else { several })
+}
+
+/// One side of an edge: its points in rising order, its part, the triangle, and which of its edges.
+type EdgeSide = ((u32, u32), usize, u32, usize);
+
+/// Sides of all edges, those of one edge of one part beside each other.
+fn edge_sides(mesh: &Mesh) -> Vec<EdgeSide> {
+    let point_of = weld(mesh).point_of;
+    let mut sides: Vec<EdgeSide> = Vec::with_capacity(mesh.triangles.len() * 3);
+    for (part, range) in mesh.parts.iter().map(|p| p.triangles.clone()).enumerate() {
+        for t in range {
+            let points = mesh.triangles[t as usize].map(|v| point_of[v as usize]);
+            for i in 0..3 {
+                let (a, b) = (points[i], points[(i + 1) % 3]);
+                if a != b {
+                    sides.push(((a.min(b), a.max(b)), part, t, i));
+                }
+            }
+        }
+    }
+    sides.par_sort_unstable();
+    sides
+}
+
+fn same_edge(a: &EdgeSide, b: &EdgeSide) -> bool {
+    (a.0, a.1) == (b.0, b.1)
+}
+
+/// Edges that more than two faces of a part share.
+fn non_manifold(mesh: &Mesh) -> Vec<Finding> {
+    let sides = edge_sides(mesh);
+    let crowded = sides.chunk_by(same_edge).filter(|edge| edge.len() > 2);
+    let mut by_part: BTreeMap<usize, (usize, Vec<u32>)> = BTreeMap::new();
+    for edge in crowded {
+        let (edges, triangles) = by_part.entry(edge[0].1).or_default();
+        *edges += 1;
+        triangles.extend(edge.iter().map(|side| side.2));
+    }
+    let finding = |(part, (edges, mut triangles)): (usize, (usize, Vec<u32>))| {
+        triangles.sort_unstable();
+        triangles.dedup();
+        let part = &mesh.parts[part];
+        Finding {
+            kind: FindingKind::NonManifoldEdges,
+            severity: Severity::Warning,
+            reason: format!(
+                "{} by three faces or more in '{}'",
+                counted(edges, "edge is shared", "edges are shared"),
+                part.name
+            ),
+            remedy: "Take away doubled faces and inner walls; which side is out cannot be told there".into(),
+            place: place_of(mesh, part, &triangles),
+        }
+    };
+    by_part.into_iter().map(finding).collect()
+}
+
+/// Normals this far apart (cosine) make an edge hard.
+const HARD: f32 = 0.9998;
+
+/// Edges where shading breaks but UVs do not. Both sides share their texels, so a normal map cannot serve the two normals.
+fn hard_edges_without_seam(mesh: &Mesh) -> Vec<Finding> {
+    if mesh.uvs.is_empty() {
+        return Vec::new();
+    }
+    let sides = edge_sides(mesh);
+    let mut by_part: BTreeMap<usize, (usize, Vec<u32>)> = BTreeMap::new();
+    for edge in sides.chunk_by(same_edge) {
+        let [one, two] = edge else { continue };
+        // The ends of the edge as each face has them. Two faces that agree run along it in opposite ways; of two that do
+        // not, one is turned, and a finding of its own.
+        let ends = |side: &EdgeSide| {
+            let triangle = mesh.triangles[side.2 as usize];
+            [triangle[side.3], triangle[(side.3 + 1) % 3]].map(|v| v as usize)
+        };
+        let ([a, b], [d, c]) = (ends(one), ends(two));
+        if mesh.positions[a] != mesh.positions[c] {
+            continue;
+        }
+        let hard = |v: usize, w: usize| mesh.normals[v].dot(mesh.normals[w]) < HARD;
+        let seam = mesh.uvs[a] != mesh.uvs[c] || mesh.uvs[b] != mesh.uvs[d];
+        if hard(a, c) && hard(b, d) && !seam {
+            let (edges, triangles) = by_part.entry(one.1).or_default();
+            *edges += 1;
+            triangles.extend([one.2, two.2]);
+        }
+    }
+    let finding = |(part, (edges, mut triangles)): (usize, (usize, Vec<u32>))| {
+        triangles.sort_unstable();
+        triangles.dedup();
+        let part = &mesh.parts[part];
+        Finding {
+            kind: FindingKind::HardEdgesWithoutSeam,
+            severity: Severity::Warning,
+            reason: format!(
+                "{} in '{}'",
+                counted(edges, "hard edge has no UV seam", "hard edges have no UV seam"),
+                part.name
+            ),
+            remedy: "Split the UVs along them, or make them smooth; a line shows there otherwise".into(),
+            place: place_of(mesh, part, &triangles),
+        }
+    };
+    by_part.into_iter().map(finding).collect()
 }
 
 fn zero_area(mesh: &Mesh) -> Vec<Finding> {
