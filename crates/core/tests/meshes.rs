@@ -4,8 +4,8 @@ mod support;
 
 use ember_ridge_core::glam::{Vec3, vec2, vec3};
 use ember_ridge_core::mesh::{
-    Unwrap, angle_weighted_directions, check_mesh, corner_tangents, find_islands, find_overlaps, normals_by_angle,
-    triangulate_polygon, weld,
+    Unwrap, angle_weighted_directions, check_mesh, compare_placing, corner_tangents, find_islands, find_overlaps,
+    normals_by_angle, triangulate_polygon, weld,
 };
 use ember_ridge_core::reach::LowSurface;
 use ember_ridge_core::{Draft, DraftPart, FindingKind, Mesh, Severity, changes};
@@ -305,4 +305,26 @@ fn a_hard_edge_needs_a_seam() {
     assert!(seen(&fold(0.0, true)));
     assert!(!seen(&fold(0.1, true)), "a seam makes it right");
     assert!(!seen(&fold(0.0, false)), "a smooth edge needs none");
+}
+
+#[test]
+fn slips_of_scale_axis_and_place_are_told_apart() {
+    let low = (vec3(-1.0, 0.0, -0.5), vec3(1.0, 4.0, 0.5));
+    let kind = |high: (Vec3, Vec3)| compare_placing(low, high).map(|f| f.kind);
+    let times = |by: f32| (low.0 * by, low.1 * by);
+    assert_eq!(kind(low), None);
+    assert_eq!(kind((low.0 * 1.04, low.1 * 1.04)), None, "a sculpt stands a little proud");
+    for (by, words) in [(100.0, "centimetres taken for metres"), (0.001, "millimetres taken for metres")] {
+        let found = compare_placing(low, times(by)).expect("a slip");
+        assert_eq!(found.kind, FindingKind::ScaleSlip);
+        assert!(found.reason.ends_with(&format!("{words}?")), "{}", found.reason);
+    }
+    assert!(compare_placing(low, times(100.0)).is_some_and(|f| f.reason.contains("100.000 times as large")));
+    assert!(compare_placing(low, times(7.0)).is_some_and(|f| !f.reason.contains("taken for")), "no unit is guessed");
+    // Z up: y and z change places.
+    assert_eq!(kind((vec3(-1.0, -0.5, 0.0), vec3(1.0, 0.5, 4.0))), Some(FindingKind::AxisSwap));
+    let away = compare_placing(low, (low.0 + Vec3::X, low.1 + Vec3::X)).expect("apart");
+    assert_eq!(away.kind, FindingKind::MeshesApart);
+    assert!(away.reason.contains("(1.0000, 0.0000, 0.0000)"), "{}", away.reason);
+    assert_eq!(kind((Vec3::ONE, Vec3::ONE)), None, "a point has no size to compare");
 }

@@ -104,6 +104,8 @@ pub struct AssetView {
     pub recipe: Recipe,
     pub meshes: Vec<MeshView>,
     pub pairs: Vec<PairView>,
+    /// How low-poly and sculpt lie to each other.
+    pub placing: Option<Finding>,
     pub pair_findings: Vec<Finding>,
     pub runs: Vec<RunView>,
     pub estimates: Option<Estimates>,

@@ -2,7 +2,7 @@
 
 export type Severity = "note" | "warning" | "fault";
 
-export type FindingKind = "unreadable" | "not-a-number" | "missing-uvs" | "island-outside" | "overlapping-uvs" | "mirrored-islands" | "density-spread" | "stretched-uvs" | "turned-faces" | "non-manifold-edges" | "hard-edges-without-seam" | "polygons-triangulated" | "zero-area-faces" | "unpaired-part" | "names-pair-nothing" | "colours-merged" | "misses" | "back-face-hits" | "range-clipped";
+export type FindingKind = "unreadable" | "not-a-number" | "missing-uvs" | "island-outside" | "overlapping-uvs" | "mirrored-islands" | "density-spread" | "stretched-uvs" | "turned-faces" | "non-manifold-edges" | "hard-edges-without-seam" | "polygons-triangulated" | "zero-area-faces" | "scale-slip" | "axis-swap" | "meshes-apart" | "unpaired-part" | "names-pair-nothing" | "colours-merged" | "misses" | "back-face-hits" | "range-clipped";
 
 export type Place = { 
 /**
@@ -375,7 +375,11 @@ export type MeshView = { role: Role, file: string, hash: string, summary: MeshSu
 
 export type PairView = { number: number, low: string, high: Array<string>, };
 
-export type AssetView = { id: number, name: string, revision: number, undo: string | null, redo: string | null, recipe: Recipe, meshes: Array<MeshView>, pairs: Array<PairView>, pair_findings: Array<Finding>, runs: Array<RunView>, estimates: Estimates | null, };
+export type AssetView = { id: number, name: string, revision: number, undo: string | null, redo: string | null, recipe: Recipe, meshes: Array<MeshView>, pairs: Array<PairView>, 
+/**
+ * How low-poly and sculpt lie to each other.
+ */
+placing: Finding | null, pair_findings: Array<Finding>, runs: Array<RunView>, estimates: Estimates | null, };
 
 export type RunView = { id: number, number: number, kind: RunKind, status: RunStatus, created: number, size: number, samples: number, 
 /**

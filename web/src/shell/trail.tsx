@@ -9,14 +9,15 @@ type StopState = { open: number } | "ready" | "nothing";
 const open = (findings: Finding[]) => findings.filter((f) => f.severity !== "note").length;
 
 export function meshFindings(asset: NonNullable<ReturnType<typeof useAsset>["data"]>): Finding[] {
-  return asset.meshes.flatMap((m) => {
-    const own = m.role === "high" ? m.summary.as_high : m.summary.as_low;
-    return own.map((f) => ({ ...f, place: { ...f.place, file: m.file } }));
+  const own = asset.meshes.flatMap((m) => {
+    const findings = m.role === "high" ? m.summary.as_high : m.summary.as_low;
+    return findings.map((f) => ({ ...f, place: { ...f.place, file: m.file } }));
   });
+  return asset.placing ? [asset.placing, ...own] : own;
 }
 
 export function resultFindings(run: ReturnType<typeof useShownRun>): Finding[] {
-  const kinds = ["misses", "back-face-hits", "colours-merged"];
+  const kinds = ["misses", "back-face-hits", "colours-merged", "range-clipped"];
   return run?.report?.findings.filter((f) => kinds.includes(f.kind)) ?? [];
 }
 

@@ -6,7 +6,7 @@ use super::sheets::{SheetPlan, plan_sheets};
 use super::spool::Stored;
 use crate::finding::{Finding, FindingKind};
 use crate::maps::{DetailMap, MapSettings, MapShape, MapWork, Setup};
-use crate::mesh::{CurvatureField, Mesh, check_mesh};
+use crate::mesh::{CurvatureField, Mesh, check_mesh, compare_placing};
 use crate::reach::{CageFault, LowSurface, suggest_reach};
 use crate::recipe::{Distance, ImageFormat, Recipe, SheetName};
 use crate::sheet::{Depth, Image, sample_pattern};
@@ -159,6 +159,9 @@ impl Plan {
         let mut findings = check_mesh(&scene.low.mesh, true);
         if recipe.sheet.layout == crate::recipe::Layout::Udim {
             findings.retain(|f| f.kind != FindingKind::IslandOutside);
+        }
+        if !scene.own_surface {
+            findings.extend(compare_placing(scene.low.mesh.bounds(), scene.high.bounds()));
         }
         findings.extend(pairs.findings.iter().cloned());
         findings.extend(maps.iter().filter_map(|m| m.work.as_ref().ok()).flat_map(|w| w.findings().to_vec()));

@@ -5,7 +5,9 @@ use crate::api::{AssetLine, AssetView, Estimates, MeshView, NewAsset, PairView, 
 use crate::fault::{Fault, Result};
 use crate::keep::is_map;
 use ember_ridge_core::bake::{estimate, pair_parts};
-use ember_ridge_core::{Part, Recipe, changes};
+use ember_ridge_core::glam::Vec3;
+use ember_ridge_core::mesh::compare_placing;
+use ember_ridge_core::{Finding, Part, Recipe, changes};
 use ember_ridge_store::{Run, RunKind};
 use rocket::serde::json::Json;
 use rocket::{Route, State, get, post, put, routes};
@@ -122,12 +124,24 @@ pub(super) async fn view(app: &Arc<App>, id: i64) -> Result<Json<AssetView>> {
         undo: asset.undo,
         redo: asset.redo,
         pairs: pairs.collect(),
+        placing: placing(&meshes),
         pair_findings: if high.is_empty() { Vec::new() } else { table.findings },
         recipe: asset.recipe,
         meshes,
         runs: lines,
         estimates,
     }))
+}
+
+/// Boxes of all low-poly files against those of all sculpt files.
+fn placing(meshes: &[MeshView]) -> Option<Finding> {
+    let bounds = |role: Role| {
+        let of_role = meshes.iter().filter(|m| m.role == role).map(|m| &m.summary);
+        of_role
+            .map(|s| (Vec3::from(s.low_corner), Vec3::from(s.high_corner)))
+            .reduce(|a, b| (a.0.min(b.0), a.1.max(b.1)))
+    };
+    compare_placing(bounds(Role::Low)?, bounds(Role::High)?)
 }
 
 pub(super) async fn run_view(app: &Arc<App>, run: &Run, before: Option<&Run>) -> Result<RunView> {

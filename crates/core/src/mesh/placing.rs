@@ -1,0 +1,82 @@
+//! Low-poly and sculpt compared by their boxes: another scale, another axis up, or apart from each other. Rays find nothing
+//! then, or the wrong thing, and no reach mends it.
+
+use crate::finding::{Finding, FindingKind, Place, Severity};
+use glam::Vec3;
+
+/// Usual slips between units: how many times too large, and what was taken for what.
+const SLIPS: [(f32, &str); 6] = [
+    (1000.0, "millimetres taken for metres"),
+    (100.0, "centimetres taken for metres"),
+    (39.37, "inches taken for metres"),
+    (10.0, "millimetres taken for centimetres"),
+    (3.281, "feet taken for metres"),
+    (2.54, "centimetres taken for inches"),
+];
+/// A sculpt's diagonal may differ from the low-poly's by this factor and still be the same thing.
+const SAME: f32 = 1.5;
+/// How well a ratio must fit a slip.
+const FITS: f32 = 0.08;
+/// Middles further apart than this share of the low-poly's diagonal.
+const APART: f32 = 0.15;
+/// Sides that differ by more than this share of the diagonal are another shape; less than the second are the same.
+const OTHER: f32 = 0.15;
+const LIKE: f32 = 0.06;
+
+/// What stands out between the boxes (low and high corner) of the low-poly and of the sculpt; at most one finding, the one to
+/// mend first.
+pub fn compare_placing(low: (Vec3, Vec3), high: (Vec3, Vec3)) -> Option<Finding> {
+    let (size, other) = (low.1 - low.0, high.1 - high.0);
+    let (diagonal, other_diagonal) = (size.length(), other.length());
+    if !(diagonal > 0.0 && other_diagonal > 0.0) {
+        return None;
+    }
+    let finding = |kind, reason: String, remedy: &str| Finding {
+        kind,
+        severity: Severity::Warning,
+        reason,
+        remedy: remedy.to_owned(),
+        place: Place { point: Some(((low.0 + low.1) * 0.5).to_array()), ..Place::default() },
+    };
+    let ratio = other_diagonal / diagonal;
+    let times = ratio.max(1.0 / ratio);
+    if times > SAME {
+        let slip = SLIPS.iter().find(|(slip, _)| (times / slip - 1.0).abs() < FITS);
+        let words = if ratio > 1.0 { "as large as" } else { "smaller than" };
+        let guess = slip.map_or(String::new(), |(_, guess)| format!(": {guess}?"));
+        return Some(finding(
+            FindingKind::ScaleSlip,
+            format!(
+                "The sculpt is {times:.3} times {words} the low-poly (corner to corner {other_diagonal:.4} and {diagonal:.4}){guess}"
+            ),
+            "Export both from one scene in one unit, and bring them in again",
+        ));
+    }
+    let (shape, other_shape) = (size / diagonal, other / other_diagonal);
+    let off = |a: Vec3, b: Vec3| (a - b).abs().max_element();
+    let turned = Vec3::new(other_shape.x, other_shape.z, other_shape.y);
+    if off(shape, other_shape) > OTHER && off(shape, turned) < LIKE {
+        return Some(finding(
+            FindingKind::AxisSwap,
+            format!(
+                "The sculpt lies on its side: {:.4} x {:.4} x {:.4} beside the low-poly's {:.4} x {:.4} x {:.4}",
+                other.x, other.y, other.z, size.x, size.y, size.z
+            ),
+            "One was exported with Z up, the other with Y up; export both alike, and bring them in again",
+        ));
+    }
+    let away = (high.0 + high.1 - low.0 - low.1) * 0.5;
+    (away.length() > APART * diagonal).then(|| {
+        finding(
+            FindingKind::MeshesApart,
+            format!(
+                "The sculpt's middle lies ({:.4}, {:.4}, {:.4}) away from the low-poly's, {:.0} % of its size",
+                away.x,
+                away.y,
+                away.z,
+                100.0 * away.length() / diagonal
+            ),
+            "Move both to one place before export; rays start at the low-poly and do not reach that far",
+        )
+    })
+}
