@@ -317,9 +317,9 @@ fn slips_of_scale_axis_and_place_are_told_apart() {
     for (by, words) in [(100.0, "centimetres taken for metres"), (0.001, "millimetres taken for metres")] {
         let found = compare_placing(low, times(by)).expect("a slip");
         assert_eq!(found.kind, FindingKind::ScaleSlip);
-        assert!(found.reason.ends_with(&format!("{words}?")), "{}", found.reason);
+        assert!(found.reason.ends_with(&format!("{words}, it seems")), "{}", found.reason);
     }
-    assert!(compare_placing(low, times(100.0)).is_some_and(|f| f.reason.contains("100.000 times as large")));
+    assert!(compare_placing(low, times(100.0)).is_some_and(|f| f.reason.contains("is 100 times as large")));
     assert!(compare_placing(low, times(7.0)).is_some_and(|f| !f.reason.contains("taken for")), "no unit is guessed");
     // Z up: y and z change places.
     assert_eq!(kind((vec3(-1.0, -0.5, 0.0), vec3(1.0, 0.5, 4.0))), Some(FindingKind::AxisSwap));

@@ -77,9 +77,6 @@ export function MeshesStop() {
           </Row>
         </Section>
       )}
-      {ROLES.map(([role]) => (
-        <RoleSection key={role} role={role} meshes={asset?.meshes.filter((m) => m.role === role) ?? []} />
-      ))}
       <Section title="Findings" aside={<span className="num text-ink-3">{findings.length}</span>}>
         {findings.length === 0 ? (
           <p className="text-ink-3">
@@ -93,6 +90,9 @@ export function MeshesStop() {
           </ul>
         )}
       </Section>
+      {ROLES.map(([role]) => (
+        <RoleSection key={role} role={role} meshes={asset?.meshes.filter((m) => m.role === role) ?? []} />
+      ))}
     </>
   );
 }
@@ -146,7 +146,8 @@ function PendingRow({ pending }: { pending: Pending }) {
 }
 
 function RoleSection({ role, meshes }: { role: Role; meshes: MeshView[] }) {
-  const [, edit] = useRecipe();
+  const [recipe, edit] = useRecipe();
+  const colored = recipe?.maps.some((m) => m.map === "color") ?? false;
   if (role === "cage" && meshes.length === 0) return null;
   const remove = (mesh: MeshView) =>
     edit((r) => {
@@ -177,7 +178,9 @@ function RoleSection({ role, meshes }: { role: Role; meshes: MeshView[] }) {
             {m.summary.has_colors ? ", vertex colours" : ""}
             {m.summary.normals_from_file ? "" : ", normals made here"}
           </p>
-          {role !== "cage" && <UvRow mesh={m} role={role} />}
+          {(role === "low" || (role === "high" && (m.summary.has_uvs || colored))) && (
+            <UvRow mesh={m} role={role} />
+          )}
           <PartList mesh={m} role={role} />
         </div>
       ))}

@@ -42,12 +42,13 @@ pub fn compare_placing(low: (Vec3, Vec3), high: (Vec3, Vec3)) -> Option<Finding>
     let times = ratio.max(1.0 / ratio);
     if times > SAME {
         let slip = SLIPS.iter().find(|(slip, _)| (times / slip - 1.0).abs() < FITS);
+        let rounded = (times * 1000.0).round() / 1000.0;
         let words = if ratio > 1.0 { "as large as" } else { "smaller than" };
-        let guess = slip.map_or(String::new(), |(_, guess)| format!(": {guess}?"));
+        let guess = slip.map_or(String::new(), |(_, guess)| format!("; {guess}, it seems"));
         return Some(finding(
             FindingKind::ScaleSlip,
             format!(
-                "The sculpt is {times:.3} times {words} the low-poly (corner to corner {other_diagonal:.4} and {diagonal:.4}){guess}"
+                "The sculpt is {rounded} times {words} the low-poly (corner to corner {other_diagonal:.4} and {diagonal:.4}){guess}"
             ),
             "Export both from one scene in one unit, and bring them in again",
         ));
