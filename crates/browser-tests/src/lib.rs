@@ -13,7 +13,7 @@ use std::time::{Duration, Instant};
 use tempfile::TempDir;
 
 /// Longest that anything on the page may take to appear: bakes in test builds on a busy machine.
-pub const PATIENCE: Duration = Duration::from_secs(90);
+pub const PATIENCE: Duration = Duration::from_secs(240);
 
 /// A running program and a browser that shows it.
 pub struct Session {

@@ -149,33 +149,50 @@ fn same_edge(a: &EdgeSide, b: &EdgeSide) -> bool {
     (a.0, a.1) == (b.0, b.1)
 }
 
-/// Edges that more than two faces of a part share.
-fn non_manifold(mesh: &Mesh) -> Vec<Finding> {
-    let sides = edge_sides(mesh);
-    let crowded = sides.chunk_by(same_edge).filter(|edge| edge.len() > 2);
-    let mut by_part: BTreeMap<usize, (usize, Vec<u32>)> = BTreeMap::new();
-    for edge in crowded {
-        let (edges, triangles) = by_part.entry(edge[0].1).or_default();
+/// Edges at fault, by part: how many, and the triangles on them.
+#[derive(Default)]
+struct FaultyEdges(BTreeMap<usize, (usize, Vec<u32>)>);
+
+impl FaultyEdges {
+    fn add(&mut self, edge: &[EdgeSide]) {
+        let (edges, triangles) = self.0.entry(edge[0].1).or_default();
         *edges += 1;
         triangles.extend(edge.iter().map(|side| side.2));
     }
-    let finding = |(part, (edges, mut triangles)): (usize, (usize, Vec<u32>))| {
-        triangles.sort_unstable();
-        triangles.dedup();
-        let part = &mesh.parts[part];
-        Finding {
-            kind: FindingKind::NonManifoldEdges,
-            severity: Severity::Warning,
-            reason: format!(
-                "{} by three faces or more in '{}'",
-                counted(edges, "edge is shared", "edges are shared"),
-                part.name
-            ),
-            remedy: "Take away doubled faces and inner walls; which side is out cannot be told there".into(),
-            place: place_of(mesh, part, &triangles),
-        }
+
+    /// One finding a part; `reason` gets the number of edges and the part's name.
+    fn findings(
+        self,
+        mesh: &Mesh,
+        kind: FindingKind,
+        reason: impl Fn(usize, &str) -> String,
+        remedy: &str,
+    ) -> Vec<Finding> {
+        let finding = |(part, (edges, mut triangles)): (usize, (usize, Vec<u32>))| {
+            triangles.sort_unstable();
+            triangles.dedup();
+            let part = &mesh.parts[part];
+            Finding {
+                kind,
+                severity: Severity::Warning,
+                reason: reason(edges, &part.name),
+                remedy: remedy.to_owned(),
+                place: place_of(mesh, part, &triangles),
+            }
+        };
+        self.0.into_iter().map(finding).collect()
+    }
+}
+
+/// Edges that more than two faces of a part share.
+fn non_manifold(mesh: &Mesh) -> Vec<Finding> {
+    let mut faulty = FaultyEdges::default();
+    edge_sides(mesh).chunk_by(same_edge).filter(|edge| edge.len() > 2).for_each(|edge| faulty.add(edge));
+    let reason = |edges, part: &str| {
+        format!("{} by three faces or more in '{part}'", counted(edges, "edge is shared", "edges are shared"))
     };
-    by_part.into_iter().map(finding).collect()
+    let remedy = "Take away doubled faces and inner walls; which side is out cannot be told there";
+    faulty.findings(mesh, FindingKind::NonManifoldEdges, reason, remedy)
 }
 
 /// Normals this far apart (cosine) make an edge hard.
@@ -186,9 +203,8 @@ fn hard_edges_without_seam(mesh: &Mesh) -> Vec<Finding> {
     if mesh.uvs.is_empty() {
         return Vec::new();
     }
-    let sides = edge_sides(mesh);
-    let mut by_part: BTreeMap<usize, (usize, Vec<u32>)> = BTreeMap::new();
-    for edge in sides.chunk_by(same_edge) {
+    let mut faulty = FaultyEdges::default();
+    for edge in edge_sides(mesh).chunk_by(same_edge) {
         let [one, two] = edge else { continue };
         // The ends of the edge as each face has them. Two faces that agree run along it in opposite ways; of two that do
         // not, one is turned, and a finding of its own.
@@ -203,28 +219,14 @@ fn hard_edges_without_seam(mesh: &Mesh) -> Vec<Finding> {
         let hard = |v: usize, w: usize| mesh.normals[v].dot(mesh.normals[w]) < HARD;
         let seam = mesh.uvs[a] != mesh.uvs[c] || mesh.uvs[b] != mesh.uvs[d];
         if hard(a, c) && hard(b, d) && !seam {
-            let (edges, triangles) = by_part.entry(one.1).or_default();
-            *edges += 1;
-            triangles.extend([one.2, two.2]);
+            faulty.add(edge);
         }
     }
-    let finding = |(part, (edges, mut triangles)): (usize, (usize, Vec<u32>))| {
-        triangles.sort_unstable();
-        triangles.dedup();
-        let part = &mesh.parts[part];
-        Finding {
-            kind: FindingKind::HardEdgesWithoutSeam,
-            severity: Severity::Warning,
-            reason: format!(
-                "{} in '{}'",
-                counted(edges, "hard edge has no UV seam", "hard edges have no UV seam"),
-                part.name
-            ),
-            remedy: "Split the UVs along them, or make them smooth; a line shows there otherwise".into(),
-            place: place_of(mesh, part, &triangles),
-        }
+    let reason = |edges, part: &str| {
+        format!("{} in '{part}'", counted(edges, "hard edge has no UV seam", "hard edges have no UV seam"))
     };
-    by_part.into_iter().map(finding).collect()
+    let remedy = "Split the UVs along each, or make it smooth; a line shows there otherwise";
+    faulty.findings(mesh, FindingKind::HardEdgesWithoutSeam, reason, remedy)
 }
 
 fn zero_area(mesh: &Mesh) -> Vec<Finding> {
