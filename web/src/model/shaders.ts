@@ -45,17 +45,21 @@ export const LOW_VERTEX = /* glsl */ `
 
 export const LOW_FRAGMENT = /* glsl */ `
   ${LIGHT}
-  uniform sampler2D maps[${MOST_SHEETS}];
+  uniform sampler2D maps[SHEETS];
   uniform int mode; // 0 plain, 1 normal map, 2 colour map
   uniform float green;
   uniform vec3 base;
   uniform float wipe; // in pixels; drawn left of it
   varying vec3 vN; varying vec3 vT; varying float vSign; varying vec2 vUv; varying vec3 vEye; varying float vSheet;
-  // Samplers cannot be picked by number; a triangle lies on one sheet, so neighbours take the same branch.
+  // Samplers cannot be picked by number; a triangle lies on one sheet, so neighbours take the same branch. SHEETS is defined
+  // by the viewer: one sheet costs one look-up.
   vec3 texel() {
+#if SHEETS > 1
     int sheet = int(vSheet + 0.5);
-    ${Array.from({ length: MOST_SHEETS }, (_, i) => `if (sheet == ${i}) return texture2D(maps[${i}], vUv).rgb;`).join("\n    ")}
-    return vec3(0.5, 0.5, 1.0);
+    if (sheet >= SHEETS) return vec3(0.5, 0.5, 1.0);
+#endif
+${Array.from({ length: MOST_SHEETS - 1 }, (_, i) => `#if SHEETS > ${i + 1}\n    if (sheet == ${i + 1}) return texture2D(maps[${i + 1}], vUv).rgb;\n#endif`).join("\n")}
+    return texture2D(maps[0], vUv).rgb;
   }
   void main() {
     if (gl_FragCoord.x > wipe) discard;

@@ -5,7 +5,7 @@ import * as THREE from "three";
 import { OrbitControls } from "three/examples/jsm/controls/OrbitControls.js";
 import type { Look } from "../state";
 import type { MeshData } from "./mesh-data";
-import { HIGH_FRAGMENT, HIGH_VERTEX, LOW_FRAGMENT, LOW_VERTEX, MOST_SHEETS, SHELL_FRAGMENT } from "./shaders";
+import { HIGH_FRAGMENT, HIGH_VERTEX, LOW_FRAGMENT, LOW_VERTEX, SHELL_FRAGMENT } from "./shaders";
 import type { Sheets } from "./sheets";
 
 export interface View {
@@ -130,10 +130,11 @@ export class Viewer {
     const material = new THREE.ShaderMaterial({
       vertexShader: LOW_VERTEX,
       fragmentShader: LOW_FRAGMENT,
+      defines: { SHEETS: 1 },
       side: THREE.DoubleSide,
       uniforms: {
         light: this.light,
-        maps: { value: Array.from({ length: MOST_SHEETS }, () => this.blank) },
+        maps: { value: [this.blank] },
         mode: { value: 0 },
         green: { value: 1 },
         base: { value: PLAIN },
@@ -226,10 +227,15 @@ export class Viewer {
   /** Puts a map on the low-poly, one texture a sheet; none takes it off. Old textures are let go. */
   setMaps(textures: THREE.Texture[], sheets: Sheets | null) {
     if (!this.low) return;
-    const slot = this.low.mesh.material.uniforms.maps;
+    const { material } = this.low.mesh;
+    const slot = material.uniforms.maps;
     if (!slot) return;
     for (const old of slot.value as THREE.Texture[]) if (old !== this.blank) old.dispose();
-    slot.value = Array.from({ length: MOST_SHEETS }, (_, i) => textures[i] ?? this.blank);
+    slot.value = textures.length > 0 ? textures : [this.blank];
+    if (material.defines.SHEETS !== slot.value.length) {
+      material.defines.SHEETS = slot.value.length;
+      material.needsUpdate = true;
+    }
     const numbers = this.low.mesh.geometry.getAttribute("sheet") as THREE.BufferAttribute;
     for (let corner = 0; corner < numbers.count; corner++)
       numbers.setX(corner, sheets?.of[Math.floor(corner / 3)] ?? 0);
