@@ -61,16 +61,6 @@ impl Default for UvChoice {
 }
 
 impl UvChoice {
-    /// As the ledger says it.
-    pub fn words(&self) -> String {
-        match self {
-            UvChoice::Set(number) => format!("set {}", number + 1),
-            UvChoice::Planar(Plane::PlanarX) => "flat along X".into(),
-            UvChoice::Planar(Plane::PlanarY) => "flat along Y".into(),
-            UvChoice::Planar(Plane::PlanarZ) => "flat along Z".into(),
-        }
-    }
-
     pub fn is_first(&self) -> bool {
         *self == UvChoice::Set(0)
     }

@@ -1,6 +1,8 @@
 //! What changed between two recipes, in the words an artist uses. The ledger shows it on every run, undo shows it on its step.
 
-use crate::recipe::{Direction, Distance, HitRule, ImageFormat, Layout, Padding, Pairing, Recipe, Source};
+use crate::recipe::{
+    Direction, Distance, HitRule, ImageFormat, Layout, Padding, Pairing, Plane, Recipe, Source, UvChoice,
+};
 use crate::trace::BackFaces;
 
 fn distance(d: Distance) -> String {
@@ -37,7 +39,7 @@ pub fn changes(before: &Recipe, after: &Recipe) -> Vec<String> {
             if old == new { say(what, "file".into(), "newer file".into()) } else { say(what, old, new) }
         } else {
             for (old, new) in old.iter().zip(new) {
-                say(&format!("UVs of {}", new.file), old.uvs.words(), new.uvs.words());
+                say(&format!("UVs of {}", new.file), uvs(old.uvs), uvs(new.uvs));
             }
         }
     }
@@ -85,4 +87,13 @@ pub fn changes(before: &Recipe, after: &Recipe) -> Vec<String> {
         said.push(format!("{} left out", map.kind().label));
     }
     said
+}
+
+fn uvs(choice: UvChoice) -> String {
+    match choice {
+        UvChoice::Set(number) => format!("set {}", number + 1),
+        UvChoice::Planar(Plane::PlanarX) => "flat along X".into(),
+        UvChoice::Planar(Plane::PlanarY) => "flat along Y".into(),
+        UvChoice::Planar(Plane::PlanarZ) => "flat along Z".into(),
+    }
 }

@@ -4,9 +4,9 @@ mod support;
 
 use ember_ridge_core::FindingKind;
 use ember_ridge_core::bake::{BakeScene, Canvas, Ended, Plan, Unwatched, Watch, run};
-use ember_ridge_core::glam::{Vec3, vec3};
+use ember_ridge_core::glam::{Vec3, vec2, vec3};
 use ember_ridge_core::maps::{Green, IdSettings, IdSource, MapSettings, MissSettings, NormalSettings, decode_normal};
-use ember_ridge_core::recipe::{Direction, HitRule, Padding, Pairing};
+use ember_ridge_core::recipe::{Direction, HitRule, Layout, Padding, Pairing, SheetName};
 use ember_ridge_core::sheet::{Depth, Pixels};
 use std::sync::atomic::{AtomicUsize, Ordering};
 use support::*;
@@ -390,4 +390,21 @@ fn vertex_colours_make_regions_and_paint_is_merged() {
     let colors = outcome.maps[0].palette.as_ref().map_or(0, Vec::len);
     assert!(colors <= 25, "{colors} regions: five levels of red and of green");
     assert!(outcome.report.findings.iter().any(|f| f.kind == FindingKind::ColoursMerged));
+}
+
+#[test]
+fn materials_of_one_name_from_two_files_share_a_sheet() {
+    let half = |at: f32| {
+        let mut low = with_uvs(&height_field("half", 1, |_, _| 0.0), move |uv| vec2(uv.x * 0.5 + at, uv.y));
+        low.materials = vec!["wood".into()];
+        low.triangle_materials = vec![0; low.triangles.len()];
+        low
+    };
+    let (one, two) = (half(0.0), half(0.5));
+    let mut recipe = recipe(16, 1, (0.1, 0.1), vec![MISS]);
+    recipe.sheet.layout = Layout::Materials;
+    let scene = BakeScene::new(&[&one, &two], &[&one, &two], None).expect("no cage");
+    let outcome = run(&Plan::new(&recipe, &scene).expect("sound"), 1, &Unwatched).expect("not stopped");
+    assert_eq!(outcome.sheets, [SheetName::Material("wood".into())]);
+    assert!(Whole::of(&outcome, 0).covered.iter().all(|&c| c), "both halves lie on it");
 }

@@ -422,23 +422,6 @@ fn sheets_by_material_and_by_udim_share_one_scale() {
     check(&both, &recipe, [SheetName::Material("wood".into()), SheetName::Material("tin".into())]);
 }
 
-#[test]
-fn materials_of_one_name_from_two_files_share_a_sheet() {
-    let half = |at: f32| {
-        let mut low = with_uvs(&height_field("half", 1, |_, _| 0.0), move |uv| vec2(uv.x * 0.5 + at, uv.y));
-        low.materials = vec!["wood".into()];
-        low.triangle_materials = vec![0; low.triangles.len()];
-        low
-    };
-    let (one, two) = (half(0.0), half(0.5));
-    let mut recipe = sixteen(16, 0.1, vec![MapSettings::by_id("miss").expect("a map")]);
-    recipe.sheet.layout = Layout::Materials;
-    let scene = BakeScene::new(&[&one, &two], &[&one, &two], None).expect("no cage");
-    let outcome = run(&Plan::new(&recipe, &scene).expect("sound"), 1, &Unwatched).expect("not stopped");
-    assert_eq!(outcome.sheets, [SheetName::Material("wood".into())]);
-    assert!(Whole::of(&outcome, 0).covered.iter().all(|&c| c), "both halves lie on it");
-}
-
 /// A tangent-space normal map of a height field over the unit square, written as an image would hold it.
 fn normal_map_of(size: u32, slope: impl Fn(f32, f32) -> (f32, f32)) -> Image {
     let mut bytes = Vec::new();

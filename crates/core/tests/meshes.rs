@@ -253,13 +253,38 @@ fn findings_on_uvs_name_the_parts_and_the_place() {
     assert!(uneven.reason.starts_with("A UV island of 'two' gets less than half"), "{}", uneven.reason);
 }
 
+/// `n` squares, each laid over the whole sheet.
+fn stack(n: usize) -> Mesh {
+    let square = |i: usize| {
+        let y = i as f32;
+        [vec3(0.0, y, 0.0), vec3(0.0, y, 1.0), vec3(1.0, y, 1.0), vec3(1.0, y, 0.0)]
+    };
+    Draft {
+        positions: (0..n).flat_map(square).collect(),
+        uvs: [vec2(0.0, 1.0), vec2(0.0, 0.0), vec2(1.0, 0.0), vec2(1.0, 1.0)].repeat(n),
+        parts: vec![DraftPart {
+            name: "stack".into(),
+            indices: (0..n as u32).flat_map(|i| [0, 1, 2, 0, 2, 3].map(|c| c + 4 * i)).collect(),
+            ..DraftPart::default()
+        }],
+        ..Draft::default()
+    }
+    .finish()
+    .expect("whole")
+}
+
 #[test]
-fn a_mesh_whose_faces_all_lie_on_one_spot_is_not_measured_for_ever() {
-    let stack =
-        with_uvs(&sheet("stack", 120), |uv| vec2((uv.x * 120.0).fract().round(), (uv.y * 120.0).fract().round()));
-    assert!(stack.triangles.len() > 28_000);
-    let found = check_mesh(&stack, true);
-    assert!(found.iter().any(|f| f.kind == FindingKind::OverlappingUvs));
+fn faces_stacked_by_the_hundred_are_measured_and_by_the_thousands_only_told() {
+    let few = stack(100);
+    let overlaps = find_overlaps(&few, &find_islands(&few).island_of).expect("few");
+    // Each of 100 * 99 / 2 pairs of squares shares all of the sheet.
+    assert_eq!(overlaps.len(), 4950);
+    assert!((overlaps.iter().map(|o| o.area).sum::<f64>() - 4950.0).abs() < 1e-6);
+    let many = stack(15_000);
+    assert_eq!(find_overlaps(&many, &find_islands(&many).island_of), None);
+    let found = check_mesh(&many, true);
+    let told = found.iter().find(|f| f.kind == FindingKind::OverlappingUvs).expect("told");
+    assert!(told.reason.ends_with("were not measured"), "{}", told.reason);
 }
 
 #[test]

@@ -27,6 +27,7 @@ pub struct BakeScene {
     pub images: HashMap<String, Arc<Image>>,
     low_trace: Arc<OnceLock<TraceScene>>,
     curvatures: Arc<Mutex<Vec<KeptField>>>,
+    low_findings: Arc<OnceLock<Vec<Finding>>>,
 }
 
 /// Curvature averaged over a radius.
@@ -54,6 +55,7 @@ impl BakeScene {
             images: HashMap::new(),
             low_trace: Arc::default(),
             curvatures: Arc::default(),
+            low_findings: Arc::default(),
         })
     }
 
@@ -65,6 +67,11 @@ impl BakeScene {
     /// The low-poly as something rays may hit; built when first asked for.
     pub fn low_trace(&self) -> &TraceScene {
         self.low_trace.get_or_init(|| TraceScene::new(&self.low.mesh))
+    }
+
+    /// What is wrong with the low-poly; checked when first asked for, not again at every bake.
+    pub fn low_findings(&self) -> &[Finding] {
+        self.low_findings.get_or_init(|| check_mesh(&self.low.mesh, true))
     }
 
     /// Length of the box around both meshes, corner to corner, scene units.
@@ -156,7 +163,7 @@ impl Plan {
         let detail = detail_map(recipe, scene, &sheets);
         let setup = Setup { recipe, scene, pairs: &pairs, diagonal: scene.diagonal(), detail: &detail };
         let maps: Vec<PlannedMap> = recipe.maps.iter().map(|settings| plan_map(settings, &setup, now)).collect();
-        let mut findings = check_mesh(&scene.low.mesh, true);
+        let mut findings = scene.low_findings().to_vec();
         if recipe.sheet.layout == crate::recipe::Layout::Udim {
             findings.retain(|f| f.kind != FindingKind::IslandOutside);
         }

@@ -1,7 +1,7 @@
 //! Findings on one mesh, before anything is baked. Each check is a function here and one line in [`check_mesh`].
 
 use super::unwrap_checks::unwrap_findings;
-use super::{Mesh, Part, find_islands, weld};
+use super::{Mesh, Part, Unwrap, weld};
 use crate::finding::{Finding, FindingKind, Place, Severity};
 use glam::{Vec2, Vec3};
 use rayon::prelude::*;
@@ -15,10 +15,13 @@ pub fn check_mesh(mesh: &Mesh, as_low: bool) -> Vec<Finding> {
     found.extend(zero_area(mesh));
     if as_low {
         found.extend(missing_uvs(mesh));
-        found.extend(islands_outside(mesh));
-        found.extend(non_manifold(mesh));
-        found.extend(unwrap_findings(mesh));
-        found.extend(hard_edges_without_seam(mesh));
+        let sides = edge_sides(mesh);
+        found.extend(non_manifold(mesh, &sides));
+        if let Some(unwrap) = Unwrap::new(mesh) {
+            found.extend(islands_outside(mesh, &unwrap));
+            found.extend(unwrap_findings(mesh, &unwrap));
+            found.extend(hard_edges_without_seam(mesh, &sides));
+        }
         found.extend(polygons(mesh));
     }
     found
@@ -185,9 +188,9 @@ impl FaultyEdges {
 }
 
 /// Edges that more than two faces of a part share.
-fn non_manifold(mesh: &Mesh) -> Vec<Finding> {
+fn non_manifold(mesh: &Mesh, sides: &[EdgeSide]) -> Vec<Finding> {
     let mut faulty = FaultyEdges::default();
-    edge_sides(mesh).chunk_by(same_edge).filter(|edge| edge.len() > 2).for_each(|edge| faulty.add(edge));
+    sides.chunk_by(same_edge).filter(|edge| edge.len() > 2).for_each(|edge| faulty.add(edge));
     let reason = |edges, part: &str| {
         format!("{} by three faces or more in '{part}'", counted(edges, "edge is shared", "edges are shared"))
     };
@@ -199,12 +202,9 @@ fn non_manifold(mesh: &Mesh) -> Vec<Finding> {
 const HARD: f32 = 0.9998;
 
 /// Edges where shading breaks but UVs do not. Both sides share their texels, so a normal map cannot serve the two normals.
-fn hard_edges_without_seam(mesh: &Mesh) -> Vec<Finding> {
-    if mesh.uvs.is_empty() {
-        return Vec::new();
-    }
+fn hard_edges_without_seam(mesh: &Mesh, sides: &[EdgeSide]) -> Vec<Finding> {
     let mut faulty = FaultyEdges::default();
-    for edge in edge_sides(mesh).chunk_by(same_edge) {
+    for edge in sides.chunk_by(same_edge) {
         let [one, two] = edge else { continue };
         // The ends of the edge as each face has them. Two faces that agree run along it in opposite ways; of two that do
         // not, one is turned, and a finding of its own.
@@ -267,28 +267,15 @@ fn missing_uvs(mesh: &Mesh) -> Vec<Finding> {
 }
 
 /// Islands with a corner outside the unit square. A hair over the edge (rounding in exporters) is let pass.
-fn islands_outside(mesh: &Mesh) -> Vec<Finding> {
+fn islands_outside(mesh: &Mesh, unwrap: &Unwrap) -> Vec<Finding> {
     const HAIR: f32 = 1e-5;
-    if mesh.uvs.is_empty() {
-        return Vec::new();
-    }
-    let islands = find_islands(mesh);
-    let mut bounds = vec![(Vec2::INFINITY, Vec2::NEG_INFINITY); islands.count];
-    let mut members: Vec<Vec<u32>> = vec![Vec::new(); islands.count];
-    for (t, &island) in islands.island_of.iter().enumerate() {
-        let (low, high) = &mut bounds[island as usize];
-        for uv in mesh.corner_uvs(t as u32) {
-            *low = low.min(uv);
-            *high = high.max(uv);
-        }
-        members[island as usize].push(t as u32);
-    }
     let mut found = Vec::new();
-    for (island, &(low, high)) in bounds.iter().enumerate() {
+    for island in &unwrap.islands {
+        let (low, high) = (island.low, island.high);
         if low.min_element() >= -HAIR && high.max_element() <= 1.0 + HAIR {
             continue;
         }
-        let first = members[island][0];
+        let first = island.triangles[0];
         let Some(part) = mesh.parts.iter().find(|p| p.triangles.contains(&first)) else { continue };
         let whole = low.floor();
         let fits = (high - whole).max_element() <= 1.0 + HAIR;
@@ -309,7 +296,7 @@ fn islands_outside(mesh: &Mesh) -> Vec<Finding> {
                 part.name, low.x, high.x, low.y, high.y
             ),
             remedy,
-            place: place_of(mesh, part, &members[island]),
+            place: place_of(mesh, part, &island.triangles),
         });
     }
     found

@@ -144,7 +144,7 @@ const MOST_PAIRS: u64 = 200_000_000;
 
 /// All overlaps of a mesh's UVs by pair of islands, the largest first; None when so many faces lie on each other that
 /// measuring would take minutes. Areas are those of the cut polygons, exact but for rounding. Faces are compared where their
-/// boxes meet in a grid of about one cell a face.
+/// boxes meet, in a grid of about one cell a face, coarser where faces are large.
 pub fn find_overlaps(mesh: &Mesh, island_of: &[u32]) -> Option<Vec<Overlap>> {
     if mesh.uvs.is_empty() {
         return Some(Vec::new());
@@ -255,6 +255,9 @@ impl Face {
     }
 }
 
+/// Cells that faces may stand in, in the mean.
+const CELLS_A_FACE: usize = 16;
+
 /// Faces by the cells their boxes touch.
 struct Grid {
     low: DVec2,
@@ -269,15 +272,20 @@ impl Grid {
     fn new(faces: &[Face]) -> Grid {
         let low = faces.iter().fold(DVec2::INFINITY, |low, f| low.min(f.low));
         let high = faces.iter().fold(DVec2::NEG_INFINITY, |high, f| high.max(f.high));
-        let across = (faces.len() as f64).sqrt().clamp(1.0, 1024.0) as usize;
         let size = (high - low).max(DVec2::splat(f64::MIN_POSITIVE));
-        let mut grid = Grid {
+        let of_width = |across: usize| Grid {
             low,
             per_unit: across as f64 / size,
             across,
             starts: vec![0; across * across + 1],
             members: Vec::new(),
         };
+        let mut grid = of_width((faces.len() as f64).sqrt().clamp(1.0, 1024.0) as usize);
+        // Faces that each cover much of the sheet would stand in all cells.
+        while grid.across > 1 && faces.iter().map(|f| grid.touched(f)).sum::<usize>() > CELLS_A_FACE * faces.len() {
+            grid = of_width(grid.across / 2);
+        }
+        let across = grid.across;
         for face in faces {
             grid.cells(face).for_each(|cell| grid.starts[cell + 1] += 1);
         }
@@ -298,6 +306,12 @@ impl Grid {
     fn cell_of(&self, p: DVec2) -> (usize, usize) {
         let at = ((p - self.low) * self.per_unit).clamp(DVec2::ZERO, DVec2::splat((self.across - 1) as f64));
         (at.x as usize, at.y as usize)
+    }
+
+    /// How many cells a face's box touches.
+    fn touched(&self, face: &Face) -> usize {
+        let ((x0, y0), (x1, y1)) = (self.cell_of(face.low), self.cell_of(face.high));
+        (x1 - x0 + 1) * (y1 - y0 + 1)
     }
 
     fn cells(&self, face: &Face) -> impl Iterator<Item = usize> + use<> {

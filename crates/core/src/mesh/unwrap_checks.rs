@@ -13,13 +13,12 @@ const STRETCHED_SHARE: f64 = 0.05;
 /// Islands with less than this share of the surface are too small to judge the density of.
 const SMALL: f64 = 1e-3;
 
-pub(super) fn unwrap_findings(mesh: &Mesh) -> Vec<Finding> {
-    let Some(unwrap) = Unwrap::new(mesh) else { return Vec::new() };
-    let mut found = overlaps(mesh, &unwrap);
+pub(super) fn unwrap_findings(mesh: &Mesh, unwrap: &Unwrap) -> Vec<Finding> {
+    let mut found = overlaps(mesh, unwrap);
     for part in &mesh.parts {
-        found.extend(mirrored(mesh, &unwrap, part));
-        found.extend(uneven(mesh, &unwrap, part));
-        found.extend(stretched(mesh, &unwrap, part));
+        found.extend(mirrored(mesh, unwrap, part));
+        found.extend(uneven(mesh, unwrap, part));
+        found.extend(stretched(mesh, unwrap, part));
     }
     found
 }
@@ -61,7 +60,7 @@ fn overlaps(mesh: &Mesh, unwrap: &Unwrap) -> Vec<Finding> {
             remedy: if apart {
                 "They have different materials: bake one sheet a material, and each gets its own texels".into()
             } else {
-                "Move one of them aside; where they are meant to share texels, move one by a whole square, and it takes no part in the bake".into()
+                "Move one of them aside, or give them materials of their own and bake one sheet a material; both write the same texels".into()
             },
             place: Place { uv: Some(overlaps[0].at.to_array()), ..place_of(mesh, &mesh.parts[a], &triangles) },
         }

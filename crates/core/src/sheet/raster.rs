@@ -141,7 +141,8 @@ struct Edges<'a> {
 impl<'a> Edges<'a> {
     fn new(triangle: &'a SheetTriangle) -> Self {
         let (mut at, mut x_step, mut y_step) = ([0.0; 3], [0.0; 3], [0.0; 3]);
-        let mut largest = 1.0f64;
+        // Points asked about lie in tiles that the triangle's box touches, so no further out than its corners and a tile.
+        let mut largest = 0.0f64;
         for i in 0..3 {
             let (a, b) = (triangle.corners[i], triangle.corners[(i + 1) % 3]);
             let along = b - a;
@@ -150,6 +151,7 @@ impl<'a> Edges<'a> {
             at[i] = along.y * a.x - along.x * a.y;
             largest = largest.max(a.abs().max_element());
         }
+        largest += f64::from(super::TILE);
         // Products of two coordinates, each rounded by half a unit in the last place, a handful of times.
         Edges { triangle, at, x_step, y_step, room: 64.0 * f64::EPSILON * largest * largest }
     }

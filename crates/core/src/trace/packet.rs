@@ -109,7 +109,7 @@ impl TraceScene {
         seen: Seen,
         walk: &mut Walk,
     ) -> PacketAnswer {
-        let rule = ClosestRule { skip_back: back_faces == BackFaces::Skip, looks_along: seen == Seen::Along };
+        let rule = ClosestRule::new(back_faces, seen);
         #[cfg(target_arch = "x86_64")]
         if super::lanes::detect() {
             // SAFETY: AVX2 and FMA were found on this machine.
@@ -144,7 +144,7 @@ impl TraceScene {
         seen: Seen,
         walk: &mut Walk,
     ) -> PacketAnswer {
-        let rule = ClosestRule { skip_back: back_faces == BackFaces::Skip, looks_along: seen == Seen::Along };
+        let rule = ClosestRule::new(back_faces, seen);
         closest::<Plain>(self, packet, allowed, rule, walk)
     }
 

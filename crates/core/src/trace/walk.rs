@@ -4,11 +4,18 @@ use super::lanes::{LANES, Lanes};
 use super::packet::{NOTHING, Packet, PacketAnswer, Walk};
 use super::ready::{Found, Ready};
 use super::tree::{Child, Leaf, TraceScene};
+use super::{BackFaces, Seen};
 
 #[derive(Clone, Copy)]
 pub(super) struct ClosestRule {
     pub skip_back: bool,
     pub looks_along: bool,
+}
+
+impl ClosestRule {
+    pub fn new(back_faces: BackFaces, seen: Seen) -> Self {
+        ClosestRule { skip_back: back_faces == BackFaces::Skip, looks_along: seen == Seen::Along }
+    }
 }
 
 /// Asks for what lies below a node while its boxes are tested.
