@@ -53,28 +53,32 @@ export const LOW_FRAGMENT = /* glsl */ `
   varying vec3 vN; varying vec3 vT; varying float vSign; varying vec2 vUv; varying vec3 vEye; varying float vSheet;
   // Samplers cannot be picked by number; a triangle lies on one sheet, so neighbours take the same branch. SHEETS is defined
   // by the viewer: one sheet costs one look-up.
-  vec3 texel() {
+  // A triangle of a sheet beyond those has no map, and alpha 0 says so.
+  vec4 texel() {
 #if SHEETS > 1
     int sheet = int(vSheet + 0.5);
-    if (sheet >= SHEETS) return vec3(0.5, 0.5, 1.0);
+    if (sheet >= SHEETS) return vec4(0.0);
 #endif
-${Array.from({ length: MOST_SHEETS - 1 }, (_, i) => `#if SHEETS > ${i + 1}\n    if (sheet == ${i + 1}) return texture2D(maps[${i + 1}], vUv).rgb;\n#endif`).join("\n")}
-    return texture2D(maps[0], vUv).rgb;
+${Array.from({ length: MOST_SHEETS - 1 }, (_, i) => `#if SHEETS > ${i + 1}\n    if (sheet == ${i + 1}) return vec4(texture2D(maps[${i + 1}], vUv).rgb, 1.0);\n#endif`).join("\n")}
+    return vec4(texture2D(maps[0], vUv).rgb, 1.0);
   }
   void main() {
     if (gl_FragCoord.x > wipe) discard;
     vec3 n = vN;
     vec3 c = base;
-    if (mode == 1) {
-      vec3 t = texel() * 2.0 - 1.0;
+    int how = mode;
+    vec4 baked = mode == 0 ? vec4(0.0) : texel();
+    if (baked.a == 0.0) how = 0;
+    if (how == 1) {
+      vec3 t = baked.rgb * 2.0 - 1.0;
       t.y *= green;
       n = t.x * vT + t.y * vSign * cross(vN, vT) + t.z * vN;
-    } else if (mode == 2) {
-      c = texel();
+    } else if (how == 2) {
+      c = baked.rgb;
     }
     n = normalize(n);
     if (!gl_FrontFacing) n = -n;
-    vec3 lit = mode == 2 ? mix(c, shade(c, n, normalize(vEye)), 0.45) : shade(c, n, normalize(vEye));
+    vec3 lit = how == 2 ? mix(c, shade(c, n, normalize(vEye)), 0.45) : shade(c, n, normalize(vEye));
     gl_FragColor = vec4(gl_FrontFacing ? lit : hatch(lit), 1.0);
   }
 `;

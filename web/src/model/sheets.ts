@@ -27,7 +27,7 @@ export function sheetsOf(data: MeshData, report: Report | null | undefined): She
         Math.floor(((uv[t * 6 + axis] ?? 0) + (uv[t * 6 + 2 + axis] ?? 0) + (uv[t * 6 + 4 + axis] ?? 0)) / 3);
       of[t] = number(String(1001 + middle(0) + 10 * middle(1)));
     } else {
-      of[t] = number(data.header.materials[data.materials?.[t] ?? NOWHERE] ?? "no-material");
+      of[t] = number(data.header.materials[data.materials?.[t] ?? -1] ?? "no-material");
     }
   }
   const corner = (name: string): [number, number] => {
