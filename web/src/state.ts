@@ -1,6 +1,7 @@
 // What the page itself knows: where the artist is and what is looked at. Everything about the job lives on the server.
 import { create } from "zustand";
 import type { ProgressView } from "./api/types";
+import type { LayoutLook } from "./model/layout-looks";
 
 export const STOPS = ["meshes", "pairs", "reach", "maps", "bake", "review", "masks", "deliver"] as const;
 export type Stop = (typeof STOPS)[number];
@@ -30,6 +31,8 @@ export interface Hover {
   sheet: number;
   point: [number, number, number] | null;
   part: string | null;
+  /** Triangle of the low-poly, when one is pointed at. */
+  triangle: number | null;
 }
 
 interface State {
@@ -52,6 +55,19 @@ interface State {
   /** The run that is looked at; null follows the newest finished one. */
   run: number | null;
   hidden: ReadonlySet<string>;
+  /** How the layout is looked at, in place of maps; null shows maps. */
+  layout: LayoutLook | null;
+  /** Texels per scene unit that are aimed at; null takes the median. */
+  target: number | null;
+  /** How far pairs are pulled apart on screen, 0 to 1. */
+  apart: number;
+  badges: boolean;
+  /** Number of the pair that is shown alone. */
+  solo: number | null;
+  /** Triangles of the low-poly that a finding lights. */
+  lit: readonly number[] | null;
+  /** What is being done with files that were sent, by name. */
+  intake: Readonly<Record<string, string>>;
   hover: Hover | null;
   /** Asked of the model stage: look at this point; the number makes each wish a new one. */
   wish: { point: [number, number, number] | null; turn: number };
@@ -93,6 +109,13 @@ export const useStore = create<State>()((set) => ({
   channel: "all",
   run: null,
   hidden: new Set(),
+  layout: null,
+  target: null,
+  apart: 0,
+  badges: false,
+  solo: null,
+  lit: null,
+  intake: {},
   hover: null,
   wish: { point: null, turn: 0 },
   progress: null,
@@ -116,5 +139,9 @@ useStore.subscribe((s, before) => {
     // The envelope belongs to Reach: it shows there and leaves with it.
     if (s.stop === "reach") s.set({ envelope: true });
     else if (before.stop === "reach") s.set({ envelope: false });
+    // So do looks at the layout to Meshes, and the apart view to Pairs.
+    if (before.stop === "meshes") s.set({ layout: null });
+    if (before.stop === "pairs") s.set({ apart: 0, solo: null });
+    s.set({ lit: null, badges: s.stop === "pairs" });
   }
 });

@@ -2,7 +2,9 @@
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use ember_ridge_core::maps::{Green, IdSource};
-use ember_ridge_core::recipe::{Direction, Distance, HitRule, ImageFormat, Layout, Padding, Pairing, Plane, UvChoice};
+use ember_ridge_core::recipe::{
+    Direction, Distance, Facing, HitRule, ImageFormat, Layout, Padding, Pairing, Plane, UvChoice,
+};
 use ember_ridge_core::sheet::Depth;
 use ember_ridge_core::trace::BackFaces;
 use std::net::IpAddr;
@@ -69,6 +71,18 @@ pub struct Bake {
     /// A picture over the high-poly's UVs, for the color map
     #[arg(long, value_name = "FILE")]
     pub picture: Option<PathBuf>,
+    /// In place of --low: a plane made here, facing this axis at height 0, as large as the high-poly
+    #[arg(long, value_enum, value_name = "AXIS", conflicts_with_all = ["low", "recipe"])]
+    pub plane: Option<FacingWord>,
+    /// The plane's width and height in scene units, as WxH
+    #[arg(long, value_parser = parse_plane_size, value_name = "WxH", requires = "plane")]
+    pub plane_size: Option<[f32; 2]>,
+    /// The plane's height along its axis
+    #[arg(long, value_name = "D", requires = "plane", allow_hyphen_values = true)]
+    pub plane_offset: Option<f32>,
+    /// The plane's edges repeat: rays and occlusion meet the high-poly's other end past each
+    #[arg(long, requires = "plane")]
+    pub repeats: bool,
     /// Cage mesh: the low-poly with its points moved outward
     #[arg(long, value_name = "FILE")]
     pub cage: Option<PathBuf>,
@@ -162,7 +176,7 @@ pub struct Bake {
 
 #[derive(Args)]
 pub struct Check {
-    /// Mesh files
+    /// Mesh files, or recipes (.json): their files as they are used, placed and paired
     #[arg(required_unless_present = "low")]
     pub files: Vec<PathBuf>,
     /// A mesh to be checked as a low-poly: its UVs too
@@ -171,6 +185,12 @@ pub struct Check {
     /// Print findings as JSON
     #[arg(long)]
     pub json: bool,
+    /// Mend what can be mended safely: in a recipe as steps of its files, of a mesh as a mended copy in the folder of --out
+    #[arg(long)]
+    pub fix: bool,
+    /// Folder for mended copies of mesh files
+    #[arg(long, value_name = "DIR", requires = "fix")]
+    pub out: Option<PathBuf>,
 }
 
 #[derive(Args)]
@@ -198,7 +218,8 @@ macro_rules! words {
 words!(ReachWord => Distance { Auto => Distance::Auto });
 words!(DirectionWord => Direction { Averaged => Direction::Averaged, Plumb => Direction::Plumb });
 words!(HitWord => HitRule { Outermost => HitRule::Outermost, Nearest => HitRule::Nearest });
-words!(PairWord => Pairing { Names => Pairing::Names, All => Pairing::All });
+words!(PairWord => Pairing { Names => Pairing::Names, Space => Pairing::Space, All => Pairing::All });
+words!(FacingWord => Facing { X => Facing::X, Y => Facing::Y, Z => Facing::Z });
 words!(BackFacesWord => BackFaces { Skip => BackFaces::Skip, Keep => BackFaces::Keep });
 words!(FormatWord => ImageFormat { Png => ImageFormat::Png, Tiff => ImageFormat::Tiff, Exr => ImageFormat::Exr });
 words!(ColorFormatWord => ImageFormat {
@@ -218,6 +239,12 @@ words!(IdWord => IdSource {
     Island => IdSource::Island,
     MaterialPart => IdSource::MaterialPart,
 });
+
+fn parse_plane_size(text: &str) -> Result<[f32; 2], String> {
+    let fault = || "give width and height in scene units, such as 2x1.5".to_owned();
+    let (width, height) = text.split_once('x').ok_or_else(fault)?;
+    Ok([width.trim().parse().map_err(|_| fault())?, height.trim().parse().map_err(|_| fault())?])
+}
 
 fn parse_distance(text: &str) -> Result<Distance, String> {
     match text {

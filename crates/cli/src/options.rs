@@ -2,10 +2,13 @@
 
 use crate::Unusable;
 use crate::arguments::Bake;
+use crate::progress::Progress;
+use crate::scene::load_mesh;
 use anyhow::{Context, anyhow, bail};
 use ember_ridge_core::Recipe;
+use ember_ridge_core::glam::Vec3;
 use ember_ridge_core::maps::{MAPS, MapSettings};
-use ember_ridge_core::recipe::{NormalMapSource, PictureSource, Source};
+use ember_ridge_core::recipe::{Facing, NormalMapSource, PictureSource, PlaneTarget, Source};
 use serde::Serialize;
 use serde_json::Value;
 use std::fs;
@@ -24,10 +27,27 @@ pub fn recipe_of(arguments: &Bake) -> Result<(Recipe, PathBuf), Unusable> {
     recipe.low = arguments.low.iter().map(source).collect();
     recipe.high = arguments.high.iter().map(source).collect();
     recipe.cage = arguments.cage.as_ref().map(source);
+    if let Some(facing) = arguments.plane {
+        recipe.low.push(plane_over(&recipe, facing.into(), arguments)?);
+    }
     if recipe.high.is_empty() && arguments.normal_map.is_none() {
         bail!("--high: name at least one sculpt, or give --normal-map to make maps from");
     }
     Ok((recipe, PathBuf::new()))
+}
+
+/// The plane that is asked for, over the box of the sculpt. It is called `plane`, and so are its maps.
+fn plane_over(recipe: &Recipe, facing: Facing, arguments: &Bake) -> Result<Source, Unusable> {
+    let progress = Progress::new();
+    let meshes = recipe.high.iter().map(|source| load_mesh(source, Path::new(""), &progress));
+    let boxes = meshes.map(|mesh| Ok(mesh?.bounds())).collect::<Result<Vec<_>, Unusable>>()?;
+    let whole = boxes.into_iter().reduce(|a, b| (a.0.min(b.0), a.1.max(b.1)));
+    let mut plane = PlaneTarget::over(facing, whole.ok_or_else(|| anyhow!("--plane: name a sculpt with --high"))?);
+    plane.size = arguments.plane_size.unwrap_or(plane.size);
+    let middle = Vec3::from(plane.middle) + facing.frame()[2] * arguments.plane_offset.unwrap_or(0.0);
+    plane.middle = middle.to_array();
+    plane.repeats = arguments.repeats;
+    Ok(Source::plane("plane", plane))
 }
 
 /// Lays the command line's options over a recipe.

@@ -29,16 +29,21 @@ pub fn load_scene(recipe: &Recipe, folder: &Path, progress: &Progress) -> Result
     }
     let all = |meshes: &[Mesh]| meshes.iter().map(|m| m.triangles.len()).sum::<usize>();
     progress.say(&format!("building the tree over {} triangles", all(if high.is_empty() { &low } else { &high })));
-    let scene = BakeScene::new(&low.iter().collect::<Vec<_>>(), &high.iter().collect::<Vec<_>>(), cage.as_ref());
+    let (low_meshes, high_meshes): (Vec<&Mesh>, Vec<&Mesh>) = (low.iter().collect(), high.iter().collect());
+    let scene = BakeScene::repeating(&low_meshes, &high_meshes, cage.as_ref(), recipe.repeats().as_ref());
     let scene = scene.with_context(|| recipe.cage.as_ref().map_or("cage".to_owned(), |c| c.file.clone()))?;
     progress.say(&format!("ready: {} low, {} high triangles", all(&low), all(&high)));
     Ok(scene.with_images(images))
 }
 
-fn load_mesh(source: &Source, folder: &Path, progress: &Progress) -> Result<Mesh, Unusable> {
+pub fn load_mesh(source: &Source, folder: &Path, progress: &Progress) -> Result<Mesh, Unusable> {
+    if let Some(plane) = source.plane {
+        return Ok(plane.mesh(&source.file));
+    }
     let bytes = read_checked(folder, &source.file, source.hash.as_deref(), progress)?;
     let path = folder.join(&source.file);
-    Ok(read_mesh_with(&path.to_string_lossy(), &bytes, &|name| read_beside(&path, name), source.uvs)?)
+    let mesh = read_mesh_with(&path.to_string_lossy(), &bytes, &|name| read_beside(&path, name), source.uvs)?;
+    Ok(mesh.with_steps(&source.steps))
 }
 
 /// The bytes of a file, which must be the one the recipe was made with when it says which.

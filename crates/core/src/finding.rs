@@ -1,6 +1,7 @@
 //! Findings: located problems with a plain reason and a remedy. Every check, on meshes or on results, answers with
 //! these and nothing else, so that the page, the command line and the report read alike.
 
+use crate::mesh::MeshStep;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
@@ -25,7 +26,10 @@ pub enum FindingKind {
     MirroredIslands,
     DensitySpread,
     StretchedUvs,
+    TightIslands,
     TurnedFaces,
+    InsideOut,
+    DoubledPoints,
     NonManifoldEdges,
     HardEdgesWithoutSeam,
     PolygonsTriangulated,
@@ -71,4 +75,58 @@ pub struct Finding {
     pub reason: String,
     /// What to do about it.
     pub remedy: String,
+    /// Safe ways to mend it here, each by one click; the first is the one to try first.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub fixes: Vec<Fix>,
+    /// Why the artist lets it stand, when that is so.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub allowed: Option<String>,
+}
+
+/// One way to mend a finding: a step that is recorded with the mesh file.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+pub struct Fix {
+    /// What the button says.
+    pub words: String,
+    pub step: MeshStep,
+    /// Which files get the step.
+    pub on: FixOn,
+}
+
+/// Which files a fix is for.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "kebab-case")]
+pub enum FixOn {
+    /// The one that was checked.
+    File,
+    /// Every file of the sculpt.
+    Sculpt,
+}
+
+impl Fix {
+    /// A fix on the file that was checked.
+    pub fn of_file(words: impl Into<String>, step: MeshStep) -> Fix {
+        Fix { words: words.into(), step, on: FixOn::File }
+    }
+}
+
+/// A finding that the artist lets stand, such as mirrored halves that share texels on purpose.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
+pub struct Exception {
+    pub kind: FindingKind,
+    /// The part it is about; None for one that names no part.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[ts(optional = nullable)]
+    pub part: Option<String>,
+    /// Why it may stand.
+    pub note: String,
+}
+
+/// Marks the findings that exceptions cover.
+pub fn mark_allowed<'a>(findings: impl IntoIterator<Item = &'a mut Finding>, exceptions: &[Exception]) {
+    for finding in findings {
+        let own = exceptions.iter().find(|e| e.kind == finding.kind && e.part == finding.place.part);
+        finding.allowed = own.map(|e| e.note.clone());
+    }
 }

@@ -9,12 +9,10 @@ pub mod maps;
 pub mod mesh;
 pub mod reach;
 pub mod recipe;
-mod recipe_words;
 pub mod sheet;
 pub mod trace;
 
-pub use finding::{Finding, FindingKind, Place, Severity};
+pub use finding::{Exception, Finding, FindingKind, Fix, FixOn, Place, Severity, mark_allowed};
 pub use glam;
 pub use mesh::{Draft, DraftPart, Mesh, MeshFault, Part};
-pub use recipe::Recipe;
-pub use recipe_words::changes;
+pub use recipe::{Recipe, changes};

@@ -2,6 +2,7 @@
 //! hard edges, and the islands packed into the square at one density.
 
 use ember_ridge_core::glam::{Vec2, Vec3, vec2, vec3};
+use ember_ridge_core::mesh::merge_points;
 use ember_ridge_core::{Draft, DraftPart, Mesh};
 use std::f32::consts::TAU;
 
@@ -162,7 +163,10 @@ pub fn tube(part: usize, path: &[Vec2], radii: &[f32], sides: usize, pieces: usi
 }
 
 /// Gap left between islands and to the border, as a share of the square's side.
-const GAP: f32 = 0.012;
+const GAP: f32 = 0.0165;
+
+/// Points nearer than this are one, scene units.
+const ROUNDING: f32 = 5e-5;
 
 /// Packs the islands at one density and builds the mesh. Parts are named and given a material in order.
 pub fn build(parts: &[(&str, &str)], mut islands: Vec<Island>) -> Mesh {
@@ -185,7 +189,9 @@ pub fn build(parts: &[(&str, &str)], mut islands: Vec<Island>) -> Mesh {
         draft.uvs.extend(island.flat.iter().map(|f| place + *f * small));
         draft.parts[island.part].indices.extend(island.triangles.iter().flatten().map(|v| v + first));
     }
-    draft.finish().expect("sample meshes are built whole: indices and numbers come from the lines above")
+    let mesh = draft.finish().expect("sample meshes are built whole: indices and numbers come from the lines above");
+    // A ring's last point is its first one, but for rounding.
+    merge_points(mesh, None, ROUNDING)
 }
 
 fn flat_bounds(island: &Island) -> (Vec2, Vec2) {

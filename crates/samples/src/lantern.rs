@@ -3,11 +3,11 @@
 
 use crate::field::{around, ball, capsule, cut, join, line, polygon, ring, rounded_box, smoothstep};
 use crate::handmade::{Island, build, grid_island, inset, lathe, tube};
-use crate::nets::polygonise;
+use crate::pieces::{Piece, polygonise_all};
 use crate::{Detail, Sample, plain_maps, recipe};
+use ember_ridge_core::Mesh;
 use ember_ridge_core::glam::{Vec2, Vec3, vec2, vec3};
 use ember_ridge_core::maps::{AoSettings, IdSettings, IdSource, MapSettings};
-use ember_ridge_core::{Draft, DraftPart, Mesh};
 use std::f32::consts::{PI, TAU};
 
 const ENAMEL: [u8; 3] = [62, 92, 84];
@@ -54,17 +54,6 @@ fn profile(points: &[(f32, f32)]) -> Vec<Vec2> {
 
 fn turned(p: Vec3, inner: &[Vec2]) -> f32 {
     polygon(vec2(vec2(p.x, p.z).length(), p.y), inner) - BEVEL
-}
-
-/// A field and the box it lies in, the cell it is cut with, and the colour at a point.
-struct Piece<'a> {
-    name: &'static str,
-    material: &'static str,
-    low: Vec3,
-    high: Vec3,
-    cell: f32,
-    field: Box<dyn Fn(Vec3) -> f32 + Sync + 'a>,
-    color: Box<dyn Fn(Vec3) -> [u8; 3] + 'a>,
 }
 
 /// Place on the drum's front, unrolled: x to the right along the curve, y up, z out of the surface.
@@ -275,21 +264,7 @@ fn high(detail: Detail) -> Mesh {
     let handle = Box::new(|p: Vec3| handle_field(p, &path));
     add("handle_high", "wood", bail, 0.0062, handle, Box::new(handle_color));
 
-    let mut draft = Draft::default();
-    for piece in pieces {
-        let net = polygonise(&piece.field, piece.low, piece.high, piece.cell);
-        let first = draft.positions.len() as u32;
-        draft.colors.extend(net.positions.iter().map(|&p| (piece.color)(p)));
-        draft.positions.extend(net.positions);
-        draft.normals.extend(net.normals);
-        draft.parts.push(DraftPart {
-            name: piece.name.to_owned(),
-            material: Some(piece.material.to_owned()),
-            indices: net.triangles.iter().flatten().map(|v| v + first).collect(),
-            corners: Vec::new(),
-        });
-    }
-    draft.finish().expect("sample meshes are built whole: indices and numbers come from the lines above")
+    polygonise_all(pieces)
 }
 
 fn low() -> Mesh {
@@ -364,6 +339,7 @@ pub(super) fn make(detail: Detail) -> Sample {
     Sample {
         name: "lookout-lantern",
         label: LABEL,
+        finished: true,
         low: low(),
         high: high(detail),
         low_file,

@@ -5,7 +5,12 @@ mod field;
 mod handmade;
 mod lantern;
 mod nets;
+mod pieces;
+mod shingles;
 mod stone;
+mod watering_can;
+
+pub use watering_can::{PLANTED, planted_place};
 
 use ember_ridge_core::maps::MapSettings;
 use ember_ridge_core::recipe::Source;
@@ -22,13 +27,16 @@ pub struct Sample {
     pub label: &'static str,
     pub low: Mesh,
     pub high: Mesh,
+    /// Empty when the low-poly is a plane that the recipe makes.
     pub low_file: &'static str,
     pub high_file: &'static str,
     pub recipe: Recipe,
+    /// Whether a demo shows it baked; one that is made wrong on purpose is to be mended first.
+    pub finished: bool,
 }
 
 /// Names of all samples, in the order they are shown.
-pub const SAMPLES: &[&str] = &["lookout-lantern", "boundary-stone"];
+pub const SAMPLES: &[&str] = &["lookout-lantern", "boundary-stone", "shingle-tile", "dented-watering-can"];
 
 /// How fine sculpts are polygonised. `Full` is what artists see; `Draft` is for tests that only need the shape,
 /// `Coarse` for measuring how cost grows.
@@ -59,6 +67,8 @@ pub fn make(name: &str, detail: Detail) -> Option<Sample> {
     let mut sample = match name {
         "lookout-lantern" => lantern::make(detail),
         "boundary-stone" => stone::make(detail),
+        "shingle-tile" => shingles::make(detail),
+        "dented-watering-can" => watering_can::make(detail),
         _ => return None,
     };
     if detail != Detail::Full {
@@ -74,6 +84,8 @@ pub fn label(name: &str) -> Option<&'static str> {
     match name {
         "lookout-lantern" => Some(lantern::LABEL),
         "boundary-stone" => Some(stone::LABEL),
+        "shingle-tile" => Some(shingles::LABEL),
+        "dented-watering-can" => Some(watering_can::LABEL),
         _ => None,
     }
 }
@@ -97,7 +109,9 @@ impl Sample {
     /// # Errors
     /// What the file system answers.
     pub fn write(&self, folder: &Path) -> io::Result<()> {
-        write_whole(&folder.join(self.low_file), |out| write_obj(out, &self.low))?;
+        if !self.low_file.is_empty() {
+            write_whole(&folder.join(self.low_file), |out| write_obj(out, &self.low))?;
+        }
         write_whole(&folder.join(self.high_file), |out| match self.high_file.ends_with(".ply") {
             true => write_ply(out, &self.high),
             false => write_glb(out, &self.high),

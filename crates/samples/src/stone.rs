@@ -205,6 +205,7 @@ pub(super) fn make(detail: Detail) -> Sample {
     Sample {
         name: "boundary-stone",
         label: LABEL,
+        finished: true,
         low: low(),
         high: high(detail),
         low_file,

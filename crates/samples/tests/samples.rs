@@ -3,31 +3,37 @@
 use ember_ridge_core::bake::{BakeScene, Outcome, Plan, Unwatched, run};
 use ember_ridge_core::glam::Vec3;
 use ember_ridge_core::maps::{Green, MapSettings, decode_normal};
-use ember_ridge_core::mesh::{check_mesh, find_islands};
+use ember_ridge_core::mesh::{check_mesh, find_islands, tight_islands};
 use ember_ridge_core::sheet::{
     Depth, Image, SheetShare, SheetTriangles, rasterise_tile, sample_pattern, tiles_in_morton_order,
 };
 use ember_ridge_core::trace::{BackFaces, RaySpan};
-use ember_ridge_core::{FindingKind, Severity, mesh::weld};
+use ember_ridge_core::{FindingKind, mesh::weld};
 use ember_ridge_samples::{Detail, SAMPLES, Sample, make};
 use std::collections::HashMap;
 
+/// Samples that are not made wrong on purpose.
+fn sound_ones() -> impl Iterator<Item = Sample> {
+    SAMPLES.iter().filter_map(|name| make(name, Detail::Draft)).filter(|sample| sample.finished)
+}
+
 #[test]
 fn low_polys_have_no_findings_and_uvs_inside_the_square() {
-    for name in SAMPLES {
-        let sample = make(name, Detail::Draft).expect("listed");
+    for sample in sound_ones() {
+        let name = sample.name;
         assert_eq!(check_mesh(&sample.low, true), vec![], "{name}");
-        let worse = check_mesh(&sample.high, false).into_iter().filter(|f| f.severity > Severity::Note);
-        assert_eq!(worse.collect::<Vec<_>>(), vec![], "{name}");
-        assert!(find_islands(&sample.low).count >= 6, "{name}");
+        assert_eq!(tight_islands(&sample.low, &sample.recipe.sheet), vec![], "{name}");
+        assert_eq!(check_mesh(&sample.high, false), vec![], "{name}");
+        assert!(find_islands(&sample.low).count >= 6 || sample.low_file.is_empty(), "{name}");
         assert_eq!(sample.high.colors.len(), sample.high.positions.len(), "{name}");
     }
 }
 
 #[test]
 fn sculpts_are_closed() {
-    for name in SAMPLES {
-        let sample = make(name, Detail::Draft).expect("listed");
+    // The tile goes on in its copies.
+    for sample in sound_ones().filter(|sample| sample.recipe.repeats().is_none()) {
+        let name = sample.name;
         let welded = weld(&sample.high);
         let mut edges: HashMap<(u32, u32), i32> = HashMap::new();
         for triangle in &sample.high.triangles {
@@ -53,9 +59,10 @@ fn samples_come_out_the_same_every_time() {
 /// With measured reaches fewer than one texel in a thousand is missed, on each sample.
 #[test]
 fn samples_bake_with_next_to_no_misses() {
-    for name in SAMPLES {
-        let sample = make(name, Detail::Draft).expect("listed");
-        let scene = BakeScene::new(&[&sample.low], &[&sample.high], None).expect("no cage");
+    for sample in sound_ones() {
+        let name = sample.name;
+        let plane = sample.recipe.repeats();
+        let scene = BakeScene::repeating(&[&sample.low], &[&sample.high], None, plane.as_ref()).expect("no cage");
         let mut recipe = sample.recipe.clone();
         recipe.sheet.size = 512;
         let outcome = run(&Plan::new(&recipe, &scene).expect("sound"), 2, &Unwatched).expect("not stopped");
@@ -122,7 +129,7 @@ fn baked(sample: &Sample, size: u32, depth: Depth, map: &str) -> (BakeScene, Pla
 /// Decoded as a renderer does it, the normal map gives the sculpt's own normal: under 0.7 degree in the mean at 8 bit, 0.05 at 16.
 #[test]
 fn a_renderer_that_decodes_the_normal_map_shades_as_the_sculpt_does() {
-    for name in SAMPLES {
+    for name in ["lookout-lantern", "boundary-stone"] {
         let sample = make(name, Detail::Full).expect("listed");
         for (depth, limit) in [(Depth::Eight, 0.7), (Depth::Sixteen, 0.05)] {
             let (scene, plan, outcome) = baked(&sample, 512, depth, "normal");

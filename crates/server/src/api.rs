@@ -81,6 +81,8 @@ pub struct MeshView {
     pub file: String,
     pub hash: String,
     pub summary: MeshSummary,
+    /// What is done to the file each time it is read, in words.
+    pub steps: Vec<String>,
 }
 
 /// Low and high parts that pair, by number of the low part, counted from 1.
@@ -88,7 +90,17 @@ pub struct MeshView {
 pub struct PairView {
     pub number: u32,
     pub low: String,
-    pub high: Vec<String>,
+    pub high: Vec<PairedPart>,
+}
+
+/// A part of the sculpt that a low-poly part sees.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct PairedPart {
+    pub name: String,
+    /// Why, in a word or two.
+    pub why: String,
+    /// Decided by hand.
+    pub by_hand: bool,
 }
 
 /// An asset as the page shows it.
@@ -107,6 +119,10 @@ pub struct AssetView {
     /// How low-poly and sculpt lie to each other.
     pub placing: Option<Finding>,
     pub pair_findings: Vec<Finding>,
+    /// Parts of the sculpt that no low-poly part sees.
+    pub unseen: Vec<String>,
+    /// What of the settings could not be carried over to a file that was just brought in.
+    pub not_carried: Vec<String>,
     pub runs: Vec<RunView>,
     pub estimates: Option<Estimates>,
 }
@@ -203,6 +219,13 @@ pub enum Event {
         asset: i64,
     },
     Progress(ProgressView),
+    /// What is being done with a file that was sent.
+    Intake {
+        #[ts(type = "number")]
+        asset: i64,
+        file: String,
+        stage: String,
+    },
     /// A bake is over, whichever way; what changed with it is told by `Asset`.
     Ended {
         #[ts(type = "number")]
@@ -250,7 +273,8 @@ pub struct DisplayPart {
 
 #[derive(Debug, Serialize, TS)]
 pub struct DisplayArray {
-    /// position, normal, uv, tangent, outward, color or index.
+    /// position, normal, uv, tangent, outward, color or index; of the low-poly's triangles also material, island (u32), density
+    /// and stretch (f32), and overlapping (u8).
     pub name: String,
     /// Byte offset after the header.
     pub offset: u32,

@@ -4,6 +4,7 @@
 use crate::api::{DisplayArray, DisplayHeader, DisplayPart};
 use ember_ridge_core::Mesh;
 use ember_ridge_core::glam::Vec3;
+use ember_ridge_core::mesh::{Unwrap, find_overlaps};
 use ember_ridge_core::reach::LowSurface;
 
 /// Sculpts beyond this many triangles are shown through a stand-in of about this many.
@@ -55,6 +56,16 @@ pub fn low(surface: &LowSurface) -> Vec<u8> {
         packer.floats("tangent", tangents.flat_map(|t| [t.tangent.x, t.tangent.y, t.tangent.z, t.sign]));
     }
     let count = mesh.triangles.len() as u32;
+    if let Some(unwrap) = Unwrap::new(mesh) {
+        packer.put("island", unwrap.island_of.iter().flat_map(|i| i.to_le_bytes()).collect());
+        packer.floats("density", unwrap.faces.iter().map(|f| f.density));
+        packer.floats("stretch", unwrap.faces.iter().map(|f| f.stretch));
+        let mut overlapping = vec![0u8; mesh.triangles.len()];
+        for overlap in find_overlaps(mesh, &unwrap.island_of).unwrap_or_default() {
+            overlap.triangles.iter().for_each(|&t| overlapping[t as usize] = 1);
+        }
+        packer.put("overlapping", overlapping);
+    }
     if !mesh.triangle_materials.is_empty() {
         packer.put("material", mesh.triangle_materials.iter().flat_map(|m| m.to_le_bytes()).collect());
     }

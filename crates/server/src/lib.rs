@@ -4,6 +4,7 @@ pub mod api;
 mod display;
 mod fault;
 mod gate;
+mod intake;
 mod jobs;
 mod keep;
 mod routes;

@@ -3,6 +3,7 @@
 use crate::App;
 use crate::api::{Event, MeshSummary};
 use crate::fault::{Result, aside};
+use crate::scenes::summary_name;
 use ember_ridge_core::Recipe;
 use ember_ridge_core::recipe::Source;
 use ember_ridge_formats::mesh::{write_glb, write_obj, write_ply};
@@ -28,12 +29,13 @@ async fn add(app: &Arc<App>, name: &'static str) -> Result<()> {
         return Ok(());
     }
     let there = app.clone();
-    let (recipe, summaries) = aside(move || store_meshes(&there, name)).await?;
-    for (source, summary) in recipe.low.iter().chain(&recipe.high).zip(&summaries) {
-        app.store.put_mesh(source.hash.as_deref().unwrap_or_default(), &source.file, summary).await?;
+    let (recipe, summaries, finished) = aside(move || store_meshes(&there, name)).await?;
+    for (source, summary) in &summaries {
+        app.store.put_mesh(source.hash.as_deref().unwrap_or_default(), &summary_name(source), summary).await?;
     }
     let asset = app.store.add_asset(&recipe).await?;
-    for (kind, recipe) in [(RunKind::Proof, recipe.as_proof()), (RunKind::Final, recipe)] {
+    let bakes = if finished { vec![(RunKind::Proof, recipe.as_proof()), (RunKind::Final, recipe)] } else { Vec::new() };
+    for (kind, recipe) in bakes {
         let run = app.store.add_run(asset, kind, &recipe).await?;
         app.jobs.add(run, kind);
     }
@@ -48,13 +50,16 @@ async fn add(app: &Arc<App>, name: &'static str) -> Result<()> {
     Ok(())
 }
 
-fn store_meshes(app: &App, name: &str) -> Result<(Recipe, Vec<MeshSummary>)> {
+fn store_meshes(app: &App, name: &str) -> Result<(Recipe, Vec<(Source, MeshSummary)>, bool)> {
     let Some(sample) = make(name, Detail::from_environment()) else {
         return Err(crate::fault::Fault::missing("such sample"));
     };
     let mut recipe = sample.recipe;
     let mut summaries = Vec::new();
     for (sources, mesh) in [(&mut recipe.low, sample.low), (&mut recipe.high, sample.high)] {
+        if sources[0].plane.is_some() {
+            continue;
+        }
         let file = sources[0].file.clone();
         let mut writer = app.store.blobs.writer()?;
         match file.rsplit('.').next() {
@@ -63,10 +68,9 @@ fn store_meshes(app: &App, name: &str) -> Result<(Recipe, Vec<MeshSummary>)> {
             _ => write_obj(&mut writer, &mesh)?,
         }
         let (hash, bytes) = writer.keep()?;
-        summaries.push(MeshSummary::of(&mesh, bytes));
-        let source = Source { hash: Some(hash), ..Source::file(file) };
         // Not kept in memory: the first bake reads the file back, as it does with anyone's.
-        sources[0] = source;
+        sources[0] = Source { hash: Some(hash), ..Source::file(file) };
+        summaries.push((sources[0].clone(), MeshSummary::of(&mesh, bytes)));
     }
-    Ok((recipe, summaries))
+    Ok((recipe, summaries, sample.finished))
 }

@@ -3,7 +3,7 @@
 use crate::App;
 use crate::api::MeshSummary;
 use crate::fault::{Fault, Result};
-use ember_ridge_core::bake::BakeScene;
+use ember_ridge_core::bake::{BakeScene, shared_space};
 use ember_ridge_core::recipe::Source;
 use ember_ridge_core::sheet::Image;
 use ember_ridge_core::{Mesh, Recipe};
@@ -11,6 +11,9 @@ use ember_ridge_formats::image::read_image;
 use ember_ridge_formats::read_mesh_with;
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
+
+/// Summaries are kept under this number; it rises when checks find more, so that files brought in earlier are checked anew.
+const CHECKS: u32 = 2;
 
 /// How many scenes and how many single meshes are kept; the ones used longest ago go first.
 const SCENES: usize = 3;
@@ -22,6 +25,8 @@ pub struct Scenes {
     scenes: Mutex<Recent<BakeScene>>,
     meshes: Mutex<Recent<Arc<Mesh>>>,
     images: Mutex<Recent<Arc<Image>>>,
+    /// How much of each sculpt part lies nearest to each low-poly part, by scene.
+    shares: Mutex<Recent<Arc<Vec<Vec<f32>>>>>,
 }
 
 /// A small cache that forgets what was used longest ago.
@@ -58,16 +63,25 @@ impl<T: Clone> Recent<T> {
     }
 }
 
-/// What a source's mesh is, as a key: the file's bytes, its name, and which UVs are taken.
-fn mesh_key(source: &Source) -> String {
-    format!("{}/{}/{:?}", source.hash.as_deref().unwrap_or("-"), source.file, source.uvs)
+/// What a source's mesh is, as a key: the file's bytes, its name, which UVs are taken, and what is done to it.
+pub fn mesh_key(source: &Source) -> String {
+    let hash = source.hash.as_deref().unwrap_or("-");
+    format!("{hash}/{}/{:?}/{:?}/{:?}", source.file, source.uvs, source.steps, source.plane)
 }
 
 /// What a recipe's meshes are, as a key: two recipes with the same key share a scene.
 pub fn scene_key(recipe: &Recipe) -> String {
     let side = |sources: &[Source]| sources.iter().map(mesh_key).collect::<Vec<_>>().join("+");
     let cage: Vec<Source> = recipe.cage.iter().cloned().collect();
+    // Low-poly planes say themselves whether the sculpt repeats.
     format!("{}|{}|{}", side(&recipe.low), side(&recipe.high), side(&cage))
+}
+
+/// Under this name a file's summary is kept beside its hash: other UVs of the same file, or other steps, are checked apart.
+pub fn summary_name(source: &Source) -> String {
+    let plain = source.uvs.is_first() && source.steps.is_empty();
+    let how = if plain { String::new() } else { format!(" {:?} {:?}", source.uvs, source.steps) };
+    format!("{CHECKS} {}{how}", source.file)
 }
 
 /// What is still to be brought in before a recipe can be baked.
@@ -82,6 +96,9 @@ pub fn missing_side(recipe: &Recipe) -> Option<&'static str> {
 impl App {
     /// The mesh of a source, from memory or from its blob. Takes as long as parsing does.
     pub fn mesh(&self, source: &Source) -> Result<Arc<Mesh>> {
+        if let Some(plane) = source.plane {
+            return Ok(Arc::new(plane.mesh(&source.file)));
+        }
         let hash = source
             .hash
             .as_deref()
@@ -92,8 +109,13 @@ impl App {
             return Ok(mesh);
         }
         drop(kept);
-        let bytes = self.store.blobs.read(hash)?;
-        let mesh = Arc::new(read_mesh_with(&source.file, &bytes, &|_| None, source.uvs)?);
+        let mesh = if source.steps.is_empty() {
+            let bytes = self.store.blobs.read(hash)?;
+            Arc::new(read_mesh_with(&source.file, &bytes, &|_| None, source.uvs)?)
+        } else {
+            let plain = self.mesh(&Source { steps: Vec::new(), ..source.clone() })?;
+            Arc::new((*plain).clone().with_steps(&source.steps))
+        };
         self.keep_mesh(source, mesh.clone());
         Ok(mesh)
     }
@@ -141,7 +163,7 @@ impl App {
         stage("building the tree")?;
         let low: Vec<&Mesh> = low.iter().map(|m| &**m).collect();
         let high: Vec<&Mesh> = high.iter().map(|m| &**m).collect();
-        let scene = BakeScene::new(&low, &high, cage.as_deref()).map_err(|fault| {
+        let scene = BakeScene::repeating(&low, &high, cage.as_deref(), recipe.repeats().as_ref()).map_err(|fault| {
             let file = recipe.cage.as_ref().map_or("cage", |c| &c.file);
             Fault::unusable(format!("{file}: {fault}"))
         })?;
@@ -149,12 +171,36 @@ impl App {
         Ok(scene.with_images(images))
     }
 
+    /// How much of each sculpt part lies nearest to each low-poly part, from memory or measured now.
+    pub async fn shared_space(self: &Arc<Self>, recipe: &Recipe) -> Result<Arc<Vec<Vec<f32>>>> {
+        let key = scene_key(recipe);
+        let kept = || self.scenes.shares.lock().unwrap_or_else(PoisonError::into_inner).get(&key);
+        if let Some(share) = kept() {
+            return Ok(share);
+        }
+        let (app, sources) = (self.clone(), [recipe.low.clone(), recipe.high.clone()]);
+        let share = crate::fault::aside(move || {
+            let [low, high] = sources.map(|side| app.joined(&side));
+            Ok(Arc::new(shared_space(&low?, &high?)))
+        })
+        .await?;
+        self.scenes.shares.lock().unwrap_or_else(PoisonError::into_inner).put(key, share.clone(), SCENES);
+        Ok(share)
+    }
+
+    /// The meshes of one side as one.
+    pub fn joined(&self, sources: &[Source]) -> Result<Mesh> {
+        let meshes = sources.iter().map(|s| self.mesh(s)).collect::<Result<Vec<_>>>()?;
+        Ok(Mesh::joined(&meshes.iter().map(|m| &**m).collect::<Vec<_>>()))
+    }
+
     /// What is known of a source's file, made now if it was not kept.
     pub async fn summary(self: &Arc<Self>, source: &Source) -> Result<MeshSummary> {
         let hash = source.hash.clone().unwrap_or_default();
-        // Other UVs of the same file are checked apart.
-        let name =
-            if source.uvs.is_first() { source.file.clone() } else { format!("{} {:?}", source.file, source.uvs) };
+        if let Some(plane) = source.plane {
+            return Ok(MeshSummary::of(&plane.mesh(&source.file), 0));
+        }
+        let name = summary_name(source);
         if let Some(summary) = self.store.mesh(&hash, &name).await? {
             return Ok(summary);
         }

@@ -8,14 +8,15 @@ use ember_ridge_core::maps::{
     MapShape, MissSettings, NormalObjectSettings, NormalSettings, Occluders, OpacitySettings, PaletteEntry,
     PositionAxis, PositionSettings, ThicknessSettings,
 };
+use ember_ridge_core::mesh::{IslandLine, MeshStep, MipLine, Turn, UvReport};
 use ember_ridge_core::reach::SuggestedReach;
 use ember_ridge_core::recipe::{
-    Direction, Distance, HitRule, ImageFormat, Layout, NormalMapSource, Padding, Pairing, PictureSource, Plane, Reach,
-    Recipe, SheetSettings, Source, UvChoice,
+    Direction, Distance, Endings, Facing, HandPair, HitRule, ImageFormat, Layout, NormalMapSource, Padding, Pairing,
+    PictureSource, Plane, PlaneTarget, Reach, Recipe, SheetSettings, Source, UvChoice,
 };
 use ember_ridge_core::sheet::Depth;
 use ember_ridge_core::trace::BackFaces;
-use ember_ridge_core::{Finding, FindingKind, Place, Severity};
+use ember_ridge_core::{Exception, Finding, FindingKind, Fix, FixOn, Place, Severity};
 use ember_ridge_server::Problem;
 use ember_ridge_server::api::*;
 use ember_ridge_store::{RunKind, RunStatus};
@@ -34,13 +35,22 @@ fn the_pages_types_are_the_servers() {
         Severity,
         FindingKind,
         Place,
+        Turn,
+        MeshStep,
+        FixOn,
+        Fix,
         Finding,
+        Exception,
         Plane,
         UvChoice,
+        Facing,
+        PlaneTarget,
         Source,
         PictureSource,
         NormalMapSource,
         Pairing,
+        Endings,
+        HandPair,
         Distance,
         Reach,
         Direction,
@@ -95,7 +105,11 @@ fn the_pages_types_are_the_servers() {
         PartLine,
         MeshSummary,
         MeshView,
+        PairedPart,
         PairView,
+        IslandLine,
+        MipLine,
+        UvReport,
         AssetView,
         RunView,
         Revision,

@@ -2,6 +2,7 @@
 import type {
   AssetLine,
   AssetView,
+  Facing,
   MapLine,
   Problem,
   ReachView,
@@ -11,6 +12,7 @@ import type {
   RunView,
   Swatch,
   TexelView,
+  UvReport,
 } from "./types";
 
 export class RequestFailed extends Error {
@@ -61,6 +63,8 @@ export const api = {
   again: (run: number) => json<RunView>(`/runs/${run}/again`, "POST"),
   stop: (run: number) => ask(`/runs/${run}/stop`, { method: "POST" }).then(() => undefined),
   maps: () => json<MapLine[]>("/maps"),
+  uvs: (id: number) => json<UvReport | null>(`/assets/${id}/uvs`),
+  makePlane: (id: number, facing: Facing) => json<AssetView>(`/assets/${id}/plane?facing=${facing}`, "POST"),
   swatches: (id: number) => json<Swatch[]>(`/assets/${id}/swatches`),
   texel: (run: number, sheet: number, x: number, y: number) =>
     json<TexelView>(`/runs/${run}/texel?x=${x}&y=${y}&sheet=${sheet}`),
@@ -90,11 +94,16 @@ export function sendMesh(
   asset: number,
   role: Role,
   file: File,
+  replaces: string | null,
   onShare: (share: number) => void,
 ): { done: Promise<AssetView>; abort: () => void } {
   const request = new XMLHttpRequest();
   const done = new Promise<AssetView>((resolve, reject) => {
-    request.open("POST", `/api/assets/${asset}/meshes?file=${encodeURIComponent(file.name)}&role=${role}`);
+    const old = replaces === null ? "" : `&replaces=${encodeURIComponent(replaces)}`;
+    request.open(
+      "POST",
+      `/api/assets/${asset}/meshes?file=${encodeURIComponent(file.name)}&role=${role}${old}`,
+    );
     request.upload.onprogress = (e) => onShare(e.loaded / Math.max(1, e.total));
     request.onload = () =>
       request.status === 200

@@ -45,12 +45,26 @@ export function useSwatches() {
   });
 }
 
+/** The layout of the low-poly in figures, for the sheet as it is kept. */
+export function useUvReport() {
+  const asset = useAsset().data;
+  const sheet = asset?.recipe.sheet;
+  return useQuery({
+    queryKey: ["uvs", asset?.id, asset?.recipe.low, sheet?.size, sheet?.padding, sheet?.layout],
+    queryFn: () => api.uvs(asset?.id ?? 0),
+    enabled: Boolean(asset && asset.recipe.low.length > 0),
+    staleTime: Number.POSITIVE_INFINITY,
+    retry: false,
+    placeholderData: (old, before) => (before?.queryKey[1] === asset?.id ? old : undefined),
+  });
+}
+
 export function useReach() {
   const asset = useAsset().data;
-  const meshes = asset?.meshes.map((m) => m.hash + m.role).join();
+  const meshes = asset?.meshes.map((m) => m.hash + m.role + m.steps.join()).join();
   const ready = asset && asset.recipe.low.length > 0 && asset.recipe.high.length > 0;
   return useQuery({
-    queryKey: ["reach", asset?.id, meshes, asset?.recipe.pairing],
+    queryKey: ["reach", asset?.id, meshes, asset?.pairs],
     queryFn: () => api.reach(asset?.id ?? 0),
     enabled: Boolean(ready),
     staleTime: Number.POSITIVE_INFINITY,
@@ -166,6 +180,8 @@ export function useEvents() {
         set({ progress: event });
       } else if (event.event === "ended") {
         if (progress?.run === event.run) set({ progress: null });
+      } else if (event.event === "intake") {
+        set({ intake: { ...useStore.getState().intake, [event.file]: event.stage } });
       } else {
         client.invalidateQueries({ queryKey: ["assets"] });
         client.invalidateQueries({ queryKey: event.asset === 0 ? ["asset"] : assetKey(event.asset) });

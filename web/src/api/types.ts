@@ -2,7 +2,7 @@
 
 export type Severity = "note" | "warning" | "fault";
 
-export type FindingKind = "unreadable" | "not-a-number" | "missing-uvs" | "island-outside" | "overlapping-uvs" | "mirrored-islands" | "density-spread" | "stretched-uvs" | "turned-faces" | "non-manifold-edges" | "hard-edges-without-seam" | "polygons-triangulated" | "zero-area-faces" | "scale-slip" | "axis-swap" | "meshes-apart" | "unpaired-part" | "names-pair-nothing" | "colours-merged" | "misses" | "back-face-hits" | "range-clipped";
+export type FindingKind = "unreadable" | "not-a-number" | "missing-uvs" | "island-outside" | "overlapping-uvs" | "mirrored-islands" | "density-spread" | "stretched-uvs" | "tight-islands" | "turned-faces" | "inside-out" | "doubled-points" | "non-manifold-edges" | "hard-edges-without-seam" | "polygons-triangulated" | "zero-area-faces" | "scale-slip" | "axis-swap" | "meshes-apart" | "unpaired-part" | "names-pair-nothing" | "colours-merged" | "misses" | "back-face-hits" | "range-clipped";
 
 export type Place = { 
 /**
@@ -22,6 +22,22 @@ point: [number, number, number] | null,
  */
 uv: [number, number] | null, };
 
+export type Turn = "z-up" | "y-down";
+
+export type MeshStep = { "step": "scale", factor: number, } | { "step": "turn", turn: Turn, } | { "step": "move", by: [number, number, number], } | { "step": "turn-faces", part?: string | null, } | { "step": "merge-points", part?: string | null, distance: number, } | { "step": "normals-by-angle", part?: string | null, degrees: number, } | { "step": "normals-at-seams", part?: string | null, degrees: number, } | { "step": "move-islands", part?: string | null, } | { "step": "lay-out", part?: string | null, };
+
+export type FixOn = "file" | "sculpt";
+
+export type Fix = { 
+/**
+ * What the button says.
+ */
+words: string, step: MeshStep, 
+/**
+ * Which files get the step.
+ */
+on: FixOn, };
+
 export type Finding = { kind: FindingKind, severity: Severity, place: Place, 
 /**
  * What is wrong, in plain words, with its figures.
@@ -30,11 +46,49 @@ reason: string,
 /**
  * What to do about it.
  */
-remedy: string, };
+remedy: string, 
+/**
+ * Safe ways to mend it here, each by one click; the first is the one to try first.
+ */
+fixes?: Array<Fix>, 
+/**
+ * Why the artist lets it stand, when that is so.
+ */
+allowed?: string | null, };
+
+export type Exception = { kind: FindingKind, 
+/**
+ * The part it is about; None for one that names no part.
+ */
+part?: string | null, 
+/**
+ * Why it may stand.
+ */
+note: string, };
 
 export type Plane = "planar-x" | "planar-y" | "planar-z";
 
 export type UvChoice = number | Plane;
+
+export type Facing = "x" | "y" | "z";
+
+export type PlaneTarget = { 
+/**
+ * The axis it faces.
+ */
+facing: Facing, 
+/**
+ * Where its middle lies, scene units; the coordinate along the axis is its height.
+ */
+middle: [number, number, number], 
+/**
+ * Width and height as its UVs run, scene units.
+ */
+size: [number, number], 
+/**
+ * The sculpt goes on past each edge as it begins at the opposite one: rays and occlusion meet it there.
+ */
+repeats: boolean, };
 
 export type Source = { file: string, 
 /**
@@ -44,7 +98,15 @@ hash?: string | null,
 /**
  * Which UVs of the mesh are used.
  */
-uvs?: UvChoice, };
+uvs?: UvChoice, 
+/**
+ * What is done to the mesh each time it is read, in order; the file stays as it is.
+ */
+steps?: Array<MeshStep>, 
+/**
+ * A plane made here in place of a file; `file` then only names what is baked.
+ */
+plane?: PlaneTarget | null, };
 
 export type PictureSource = { file: string, 
 /**
@@ -58,7 +120,15 @@ export type NormalMapSource = { file: string, hash?: string | null,
  */
 y: Green, };
 
-export type Pairing = "names" | "all";
+export type Pairing = "names" | "space" | "all";
+
+export type Endings = { low: Array<string>, high: Array<string>, cage: Array<string>, };
+
+export type HandPair = { high: string, 
+/**
+ * Low-poly parts by name; none hides the part from every ray.
+ */
+low: Array<string>, };
 
 export type Distance = "auto" | number;
 
@@ -254,7 +324,15 @@ high: Array<Source>, cage?: Source | null,
 /**
  * Occlusion, curvature and cavity may be made from this and the low-poly alone.
  */
-normal_map?: NormalMapSource | null, pairing: Pairing, reach: Reach, direction: Direction, hit: HitRule, back_faces: BackFaces, sheet: SheetSettings, maps: Array<MapSettings>, seed: number, };
+normal_map?: NormalMapSource | null, pairing: Pairing, endings: Endings, 
+/**
+ * What was paired by hand, by high-poly part.
+ */
+hand_pairs?: Array<HandPair>, 
+/**
+ * Findings that may stand.
+ */
+exceptions?: Array<Exception>, reach: Reach, direction: Direction, hit: HitRule, back_faces: BackFaces, sheet: SheetSettings, maps: Array<MapSettings>, seed: number, };
 
 export type SuggestedReach = { out: number, in: number, 
 /**
@@ -371,15 +449,99 @@ export type MeshSummary = { bytes: number, vertices: number, triangles: number, 
  */
 as_low: Array<Finding>, as_high: Array<Finding>, };
 
-export type MeshView = { role: Role, file: string, hash: string, summary: MeshSummary, };
+export type MeshView = { role: Role, file: string, hash: string, summary: MeshSummary, 
+/**
+ * What is done to the file each time it is read, in words.
+ */
+steps: Array<string>, };
 
-export type PairView = { number: number, low: string, high: Array<string>, };
+export type PairedPart = { name: string, 
+/**
+ * Why, in a word or two.
+ */
+why: string, 
+/**
+ * Decided by hand.
+ */
+by_hand: boolean, };
+
+export type PairView = { number: number, low: string, high: Array<PairedPart>, };
+
+export type IslandLine = { 
+/**
+ * Counted from 1, by first triangle.
+ */
+number: number, part: string, triangles: number, 
+/**
+ * Share of the unit square.
+ */
+uv_area: number, 
+/**
+ * UV units per scene unit; times the sheet's size, texels per scene unit.
+ */
+density: number, 
+/**
+ * Mean stretch over its surface; 1 keeps angles.
+ */
+stretch: number, mirrored: boolean, 
+/**
+ * Lower left and upper right corner, UV units.
+ */
+low: [number, number], high: [number, number], 
+/**
+ * A point of the model to look at.
+ */
+point: [number, number, number], 
+/**
+ * UV units to the nearest other island; None where there is room around.
+ */
+gap: number | null, };
+
+export type MipLine = { level: number, 
+/**
+ * Texels a side.
+ */
+size: number, 
+/**
+ * Texels between the two nearest islands; None where all have more room than was looked for.
+ */
+narrowest: number | null, 
+/**
+ * Islands with less than two texels to another: their borders mix here.
+ */
+mixing: number, };
+
+export type UvReport = { size: number, islands: Array<IslandLine>, 
+/**
+ * Half of the surface has no more than this, UV units per scene unit.
+ */
+median_density: number, 
+/**
+ * The finest over the coarsest island's density; small islands aside.
+ */
+spread: number, 
+/**
+ * Share of the unit square that no island covers, 0 to 1.
+ */
+unused: number, 
+/**
+ * Share of the unit square that is covered twice or more.
+ */
+overlapping: number, mips: Array<MipLine>, findings: Array<Finding>, };
 
 export type AssetView = { id: number, name: string, revision: number, undo: string | null, redo: string | null, recipe: Recipe, meshes: Array<MeshView>, pairs: Array<PairView>, 
 /**
  * How low-poly and sculpt lie to each other.
  */
-placing: Finding | null, pair_findings: Array<Finding>, runs: Array<RunView>, estimates: Estimates | null, };
+placing: Finding | null, pair_findings: Array<Finding>, 
+/**
+ * Parts of the sculpt that no low-poly part sees.
+ */
+unseen: Array<string>, 
+/**
+ * What of the settings could not be carried over to a file that was just brought in.
+ */
+not_carried: Array<string>, runs: Array<RunView>, estimates: Estimates | null, };
 
 export type RunView = { id: number, number: number, kind: RunKind, status: RunStatus, created: number, size: number, samples: number, 
 /**
@@ -411,7 +573,7 @@ words: string, };
 
 export type Problem = { error: string, };
 
-export type Event = { "event": "asset", asset: number, } | { "event": "progress" } & ProgressView | { "event": "ended", run: number, };
+export type Event = { "event": "asset", asset: number, } | { "event": "progress" } & ProgressView | { "event": "intake", asset: number, file: string, stage: string, } | { "event": "ended", run: number, };
 
 export type ProgressView = { asset: number, run: number, stage: string, 
 /**
@@ -441,7 +603,8 @@ start: number, count: number, };
 
 export type DisplayArray = { 
 /**
- * position, normal, uv, tangent, outward, color or index.
+ * position, normal, uv, tangent, outward, color or index; of the low-poly's triangles also material, island (u32), density
+ * and stretch (f32), and overlapping (u8).
  */
 name: string, 
 /**

@@ -5,6 +5,8 @@ import type { Sheets } from "./sheets";
 export interface MeshData {
   header: DisplayHeader;
   floats: (name: string) => Float32Array | null;
+  uints: (name: string) => Uint32Array | null;
+  bytes: (name: string) => Uint8Array | null;
   colors: Uint8Array | null;
   /** Number in the header's materials, one a triangle. */
   materials: Uint16Array | null;
@@ -20,17 +22,32 @@ export function readMesh(buffer: ArrayBuffer): MeshData {
     const array = find(name);
     return array ? new Float32Array(buffer, start + array.offset, array.length / 4) : null;
   };
-  const color = find("color");
+  const uints = (name: string) => {
+    const array = find(name);
+    return array ? new Uint32Array(buffer, start + array.offset, array.length / 4) : null;
+  };
+  const bytes = (name: string) => {
+    const array = find(name);
+    return array ? new Uint8Array(buffer, start + array.offset, array.length) : null;
+  };
   const material = find("material");
-  const index = find("index");
+  const index = uints("index");
   if (!index) throw new Error("The mesh came without faces; reload the page.");
   return {
     header,
     floats,
-    colors: color ? new Uint8Array(buffer, start + color.offset, color.length) : null,
+    uints,
+    bytes,
+    colors: bytes("color"),
     materials: material ? new Uint16Array(buffer, start + material.offset, material.length / 2) : null,
-    index: new Uint32Array(buffer, start + index.offset, index.length / 4),
+    index,
   };
+}
+
+export interface Found {
+  point: [number, number, number];
+  part: string;
+  triangle: number;
 }
 
 /** Finds the low-poly triangle under a UV point, and the point of the model there. */
@@ -48,7 +65,7 @@ export class UvFinder {
   }
 
   /** What lies at a place of a sheet, u and v from 0 to 1. */
-  find(onU: number, onV: number, sheet = 0): { point: [number, number, number]; part: string } | null {
+  find(onU: number, onV: number, sheet = 0): Found | null {
     const { uv, position, sheets } = this;
     const [left, bottom] = sheets?.corners[sheet] ?? [0, 0];
     const [u, v] = [onU + left, onV + bottom];
@@ -72,7 +89,7 @@ export class UvFinder {
         const p = (k: number) => position[corner + k * 3 + axis] ?? 0;
         return p(0) * (1 - wb - wc) + p(1) * wb + p(2) * wc;
       };
-      return { point: [at(0), at(1), at(2)], part: this.partOf(i / 2) };
+      return { point: [at(0), at(1), at(2)], part: this.partOf(i / 2), triangle: i / 6 };
     }
     return null;
   }

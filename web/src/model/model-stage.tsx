@@ -2,12 +2,16 @@
 import { useEffect, useMemo, useRef, useState } from "react";
 import * as THREE from "three";
 import { mapUrl } from "../api/client";
-import { useReach, useRecipe, useShownRun } from "../api/queries";
+import { useAsset, useReach, useRecipe, useShownRun, useUvReport } from "../api/queries";
 import type { MapSettings, RunView } from "../api/types";
 import { type Look, useStore } from "../state";
-import { StageMessage, StageTools, Tag, ToolSegment, ToolToggle } from "../ui/stage-tools";
+import { Badge } from "../ui/parts";
+import { StageMessage, StageTools, Tag, ToolSegment, ToolSelect, ToolToggle } from "../ui/stage-tools";
+import { LayoutLegend } from "./layout-legend";
+import { LAYOUT_LOOKS, type LayoutLook, tintsOf } from "./layout-looks";
 import { type LightPlace, LightPuck, lightDirection } from "./light-puck";
 import { UvFinder } from "./mesh-data";
+import { useHidden, waysApart } from "./pairs-view";
 import { MOST_SHEETS } from "./shaders";
 import { NOWHERE, sheetsOf } from "./sheets";
 import { useDisplay } from "./use-display";
@@ -29,11 +33,15 @@ export function ModelStage() {
   const host = useRef<HTMLDivElement>(null);
   const canvas = useRef<HTMLCanvasElement>(null);
   const marker = useRef<HTMLDivElement>(null);
+  const badgeHost = useRef<HTMLDivElement>(null);
   const [viewer, setViewer] = useState<Viewer | null>(null);
   const [failed, setFailed] = useState(false);
   const [wipe, setWipe] = useState(0.5);
   const [light, setLight] = useState<LightPlace>([-0.45, 0.5]);
-  const { look, envelope, inner, wires, hidden, map, wish, set } = useStore();
+  const { look, envelope, inner, wires, layout, target, apart, lit, map, wish, set } = useStore();
+  const hidden = useHidden();
+  const pairs = useAsset().data?.pairs;
+  const uvs = useUvReport().data;
   const low = useDisplay("low");
   const high = useDisplay("high");
   const run = useShownRun();
@@ -62,6 +70,17 @@ export function ModelStage() {
 
   useEffect(() => viewer?.setLow(low.data ?? null), [viewer, low.data]);
   useEffect(() => viewer?.setHigh(high.data ?? null), [viewer, high.data]);
+  const ways = useMemo(() => (low.data ? waysApart(pairs ?? [], low.data) : null), [low.data, pairs]);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: a new mesh needs its ways again
+  useEffect(() => {
+    if (ways) viewer?.setWays(ways);
+  }, [viewer, ways, high.data]);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: a new mesh is lit anew
+  useEffect(() => viewer?.setLit(lit), [viewer, lit, low.data]);
+  const aim = target ? target / (uvs?.size ?? 1) : (uvs?.median_density ?? 0);
+  useEffect(() => {
+    if (viewer && layout && low.data && uvs) viewer.setTints(tintsOf(layout, low.data, uvs, aim));
+  }, [viewer, layout, low.data, uvs, aim]);
 
   const shownMap = run?.report?.maps[map] ? map : run?.report?.maps.normal ? "normal" : null;
   const report = run?.report;
@@ -113,8 +132,30 @@ export function ModelStage() {
         envelope && out !== undefined && inward !== undefined ? { out, inward: inner ? inward : null } : null,
       wires,
       hidden,
+      layout: layout && (layout === "checker" || layout === "blur" ? layout : "tints"),
+      texels: uvs?.size ?? 1024,
+      // Detail four texels long where the density is what is aimed at.
+      wave: 4 / Math.max(1e-9, aim * (uvs?.size ?? 1024)),
+      apart,
     });
-  }, [viewer, look, wipe, light, shownMap, green, envelope, inner, out, inward, wires, hidden]);
+  }, [
+    viewer,
+    look,
+    wipe,
+    light,
+    shownMap,
+    green,
+    envelope,
+    inner,
+    out,
+    inward,
+    wires,
+    hidden,
+    layout,
+    uvs,
+    aim,
+    apart,
+  ]);
 
   const lastWish = useRef(0);
   useEffect(() => {
@@ -128,14 +169,22 @@ export function ModelStage() {
     if (!viewer) return;
     const place = () => {
       const hover = useStore.getState().hover;
-      const at = hover?.point ? viewer.project(hover.point) : null;
+      const at = hover?.point ? viewer.project(hover.point, hover.part ?? "") : null;
       if (!marker.current) return;
       marker.current.style.display = at ? "block" : "none";
       if (at) marker.current.style.transform = `translate(${at[0]}px, ${at[1]}px)`;
+      for (const badge of badgeHost.current?.querySelectorAll<HTMLElement>("[data-part]") ?? []) {
+        const part = badge.dataset.part ?? "";
+        const middle = ways?.middles.get(part);
+        const place = middle ? viewer.project([...middle], part) : null;
+        badge.style.display = place ? "block" : "none";
+        if (place) badge.style.transform = `translate(${place[0]}px, ${place[1]}px) translate(-50%, -50%)`;
+      }
     };
     viewer.onDraw = place;
+    viewer.draw();
     return useStore.subscribe((s, before) => s.hover !== before.hover && place());
-  }, [viewer]);
+  }, [viewer, ways]);
 
   const point = (e: React.PointerEvent) => {
     if (!viewer || !low.data || e.buttons !== 0) return;
@@ -151,6 +200,7 @@ export function ModelStage() {
         sheet: on,
         point: hit.point,
         part,
+        triangle: Math.floor(hit.index / 3),
       },
     });
   };
@@ -177,19 +227,29 @@ export function ModelStage() {
       <div ref={marker} className="pointer-events-none absolute top-0 left-0 hidden" aria-hidden>
         <i className="absolute size-4 -translate-1/2 rounded-full border-[1.5px] border-white shadow-[0_0_0_1px_#0008]" />
       </div>
+      <Badges host={badgeHost} hidden={hidden.low} />
       <StageTools>
         <Tag>MODEL</Tag>
-        <ToolSegment
-          label="What the model stage shows"
-          options={LOOKS}
-          value={look}
-          onChange={(v) => set({ look: v })}
-        />
+        {layout ? (
+          <LayoutTools layout={layout} onChange={(v) => set({ layout: v })} />
+        ) : (
+          <ToolSegment
+            label="What the model stage shows"
+            options={LOOKS}
+            value={look}
+            onChange={(v) => set({ look: v })}
+          />
+        )}
         <ToolToggle label="Wires" on={wires} onChange={(v) => set({ wires: v })} />
         <ToolToggle label="Envelope" on={envelope} onChange={(v) => set({ envelope: v })} />
       </StageTools>
-      {look === "wipe" && <WipeHandle share={wipe} onMove={setWipe} host={host} />}
-      {look === "beside" && (
+      {layout === "blur" && (
+        <WipeHandle share={wipe} onMove={setWipe} host={host} sides={["as it is", "in texels"]} />
+      )}
+      {!layout && look === "wipe" && (
+        <WipeHandle share={wipe} onMove={setWipe} host={host} sides={["baked", "sculpt"]} />
+      )}
+      {!layout && look === "beside" && (
         <div className="pointer-events-none absolute inset-y-0 left-1/2 w-px bg-stage-line" />
       )}
       <div className="absolute right-3 bottom-3">
@@ -212,6 +272,38 @@ export function ModelStage() {
   );
 }
 
+function LayoutTools(props: { layout: LayoutLook; onChange: (look: LayoutLook | null) => void }) {
+  return (
+    <>
+      <ToolSelect
+        label="Look at the layout"
+        options={LAYOUT_LOOKS}
+        value={props.layout}
+        onChange={props.onChange}
+      />
+      <ToolToggle label="Back to maps" on={false} onChange={() => props.onChange(null)} />
+    </>
+  );
+}
+
+/** Each pair's number over its part; the viewer's drawing moves them. */
+function Badges(props: { host: React.RefObject<HTMLDivElement | null>; hidden: ReadonlySet<string> }) {
+  const badges = useStore((s) => s.badges);
+  const pairs = useAsset().data?.pairs ?? [];
+  if (!badges || pairs.length < 2) return null;
+  return (
+    <div ref={props.host} className="pointer-events-none absolute inset-0 overflow-hidden" aria-hidden>
+      {pairs
+        .filter((p) => !props.hidden.has(p.low))
+        .map((p) => (
+          <span key={p.low} data-part={p.low} className="absolute top-0 left-0 hidden">
+            <Badge number={p.number} />
+          </span>
+        ))}
+    </div>
+  );
+}
+
 function Legend(props: {
   envelope: boolean;
   out: number | undefined;
@@ -221,7 +313,8 @@ function Legend(props: {
   const { envelope, out, inward, standIn } = props;
   const thousands = (n: number) => (n >= 1e6 ? `${(n / 1e6).toFixed(2)}M` : `${Math.round(n / 1e3)}k`);
   return (
-    <div className="pointer-events-none absolute bottom-3 left-3 flex flex-col gap-1 text-xs text-on-stage">
+    <div className="pointer-events-none absolute bottom-3 left-3 flex flex-col items-start gap-1 text-xs text-on-stage">
+      <LayoutLegend />
       {envelope && out !== undefined && inward !== undefined && (
         <span className="flex items-center gap-3 rounded bg-(--stage-tool) px-2 py-0.5">
           <span className="flex items-center gap-1.5">
@@ -248,8 +341,9 @@ function WipeHandle(props: {
   share: number;
   onMove: (share: number) => void;
   host: React.RefObject<HTMLDivElement | null>;
+  sides: readonly [string, string];
 }) {
-  const { share, onMove, host } = props;
+  const { share, onMove, host, sides } = props;
   const drag = (e: React.PointerEvent) => {
     if (!(e.buttons & 1) || !host.current) return;
     e.currentTarget.setPointerCapture(e.pointerId);
@@ -264,7 +358,7 @@ function WipeHandle(props: {
     <div
       role="slider"
       tabIndex={0}
-      aria-label="Wipe between baked and sculpt"
+      aria-label={`Wipe between ${sides[0]} and ${sides[1]}`}
       aria-valuemin={0}
       aria-valuemax={100}
       aria-valuenow={Math.round(share * 100)}
@@ -276,8 +370,8 @@ function WipeHandle(props: {
     >
       <i className="absolute inset-y-0 left-1/2 w-px bg-white/80" />
       <span className="absolute bottom-16 left-1/2 flex -translate-x-1/2 gap-4 text-xs whitespace-nowrap text-on-stage [text-shadow:0_0_3px_#000]">
-        <b>baked</b>
-        <b>sculpt</b>
+        <b>{sides[0]}</b>
+        <b>{sides[1]}</b>
       </span>
     </div>
   );

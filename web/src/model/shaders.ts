@@ -28,7 +28,10 @@ export const LOW_VERTEX = /* glsl */ `
   attribute vec3 outward;
   attribute vec4 frame;
   attribute float sheet;
+  attribute vec4 tint;
+  attribute float density;
   uniform float lift;
+  varying vec4 vTint; varying float vDensity; varying vec3 vPlace;
   varying vec3 vN; varying vec3 vT; varying float vSign; varying vec2 vUv; varying vec3 vEye; varying float vSheet;
   void main() {
     vec3 p = position + outward * lift;
@@ -38,6 +41,9 @@ export const LOW_VERTEX = /* glsl */ `
     vSign = frame.w;
     vUv = uv;
     vSheet = sheet;
+    vTint = tint;
+    vDensity = density;
+    vPlace = position;
     vEye = -view.xyz;
     gl_Position = projectionMatrix * view;
   }
@@ -46,7 +52,12 @@ export const LOW_VERTEX = /* glsl */ `
 export const LOW_FRAGMENT = /* glsl */ `
   ${LIGHT}
   uniform sampler2D maps[SHEETS];
-  uniform int mode; // 0 plain, 1 normal map, 2 colour map
+  uniform int mode; // 0 plain, 1 normal map, 2 colour map, 3 a colour a triangle, 4 checker, 5 predicted blur
+  uniform sampler2D checker;
+  uniform float texels; // a side of the sheet
+  uniform float wave; // wavelength of the detail that blur is shown on, scene units
+  uniform float split; // in pixels; left of it detail as it is, right of it as texels hold it
+  varying vec4 vTint; varying float vDensity; varying vec3 vPlace;
   uniform float green;
   uniform vec3 base;
   uniform float wipe; // in pixels; drawn left of it
@@ -67,27 +78,40 @@ ${Array.from({ length: MOST_SHEETS - 1 }, (_, i) => `#if SHEETS > ${i + 1}\n    
     vec3 n = vN;
     vec3 c = base;
     int how = mode;
-    vec4 baked = mode == 0 ? vec4(0.0) : texel();
-    if (baked.a == 0.0) how = 0;
+    vec4 baked = mode == 1 || mode == 2 ? texel() : vec4(0.0);
+    if (mode < 3 && baked.a == 0.0) how = 0;
     if (how == 1) {
       vec3 t = baked.rgb * 2.0 - 1.0;
       t.y *= green;
       n = t.x * vT + t.y * vSign * cross(vN, vT) + t.z * vN;
     } else if (how == 2) {
       c = baked.rgb;
+    } else if (how == 3) {
+      float line = step(0.55, fract((gl_FragCoord.x - gl_FragCoord.y) / 7.0));
+      c = mix(vTint.rgb, vTint.rgb * 0.45, line * step(0.5, vTint.a));
+    } else if (how == 4) {
+      c = texture2D(checker, vUv).rgb;
+    } else if (how == 5) {
+      // A texel is the mean over its width: a wave of that length keeps sinc(width / length) of its contrast.
+      vec3 p = vPlace * (6.2831853 / wave);
+      float x = 3.1415927 / max(1e-6, vDensity * texels * wave);
+      float kept = gl_FragCoord.x < split ? 1.0 : (x < 3.1415927 ? sin(x) / max(1e-6, x) : 0.0);
+      c = vec3(0.55 + 0.4 * sin(p.x) * sin(p.y + 1.0) * sin(p.z + 2.0) * kept * 1.6);
     }
     n = normalize(n);
     if (!gl_FrontFacing) n = -n;
-    vec3 lit = how == 2 ? mix(c, shade(c, n, normalize(vEye)), 0.45) : shade(c, n, normalize(vEye));
+    vec3 lit = how >= 2 ? mix(c, shade(c, n, normalize(vEye)), 0.45) : shade(c, n, normalize(vEye));
     gl_FragColor = vec4(gl_FrontFacing ? lit : hatch(lit), 1.0);
   }
 `;
 
 export const HIGH_VERTEX = /* glsl */ `
   attribute vec3 tint;
+  attribute vec3 away;
+  uniform float apart;
   varying vec3 vN; varying vec3 vEye; varying vec3 vTint;
   void main() {
-    vec4 view = modelViewMatrix * vec4(position, 1.0);
+    vec4 view = modelViewMatrix * vec4(position + away * apart, 1.0);
     vN = normalMatrix * normal;
     vEye = -view.xyz;
     vTint = tint;

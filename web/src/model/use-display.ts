@@ -6,7 +6,8 @@ import { type MeshData, readMesh } from "./mesh-data";
 
 export function useDisplay(side: "low" | "high") {
   const asset = useAsset().data;
-  const files = asset?.recipe[side].map((s) => `${s.hash} ${s.uvs ?? 0}`).join("+");
+  const sources = asset?.recipe[side] ?? [];
+  const files = sources.length > 0 ? JSON.stringify(sources) : "";
   return useQuery<MeshData>({
     queryKey: ["display", asset?.id, side, files],
     queryFn: async ({ signal }) => readMesh(await api.display(asset?.id ?? 0, side, signal)),

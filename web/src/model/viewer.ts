@@ -4,6 +4,7 @@
 import * as THREE from "three";
 import { OrbitControls } from "three/examples/jsm/controls/OrbitControls.js";
 import type { Look } from "../state";
+import { drawChecker, seamLines } from "./layout-looks";
 import type { MeshData } from "./mesh-data";
 import { HIGH_FRAGMENT, HIGH_VERTEX, LOW_FRAGMENT, LOW_VERTEX, SHELL_FRAGMENT } from "./shaders";
 import type { Sheets } from "./sheets";
@@ -20,8 +21,19 @@ export interface View {
   /** Distances of the outer envelope and, while it is asked for, of the inner one. */
   envelope: { out: number; inward: number | null } | null;
   wires: boolean;
-  hidden: ReadonlySet<string>;
+  /** Parts by name that are left out, of each mesh. */
+  hidden: { low: ReadonlySet<string>; high: ReadonlySet<string> };
+  /** A look at the layout in place of the map: colours by triangle, the checker, or detail as texels hold it. */
+  layout: "tints" | "checker" | "blur" | null;
+  /** Texels a side of the sheet, and the wavelength that blur is shown on. */
+  texels: number;
+  wave: number;
+  /** How far parts are pulled along their way, 0 to 1. */
+  apart: number;
 }
+
+/** Where a part goes when pairs are pulled apart, scene units at full pull. */
+export type Ways = ReadonlyMap<string, readonly [number, number, number]>;
 
 export interface Pointed {
   uv: [number, number];
@@ -30,14 +42,31 @@ export interface Pointed {
 }
 
 const PLAIN = new THREE.Vector3(0.62, 0.61, 0.6);
-const stem = (name: string) =>
-  name.toLowerCase().replace(/[_.\- ](low|lo|lp|lowpoly|high|hi|hp|highpoly)$/, "");
-
+type Lines = THREE.LineSegments<THREE.BufferGeometry, THREE.ShaderMaterial>;
 type ShaderMesh = THREE.Mesh<THREE.BufferGeometry, THREE.ShaderMaterial>;
 
 interface Side {
   mesh: ShaderMesh;
   data: MeshData;
+}
+
+/** One colour, see-through. */
+function flat(color: THREE.Vector4, depthTest: boolean) {
+  return new THREE.ShaderMaterial({
+    vertexShader: LOW_VERTEX,
+    fragmentShader: SHELL_FRAGMENT,
+    uniforms: { color: { value: color }, lift: { value: 0 } },
+    transparent: true,
+    depthWrite: false,
+    depthTest,
+  });
+}
+
+/** The ends of all edges of triangles whose corners stand one after the other. */
+function allEdges(corners: number) {
+  const ends = new Uint32Array(corners * 2);
+  for (let t = 0; t + 2 < corners; t += 3) ends.set([t, t + 1, t + 1, t + 2, t + 2, t], t * 2);
+  return ends;
 }
 
 export class Viewer {
@@ -51,11 +80,15 @@ export class Viewer {
   private low: Side | null = null;
   private high: Side | null = null;
   /** Outer and inner envelope: a see-through skin and its edges for each. */
-  private shells: {
-    skin: ShaderMesh;
-    edges: THREE.LineSegments<THREE.BufferGeometry, THREE.ShaderMaterial>;
-  }[] = [];
-  private wire: THREE.LineSegments | null = null;
+  private shells: { skin: ShaderMesh; edges: Lines }[] = [];
+  private wire: Lines | null = null;
+  private seams: Lines | null = null;
+  private lit: { skin: ShaderMesh; edges: Lines } | null = null;
+  /** Positions of the low-poly before anything is pulled apart, and where each corner goes. */
+  private resting: Float32Array = new Float32Array();
+  private ways: { low: Ways; high: Ways } = { low: new Map(), high: new Map() };
+  private pulled = 0;
+  private checker: THREE.Texture | null = null;
   private view: View | null = null;
   private asked = 0;
   private framed = false;
@@ -102,18 +135,17 @@ export class Viewer {
     this.remove(this.low?.mesh);
     for (const { skin, edges } of this.shells) {
       this.remove(skin);
-      this.scene.remove(edges);
-      edges.geometry.dispose();
-      edges.material.dispose();
+      this.remove(edges);
     }
-    if (this.wire) {
-      this.scene.remove(this.wire);
-      this.wire.geometry.dispose();
-      this.wire = null;
-    }
+    this.remove(this.wire);
+    this.remove(this.seams);
+    this.setLit(null);
     this.low = null;
+    this.wire = null;
+    this.seams = null;
     this.shells = [];
     if (!data) return;
+    this.resting = data.floats("position") ?? new Float32Array();
     const geometry = new THREE.BufferGeometry();
     const count = data.header.vertices;
     const attribute = (name: string, from: string, size: number) =>
@@ -121,12 +153,17 @@ export class Viewer {
         name,
         new THREE.BufferAttribute(data.floats(from) ?? new Float32Array(count * size), size),
       );
-    attribute("position", "position", 3);
+    // A copy: it moves when pairs are pulled apart.
+    geometry.setAttribute("position", new THREE.BufferAttribute(this.resting.slice(), 3));
     attribute("normal", "normal", 3);
     attribute("outward", "outward", 3);
     attribute("uv", "uv", 2);
     attribute("frame", "tangent", 4);
     geometry.setAttribute("sheet", new THREE.BufferAttribute(new Float32Array(count), 1));
+    geometry.setAttribute("tint", new THREE.BufferAttribute(new Uint8Array(count * 4), 4, true));
+    const density = data.floats("density");
+    const corners = new Float32Array(count).map((_, corner) => density?.[Math.floor(corner / 3)] ?? 0);
+    geometry.setAttribute("density", new THREE.BufferAttribute(corners, 1));
     const material = new THREE.ShaderMaterial({
       vertexShader: LOW_VERTEX,
       fragmentShader: LOW_FRAGMENT,
@@ -140,6 +177,10 @@ export class Viewer {
         base: { value: PLAIN },
         wipe: { value: 1e9 },
         lift: { value: 0 },
+        checker: { value: this.blank },
+        texels: { value: 1024 },
+        wave: { value: 1 },
+        split: { value: 0 },
       },
     });
     this.low = { mesh: this.add(geometry, material), data };
@@ -153,11 +194,9 @@ export class Viewer {
       ),
       this.shell(geometry, new THREE.Vector4(0, 0, 0, 0), new THREE.Vector4(0.1, 0.08, 0.06, 0.22), false),
     ];
-    this.wire = new THREE.LineSegments(
-      new THREE.WireframeGeometry(geometry),
-      new THREE.LineBasicMaterial({ color: 0x161310, transparent: true, opacity: 0.34 }),
-    );
-    this.scene.add(this.wire);
+    this.wire = this.lines(geometry, allEdges(count), new THREE.Vector4(0.09, 0.07, 0.06, 0.34), true);
+    this.seams = this.lines(geometry, seamLines(data), new THREE.Vector4(0.08, 0.05, 0.04, 0.95), true);
+    this.pulled = 0;
     this.apply();
     if (!this.framed) this.frame();
   }
@@ -171,13 +210,22 @@ export class Viewer {
       geometry.setAttribute(name, new THREE.BufferAttribute(data.floats(name) ?? new Float32Array(), 3));
     const colors = data.colors ?? new Uint8Array(data.header.vertices * 4).fill(150);
     geometry.setAttribute("tint", new THREE.BufferAttribute(colors, 4, true));
+    const away = new THREE.BufferAttribute(new Float32Array(data.header.vertices * 3), 3);
+    geometry.setAttribute("away", away);
     const material = new THREE.ShaderMaterial({
       vertexShader: HIGH_VERTEX,
       fragmentShader: HIGH_FRAGMENT,
       side: THREE.DoubleSide,
-      uniforms: { light: this.light, base: { value: PLAIN }, mode: { value: 0 }, wipe: { value: -1 } },
+      uniforms: {
+        light: this.light,
+        base: { value: PLAIN },
+        mode: { value: 0 },
+        wipe: { value: -1 },
+        apart: { value: 0 },
+      },
     });
     this.high = { mesh: this.add(geometry, material), data };
+    this.setWays(this.ways);
     this.apply();
     if (!this.framed) this.frame();
   }
@@ -188,26 +236,93 @@ export class Viewer {
     edge: THREE.Vector4,
     depthTest: boolean,
   ) {
-    const material = (color: THREE.Vector4) =>
-      new THREE.ShaderMaterial({
-        vertexShader: LOW_VERTEX,
-        fragmentShader: SHELL_FRAGMENT,
-        uniforms: { color: { value: color }, lift: { value: 0 } },
-        transparent: true,
-        depthWrite: false,
-        depthTest,
-      });
+    const edges = this.lines(geometry, allEdges(geometry.getAttribute("position").count), edge, depthTest);
+    return { skin: this.add(geometry, flat(skin, depthTest)), edges };
+  }
+
+  /** Lines between corners of the low-poly, which move with it. */
+  private lines(geometry: THREE.BufferGeometry, ends: Uint32Array, color: THREE.Vector4, depthTest: boolean) {
     const lines = new THREE.BufferGeometry();
     for (const name of ["position", "normal", "outward", "uv", "frame"])
       lines.setAttribute(name, geometry.getAttribute(name));
-    const corners = geometry.getAttribute("position").count;
-    const ends = new Uint32Array(corners * 2);
-    for (let t = 0; t + 2 < corners; t += 3) ends.set([t, t + 1, t + 1, t + 2, t + 2, t], t * 2);
     lines.setIndex(new THREE.BufferAttribute(ends, 1));
-    const edges = new THREE.LineSegments(lines, material(edge));
-    edges.frustumCulled = false;
-    this.scene.add(edges);
-    return { skin: this.add(geometry, material(skin)), edges };
+    const made: Lines = new THREE.LineSegments(lines, flat(color, depthTest));
+    made.frustumCulled = false;
+    this.scene.add(made);
+    return made;
+  }
+
+  /** Lights triangles of the low-poly, their edges through whatever lies in front. */
+  setLit(triangles: readonly number[] | null) {
+    if (this.lit) {
+      this.remove(this.lit.skin);
+      this.remove(this.lit.edges);
+      this.lit = null;
+    }
+    if (this.low && triangles && triangles.length > 0) {
+      const from = this.low.mesh.geometry;
+      const skin = new THREE.BufferGeometry();
+      for (const name of ["position", "normal", "outward", "uv", "frame"])
+        skin.setAttribute(name, from.getAttribute(name));
+      skin.setIndex(triangles.flatMap((t) => [t * 3, t * 3 + 1, t * 3 + 2]));
+      const material = flat(new THREE.Vector4(0.95, 0.42, 0.14, 0.55), true);
+      material.side = THREE.DoubleSide;
+      material.polygonOffset = true;
+      material.polygonOffsetFactor = -2;
+      material.polygonOffsetUnits = -2;
+      const ends = new Uint32Array(
+        triangles.flatMap((t) => [t * 3, t * 3 + 1, t * 3 + 1, t * 3 + 2, t * 3 + 2, t * 3]),
+      );
+      const edges = this.lines(from, ends, new THREE.Vector4(1, 0.55, 0.25, 0.9), false);
+      this.lit = { skin: this.add(skin, material), edges };
+    }
+    this.draw();
+  }
+
+  /** Colours by triangle, four bytes each; the fourth hatches. */
+  setTints(tints: Uint8Array | null) {
+    if (!this.low || !tints) return;
+    const slot = this.low.mesh.geometry.getAttribute("tint") as THREE.BufferAttribute;
+    const corners = slot.array as Uint8Array;
+    for (let corner = 0; corner < slot.count; corner++) {
+      const from = Math.floor(corner / 3) * 4;
+      corners.set(tints.subarray(from, from + 4), corner * 4);
+    }
+    slot.needsUpdate = true;
+    this.draw();
+  }
+
+  /** Where parts go when pairs are pulled apart. */
+  setWays(ways: { low: Ways; high: Ways }) {
+    this.ways = ways;
+    if (this.high) {
+      const away = this.high.mesh.geometry.getAttribute("away") as THREE.BufferAttribute;
+      for (const part of this.high.data.header.parts) {
+        const way = ways.high.get(part.name) ?? [0, 0, 0];
+        for (let i = part.start; i < part.start + part.count; i++)
+          away.setXYZ(this.high.data.index[i] ?? 0, ...(way as [number, number, number]));
+      }
+      away.needsUpdate = true;
+    }
+    this.pulled = -1;
+    this.apply();
+  }
+
+  /** Moves the low-poly's corners along their ways. */
+  private pull(apart: number) {
+    if (!this.low || this.pulled === apart) return;
+    this.pulled = apart;
+    const slot = this.low.mesh.geometry.getAttribute("position") as THREE.BufferAttribute;
+    const to = slot.array as Float32Array;
+    for (const part of this.low.data.header.parts) {
+      const way = this.ways.low.get(part.name) ?? [0, 0, 0];
+      for (let corner = part.start; corner < part.start + part.count; corner++)
+        for (let axis = 0; axis < 3; axis++)
+          to[corner * 3 + axis] = (this.resting[corner * 3 + axis] ?? 0) + (way[axis] ?? 0) * apart;
+    }
+    slot.needsUpdate = true;
+    this.low.mesh.geometry.computeBoundingSphere();
+    this.low.mesh.geometry.computeBoundingBox();
   }
 
   private add(geometry: THREE.BufferGeometry, material: THREE.ShaderMaterial) {
@@ -217,7 +332,7 @@ export class Viewer {
     return mesh;
   }
 
-  private remove(mesh: ShaderMesh | undefined) {
+  private remove(mesh: ShaderMesh | Lines | null | undefined) {
     if (!mesh) return;
     this.scene.remove(mesh);
     mesh.geometry.dispose();
@@ -260,14 +375,20 @@ export class Viewer {
     if (this.low) {
       const u = this.low.mesh.material.uniforms;
       const mapped = view.look !== "low" && view.mapMode !== "none";
-      if (u.mode) u.mode.value = mapped ? (view.mapMode === "normal" ? 1 : 2) : 0;
+      const plain = mapped ? (view.mapMode === "normal" ? 1 : 2) : 0;
+      if (u.mode) u.mode.value = view.layout ? { tints: 3, checker: 4, blur: 5 }[view.layout] : plain;
+      if (u.texels) u.texels.value = view.texels;
+      if (u.wave) u.wave.value = view.wave;
+      if (view.layout === "checker" && u.checker) u.checker.value = this.checkerTexture();
+      this.pull(view.apart);
       if (u.green) u.green.value = view.green;
-      this.hide(this.low, view.hidden);
+      this.hide(this.low, view.hidden.low);
     }
     if (this.high) {
       const u = this.high.mesh.material.uniforms;
       if (u.mode) u.mode.value = view.mapMode === "colour" && this.high.data.colors ? 2 : 0;
-      this.hide(this.high, view.hidden);
+      if (u.apart) u.apart.value = view.apart;
+      this.hide(this.high, view.hidden.high);
     }
     for (const [shell, lift] of [
       [outer, view.envelope?.out ?? null],
@@ -281,16 +402,24 @@ export class Viewer {
       }
     }
     if (this.wire) this.wire.visible = view.wires;
+    if (this.seams) this.seams.visible = view.layout !== null;
     this.draw();
   }
 
-  /** Leaves hidden parts out of what is drawn and pointed at. A sculpt's part goes with the low part of its stem. */
+  private checkerTexture() {
+    if (!this.checker) {
+      this.checker = new THREE.CanvasTexture(drawChecker());
+      this.checker.colorSpace = THREE.NoColorSpace;
+      this.checker.anisotropy = this.anisotropy;
+      this.checker.wrapS = THREE.RepeatWrapping;
+      this.checker.wrapT = THREE.RepeatWrapping;
+    }
+    return this.checker;
+  }
+
+  /** Leaves hidden parts out of what is drawn and pointed at. */
   private hide(side: Side, hidden: ReadonlySet<string>) {
-    const stems = new Set([...hidden].map(stem));
-    const shown = side.data.header.parts.filter((p) => {
-      const own = stem(p.name);
-      return ![...stems].some((s) => own === s || own.startsWith(`${s}_`));
-    });
+    const shown = side.data.header.parts.filter((p) => !hidden.has(p.name));
     const geometry = side.mesh.geometry;
     if (shown.length === side.data.header.parts.length) {
       geometry.setIndex(new THREE.BufferAttribute(side.data.index, 1));
@@ -374,7 +503,9 @@ export class Viewer {
     const ratio = this.renderer.getPixelRatio();
     this.renderer.setScissorTest(false);
     this.renderer.clear();
-    const look = view.look === "baked" || view.look === "low" ? "low" : view.look;
+    const look = view.look === "baked" || view.look === "low" || view.layout ? "low" : view.look;
+    const split = this.low?.mesh.material.uniforms.split;
+    if (split) split.value = view.wipe * size.x * ratio;
     const wipe = look === "wipe" ? view.wipe * size.x * ratio : null;
     if (look === "beside") {
       this.pass("low", 0, size.x / 2, size.y, null);
@@ -425,7 +556,25 @@ export class Viewer {
     const hit = this.caster.intersectObject(this.low.mesh, false)[0];
     this.low.mesh.visible = visible;
     if (!hit?.uv || !hit.face) return null;
-    return { uv: [hit.uv.x, hit.uv.y], point: [hit.point.x, hit.point.y, hit.point.z], index: hit.face.a };
+    const way = this.wayOf(hit.face.a);
+    const point = [hit.point.x - way[0], hit.point.y - way[1], hit.point.z - way[2]] as [
+      number,
+      number,
+      number,
+    ];
+    return { uv: [hit.uv.x, hit.uv.y], point, index: hit.face.a };
+  }
+
+  /** How far a corner of the low-poly is pulled now. */
+  private wayOf(corner: number): [number, number, number] {
+    const part = this.low?.data.header.parts.find((p) => corner >= p.start && corner < p.start + p.count);
+    return this.pulledBy(part?.name ?? "");
+  }
+
+  private pulledBy(part: string): [number, number, number] {
+    const apart = this.view?.apart ?? 0;
+    const way = this.ways.low.get(part) ?? [0, 0, 0];
+    return [way[0] * apart, way[1] * apart, way[2] * apart];
   }
 
   /** Turns (arrows) or zooms (plus, minus) by keyboard; false for any other key. */
@@ -454,9 +603,10 @@ export class Viewer {
     return true;
   }
 
-  /** Where a point of the model stands on the stage, in pixels; null behind the eye. */
-  project(point: [number, number, number]): [number, number] | null {
-    const p = new THREE.Vector3(...point).project(this.camera);
+  /** Where a point of the model stands on the stage, in pixels; null behind the eye. A part's name moves it with the part. */
+  project(point: [number, number, number], part = ""): [number, number] | null {
+    const by = this.pulledBy(part);
+    const p = new THREE.Vector3(point[0] + by[0], point[1] + by[1], point[2] + by[2]).project(this.camera);
     if (p.z > 1) return null;
     const width = this.view?.look === "beside" ? this.canvas.clientWidth / 2 : this.canvas.clientWidth;
     return [((p.x + 1) / 2) * width, ((1 - p.y) / 2) * this.canvas.clientHeight];

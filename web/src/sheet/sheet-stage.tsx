@@ -2,13 +2,15 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { api, liveUrl, mapUrl } from "../api/client";
-import { useAsset, useMapLabels, useMaps, useShownRun } from "../api/queries";
+import { useAsset, useMapLabels, useMaps, useShownRun, useUvReport } from "../api/queries";
 import type { RunView } from "../api/types";
+import { drawChecker, tintsOf } from "../model/layout-looks";
 import { UvFinder } from "../model/mesh-data";
 import { sheetsOf, uvsOn } from "../model/sheets";
 import { useDisplay } from "../model/use-display";
 import { type Channel, useStore } from "../state";
 import { StageMessage, StageTools, Tag, ToolSegment, ToolSelect, ToolToggle } from "../ui/stage-tools";
+import { badgePlaces, paintLayout, trianglesOn } from "./layout-paint";
 import { SheetView } from "./sheet-view";
 import { useLoadedImage } from "./use-image";
 
@@ -23,7 +25,8 @@ export function SheetStage() {
   const canvas = useRef<HTMLCanvasElement>(null);
   const view = useRef<SheetView | null>(null);
   const [zoom, setZoom] = useState(1);
-  const { map, sheet, channel, uvWires, progress, set } = useStore();
+  const { map, sheet, channel, uvWires, progress, layout, target, lit, badges, set } = useStore();
+  const uvs = useUvReport().data;
   const kinds = useMaps().data ?? [];
   const label = useMapLabels();
   const asset = useAsset().data;
@@ -64,7 +67,26 @@ export function SheetStage() {
     () => view.current?.setUvs(low.data ? uvsOn(low.data, onSheets, number) : null),
     [low.data, onSheets, number],
   );
-  useEffect(() => view.current?.show(channel, uvWires), [channel, uvWires]);
+  useEffect(
+    () => view.current?.show(layout ? "all" : channel, uvWires || layout !== null),
+    [channel, uvWires, layout],
+  );
+  const painted = useMemo(() => {
+    if (!layout || layout === "blur" || !low.data || !uvs) return null;
+    if (layout === "checker") return drawChecker();
+    const tints = tintsOf(layout, low.data, uvs, target ? target / uvs.size : uvs.median_density);
+    return tints && paintLayout(low.data, onSheets, number, tints);
+  }, [layout, low.data, uvs, target, onSheets, number]);
+  useEffect(() => view.current?.setPainting(painted), [painted]);
+  useEffect(
+    () => view.current?.setLit(lit && low.data ? trianglesOn(low.data, onSheets, number, lit) : null),
+    [lit, low.data, onSheets, number],
+  );
+  const marks = useMemo(
+    () => (badges && low.data && asset ? badgePlaces(low.data, asset.pairs, onSheets, number) : []),
+    [badges, low.data, asset, onSheets, number],
+  );
+  useEffect(() => view.current?.setBadges(marks), [marks]);
   useEffect(
     () =>
       useStore.subscribe(
@@ -80,7 +102,14 @@ export function SheetStage() {
     const place = uv ? finder?.find(...uv, number) : null;
     set({
       hover: uv
-        ? { from: "sheet", uv, sheet: number, point: place?.point ?? null, part: place?.part ?? null }
+        ? {
+            from: "sheet",
+            uv,
+            sheet: number,
+            point: place?.point ?? null,
+            part: place?.part ?? null,
+            triangle: place?.triangle ?? null,
+          }
         : null,
     });
   };
@@ -101,7 +130,8 @@ export function SheetStage() {
       />
       <StageTools>
         <Tag>SHEET</Tag>
-        {shown && (
+        {layout && <Tag>LAYOUT</Tag>}
+        {shown && !layout && (
           <ToolSelect
             label="Map"
             options={order.map((m) => [m, label(m)] as const)}
@@ -117,12 +147,14 @@ export function SheetStage() {
             onChange={(v) => set({ sheet: Number(v) })}
           />
         )}
-        <ToolSegment
-          label="Channels"
-          options={CHANNELS}
-          value={channel}
-          onChange={(v) => set({ channel: v })}
-        />
+        {!layout && (
+          <ToolSegment
+            label="Channels"
+            options={CHANNELS}
+            value={channel}
+            onChange={(v) => set({ channel: v })}
+          />
+        )}
         <ToolToggle label="UVs" on={uvWires} onChange={(v) => set({ uvWires: v })} />
       </StageTools>
       <span className="absolute right-3 bottom-3 flex items-center gap-2 text-on-stage">
@@ -138,13 +170,14 @@ export function SheetStage() {
           Fit
         </button>
       </span>
-      {run && !live && <Probe run={run} sheet={number} map={shown} />}
+      {layout && <IslandProbe />}
+      {run && !live && !layout && <Probe run={run} sheet={number} map={shown} />}
       {live && (
         <span className="absolute bottom-3 left-3 rounded bg-ember-strong px-2 py-0.5 text-white">
           Landing: {Math.round(live.share * 100)} %
         </span>
       )}
-      {!run && !live && (
+      {!run && !live && !layout && (
         <StageMessage title="No map yet">
           {asset && asset.runs.length === 0
             ? "Bake a proof to see the first one here."
@@ -187,6 +220,42 @@ function Probe({ run, sheet, map }: { run: RunView; sheet: number; map: string |
           {label(m.map)} {m.words}
         </span>
       ))}
+    </div>
+  );
+}
+
+/** The island under the pointer. */
+function IslandProbe() {
+  const hover = useStore((s) => s.hover);
+  const report = useUvReport().data;
+  const low = useDisplay("low");
+  const islands = low.data?.uints("island");
+  const number = hover?.triangle === null || hover?.triangle === undefined ? null : islands?.[hover.triangle];
+  const island = number === null || number === undefined ? null : report?.islands[number];
+  if (!hover || !report) return null;
+  return (
+    <div
+      role="status"
+      aria-label="Island under the pointer"
+      className="num pointer-events-none absolute bottom-3 left-3 flex max-w-[calc(100%-150px)] flex-wrap gap-x-4 rounded bg-black/70 px-2 py-1 text-[#f4f4f4]"
+    >
+      {island ? (
+        <>
+          <b>
+            Island {island.number} of {island.part}
+          </b>
+          <span>{(island.density * report.size).toFixed(1)} texels a unit</span>
+          <span>{(island.density / Math.max(1e-9, report.median_density)).toFixed(2)} of the median</span>
+          <span>stretch {island.stretch.toFixed(2)}</span>
+          <span>
+            {island.gap === null
+              ? "room around"
+              : `nearest other ${(island.gap * report.size).toFixed(1)} texels`}
+          </span>
+        </>
+      ) : (
+        <span>outside every island</span>
+      )}
     </div>
   );
 }

@@ -1,8 +1,22 @@
 // Draws the sheet: pans, zooms to the cursor, keeps texels square and sharp, lays UV wires and a cross over them.
 import type { Channel } from "../state";
+import type { SheetBadge } from "./layout-paint";
 
 const MARGIN_TOP = 44;
 const MARGIN = 14;
+
+/** Triangles of UV space as one path, v turned down. */
+function triangles(uv: Float32Array): Path2D {
+  const path = new Path2D();
+  for (let i = 0; i + 5 < uv.length; i += 6) {
+    const at = (k: number): [number, number] => [uv[i + k * 2] ?? 0, 1 - (uv[i + k * 2 + 1] ?? 0)];
+    path.moveTo(...at(0));
+    path.lineTo(...at(1));
+    path.lineTo(...at(2));
+    path.closePath();
+  }
+  return path;
+}
 
 export class SheetView {
   private readonly context: CanvasRenderingContext2D;
@@ -10,6 +24,10 @@ export class SheetView {
   private image: HTMLImageElement | null = null;
   private size = 0;
   private wires: Path2D | null = null;
+  /** A picture of the layout in place of the map. */
+  private painting: HTMLCanvasElement | null = null;
+  private lit: Path2D | null = null;
+  private badges: readonly SheetBadge[] = [];
   private channel: Channel = "all";
   private showWires = false;
   private cross: [number, number] | null = null;
@@ -62,18 +80,23 @@ export class SheetView {
   }
 
   setUvs(uv: Float32Array | null) {
-    this.wires = null;
-    if (uv) {
-      const path = new Path2D();
-      for (let i = 0; i + 5 < uv.length; i += 6) {
-        const at = (k: number): [number, number] => [uv[i + k * 2] ?? 0, 1 - (uv[i + k * 2 + 1] ?? 0)];
-        path.moveTo(...at(0));
-        path.lineTo(...at(1));
-        path.lineTo(...at(2));
-        path.closePath();
-      }
-      this.wires = path;
-    }
+    this.wires = uv && triangles(uv);
+    this.draw();
+  }
+
+  setPainting(painting: HTMLCanvasElement | null) {
+    this.painting = painting;
+    this.draw();
+  }
+
+  /** Triangles that a finding lights. */
+  setLit(uv: Float32Array | null) {
+    this.lit = uv && uv.length > 0 ? triangles(uv) : null;
+    this.draw();
+  }
+
+  setBadges(badges: readonly SheetBadge[]) {
+    this.badges = badges;
     this.draw();
   }
 
@@ -168,7 +191,11 @@ export class SheetView {
     context.clearRect(0, 0, w, h);
     context.fillStyle = "#686868";
     context.fillRect(this.x, this.y, this.side, this.side);
-    if (this.image) {
+    if (this.painting) {
+      context.imageSmoothingEnabled = true;
+      context.imageSmoothingQuality = "high";
+      context.drawImage(this.painting, this.x, this.y, this.side, this.side);
+    } else if (this.image) {
       context.imageSmoothingEnabled = this.side * ratio < this.image.naturalWidth;
       context.imageSmoothingQuality = "high";
       context.filter = this.channel === "all" ? "none" : `url(#channel-${this.channel})`;
@@ -178,16 +205,44 @@ export class SheetView {
     context.strokeStyle = "#4c4c4c";
     context.lineWidth = 1;
     context.strokeRect(this.x - 0.5, this.y - 0.5, this.side + 1, this.side + 1);
-    if (this.showWires && this.wires) {
-      context.save();
-      context.translate(this.x, this.y);
-      context.scale(this.side, this.side);
-      context.lineWidth = 1 / this.side;
-      context.strokeStyle = "#ffffffa0";
-      context.stroke(this.wires);
-      context.restore();
-    }
+    if (this.showWires && this.wires)
+      this.onSheet(this.wires, { line: this.painting ? "#00000070" : "#ffffffa0", width: 1 });
+    if (this.lit) this.onSheet(this.lit, { fill: "#f2702480", line: "#ff8c40", width: 1.5 });
+    for (const badge of this.badges) this.drawBadge(badge);
     if (this.cross) this.drawCross(this.cross);
+  }
+
+  /** Draws a path of UV space in pixels of the same width at any zoom. */
+  private onSheet(path: Path2D, look: { line: string; width: number; fill?: string }) {
+    const { context } = this;
+    context.save();
+    context.translate(this.x, this.y);
+    context.scale(this.side, this.side);
+    if (look.fill) {
+      context.fillStyle = look.fill;
+      context.fill(path);
+    }
+    context.lineWidth = look.width / this.side;
+    context.strokeStyle = look.line;
+    context.stroke(path);
+    context.restore();
+  }
+
+  private drawBadge({ number, uv }: SheetBadge) {
+    const { context } = this;
+    const [x, y] = [this.x + uv[0] * this.side, this.y + (1 - uv[1]) * this.side];
+    context.fillStyle = "#f6f4f0";
+    context.strokeStyle = "#2a2622";
+    context.lineWidth = 1.2;
+    context.beginPath();
+    context.roundRect(x - 10, y - 9, 20, 18, 3);
+    context.fill();
+    context.stroke();
+    context.fillStyle = "#2a2622";
+    context.font = "600 12px 'Spline Sans Mono Variable', monospace";
+    context.textAlign = "center";
+    context.textBaseline = "middle";
+    context.fillText(String(number), x, y + 1);
   }
 
   private drawCross([u, v]: [number, number]) {

@@ -6,7 +6,7 @@ import { STOP_LABELS, STOPS, type Stop, useStore } from "../state";
 
 type StopState = { open: number } | "ready" | "nothing";
 
-const open = (findings: Finding[]) => findings.filter((f) => f.severity !== "note").length;
+const open = (findings: Finding[]) => findings.filter((f) => f.severity !== "note" && !f.allowed).length;
 
 export function meshFindings(asset: NonNullable<ReturnType<typeof useAsset>["data"]>): Finding[] {
   const own = asset.meshes.flatMap((m) => {

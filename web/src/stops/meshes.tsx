@@ -1,19 +1,15 @@
 // Meshes: bring in low-poly, sculpt and cage; see what came in and what is wrong with it.
-import { Eye, EyeOff, FileUp, X } from "lucide-react";
-import { useRef } from "react";
+import { Eye, EyeOff, X } from "lucide-react";
 import { useAsset, useRecipe } from "../api/queries";
 import type { MeshView, Plane, Role } from "../api/types";
-import { meshFindings } from "../shell/trail";
 import { useStore } from "../state";
-import { Badge, Button, bytes, count, FindingCard, Row, Section, Segment, StopHead } from "../ui/parts";
+import { Badge, bytes, count, Row, Section, StopHead } from "../ui/parts";
+import { BringIn, ROLES } from "./bring-in";
+import { LayoutSection } from "./layout";
 import { Choice } from "./map-settings";
-import { type Pending, useTray } from "./tray";
+import { MeshFindings } from "./mesh-findings";
+import { PlaneSection } from "./plane";
 
-const ROLES: readonly (readonly [Role, string])[] = [
-  ["low", "Low"],
-  ["high", "Sculpt"],
-  ["cage", "Cage"],
-];
 const ROLE_TITLES: Record<Role, string> = { low: "Low-poly", high: "Sculpt (high-poly)", cage: "Cage" };
 const ROLE_HINTS: Record<Role, string> = {
   low: "The mesh that gets the maps. It needs UVs.",
@@ -24,9 +20,6 @@ const ROLE_HINTS: Record<Role, string> = {
 export function MeshesStop() {
   const asset = useAsset().data;
   const [recipe, edit] = useRecipe();
-  const picker = useRef<HTMLInputElement>(null);
-  const { pending, offer } = useTray();
-  const findings = asset ? meshFindings(asset) : [];
   const rename = (name: string) =>
     name.trim() !== "" && edit((r) => ({ ...r, asset: name.trim().slice(0, 80) }));
   return (
@@ -34,35 +27,7 @@ export function MeshesStop() {
       <StopHead title="Meshes">
         Bring in the low-poly and the sculpt. Drop files anywhere, or pick them.
       </StopHead>
-      <Section>
-        <Button look="strong" className="w-full" onClick={() => picker.current?.click()}>
-          <FileUp className="size-3.5" /> Bring in files
-        </Button>
-        <input
-          ref={picker}
-          type="file"
-          multiple
-          accept=".obj,.ply,.glb,.gltf,.stl"
-          className="sr-only"
-          aria-label="Mesh files"
-          tabIndex={-1}
-          onChange={(e) => {
-            offer([...(e.target.files ?? [])]);
-            e.target.value = "";
-          }}
-        />
-        <p className="mt-1.5 text-xs text-ink-3">
-          OBJ, PLY, GLB, glTF, STL, up to 4 GiB each. Names ending in _low, _high or _cage are sorted by
-          themselves.
-        </p>
-        {pending.length > 0 && (
-          <ul className="mt-2 flex flex-col gap-2" aria-label="Files on their way in">
-            {pending.map((p) => (
-              <PendingRow key={p.key} pending={p} />
-            ))}
-          </ul>
-        )}
-      </Section>
+      <BringIn />
       {recipe && (
         <Section>
           <Row label="Asset name">
@@ -77,71 +42,12 @@ export function MeshesStop() {
           </Row>
         </Section>
       )}
-      <Section title="Findings" aside={<span className="num text-ink-3">{findings.length}</span>}>
-        {findings.length === 0 ? (
-          <p className="text-ink-3">
-            {asset?.meshes.length ? "Nothing is wrong with these meshes." : "Checked as they come in."}
-          </p>
-        ) : (
-          <ul className="divide-y divide-line">
-            {findings.map((f) => (
-              <FindingCard key={f.kind + f.place.part + f.reason} finding={f} />
-            ))}
-          </ul>
-        )}
-      </Section>
+      <MeshFindings />
       {ROLES.map(([role]) => (
         <RoleSection key={role} role={role} meshes={asset?.meshes.filter((m) => m.role === role) ?? []} />
       ))}
+      <LayoutSection />
     </>
-  );
-}
-
-function PendingRow({ pending }: { pending: Pending }) {
-  const { send, drop } = useTray();
-  const { file, share, failed, role } = pending;
-  return (
-    <li className="rounded border border-line p-2">
-      <div className="flex items-center gap-2">
-        <b className="min-w-0 grow truncate" title={file.name}>
-          {file.name}
-        </b>
-        <span className="num text-ink-3">{bytes(file.size)}</span>
-        <button
-          type="button"
-          aria-label={`Stop ${file.name}`}
-          className="text-ink-3 hover:text-ink"
-          onClick={() => drop(pending.key)}
-        >
-          <X className="size-3.5" />
-        </button>
-      </div>
-      {failed ? (
-        <p role="alert" className="mt-1 text-madder">
-          {failed}
-        </p>
-      ) : share === null ? (
-        <div className="mt-1.5">
-          <p className="mb-1 text-ink-2">What is it?</p>
-          <Segment
-            label={`Use ${file.name} as`}
-            wide
-            options={ROLES}
-            value={role ?? ("" as Role)}
-            onChange={(r) => send(pending.key, r)}
-          />
-        </div>
-      ) : (
-        <div className="mt-1.5">
-          <div className="h-1.5 overflow-hidden rounded bg-sunk">
-            <i className="block h-full bg-ember" style={{ width: `${share * 100}%` }} />
-          </div>
-          <p className="mt-1 text-ink-3">
-            {share < 1 ? `sending, ${Math.round(share * 100)} %` : "reading and checking"}
-          </p>
-        </div>
-      )}
-    </li>
   );
 }
 
@@ -157,6 +63,7 @@ function RoleSection({ role, meshes }: { role: Role; meshes: MeshView[] }) {
   return (
     <Section title={ROLE_TITLES[role]}>
       {meshes.length === 0 && <p className="text-ink-3">{ROLE_HINTS[role]}</p>}
+      {role === "low" && <PlaneSection made={meshes.length > 0} />}
       {meshes.map((m) => (
         <div key={m.hash + m.file} className="mb-1">
           <div className="flex items-center gap-2">
@@ -172,15 +79,16 @@ function RoleSection({ role, meshes }: { role: Role; meshes: MeshView[] }) {
               <X className="size-3.5" />
             </button>
           </div>
-          <p className="text-ink-3">
+          <p className="text-ink-3" hidden={m.hash === ""}>
             <span className="num">{count(m.summary.triangles)}</span> triangles, {bytes(m.summary.bytes)}
             {m.summary.has_uvs ? ", UVs" : role === "low" ? ", no UVs" : ""}
             {m.summary.has_colors ? ", vertex colours" : ""}
             {m.summary.normals_from_file ? "" : ", normals made here"}
           </p>
-          {(role === "low" || (role === "high" && (m.summary.has_uvs || colored))) && (
+          {m.hash !== "" && (role === "low" || (role === "high" && (m.summary.has_uvs || colored))) && (
             <UvRow mesh={m} role={role} />
           )}
+          <StepList mesh={m} role={role} />
           <PartList mesh={m} role={role} />
         </div>
       ))}
@@ -223,6 +131,41 @@ function UvRow({ mesh, role }: { mesh: MeshView; role: "low" | "high" }) {
   );
 }
 
+/** What is done to a file each time it is read; any step can be taken back, not only the last. */
+function StepList({ mesh, role }: { mesh: MeshView; role: Role }) {
+  const [, edit] = useRecipe();
+  if (mesh.steps.length === 0 || role === "cage") return null;
+  const takeOut = (number: number) =>
+    edit((r) => ({
+      ...r,
+      [role]: r[role].map((s) =>
+        s.file === mesh.file && s.hash === mesh.hash
+          ? { ...s, steps: s.steps?.filter((_, i) => i !== number) ?? [] }
+          : s,
+      ),
+    }));
+  return (
+    <ol aria-label={`Done to ${mesh.file}`} className="mt-1 border-l-2 border-moss pl-2 text-ink-2">
+      {mesh.steps.map((words, i) => (
+        // biome-ignore lint/suspicious/noArrayIndexKey: a step is its place in the list
+        <li key={i} className="flex items-center gap-2">
+          <span className="min-w-0 grow truncate" title={words}>
+            {words}
+          </span>
+          <button
+            type="button"
+            aria-label={`Take back: ${words}`}
+            className="text-ink-3 hover:text-ink"
+            onClick={() => takeOut(i)}
+          >
+            <X className="size-3.5" />
+          </button>
+        </li>
+      ))}
+    </ol>
+  );
+}
+
 function PartList({ mesh, role }: { mesh: MeshView; role: Role }) {
   const { hidden, togglePart } = useStore();
   const pairs = useAsset().data?.pairs ?? [];
@@ -230,7 +173,9 @@ function PartList({ mesh, role }: { mesh: MeshView; role: Role }) {
   return (
     <ul className="mt-1 -mx-1">
       {mesh.summary.parts.map((part) => {
-        const own = pairs.find((p) => (role === "low" ? p.low === part.name : p.high.includes(part.name)));
+        const own = pairs.find((p) =>
+          role === "low" ? p.low === part.name : p.high.some((h) => h.name === part.name),
+        );
         const off = hidden.has(part.name);
         return (
           <li key={part.name} className="flex h-6.5 items-center gap-2 rounded px-1 hover:bg-sunk">

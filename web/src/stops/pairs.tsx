@@ -1,6 +1,21 @@
-// Pairs: which parts of the sculpt each low-poly part may see.
+// Pairs: which parts of the sculpt each low-poly part may see: by rule, with what the rule sets aside, and by hand.
+import { X } from "lucide-react";
+import { useState } from "react";
 import { useAsset, useRecipe } from "../api/queries";
-import { Badge, FindingCard, Section, Segment, StopHead } from "../ui/parts";
+import type { PairedPart, PairView } from "../api/types";
+import { useStore } from "../state";
+import { FindingCard } from "../ui/finding-card";
+import { Badge, Section, Segment, StopHead } from "../ui/parts";
+import { EndingsSection } from "./endings";
+
+/** Parts are dragged under this name. */
+const DRAGGED = "application/x-ember-part";
+
+const HINTS = {
+  names: "Endings are taken off: cap_low sees cap_high and cap_rivets_high.",
+  space: "Each part of the sculpt goes where most of it lies; the share is shown.",
+  all: "Every low-poly part sees the whole sculpt: neighbours may bleed into each other.",
+};
 
 export function PairsStop() {
   const asset = useAsset().data;
@@ -17,39 +32,245 @@ export function PairsStop() {
           wide
           options={[
             ["names", "By names"],
+            ["space", "By space"],
             ["all", "All see all"],
           ]}
           value={recipe.pairing}
           onChange={(pairing) => edit((r) => ({ ...r, pairing }))}
         />
-        <p className="mt-1.5 text-xs text-ink-3">
-          By names: _low and _high are taken off, and cap_rivets_high goes to cap_low. Pairing by hand and by
-          shared space come here later.
-        </p>
+        <p className="mt-1.5 text-xs text-ink-3">{HINTS[recipe.pairing]}</p>
       </Section>
-      <Section title="What pairs with what">
+      {recipe.pairing === "names" && <EndingsSection />}
+      <ApartSection />
+      <Section title="What pairs with what" aside={<TakeBackAll />}>
         {asset.pairs.length === 0 && <p className="text-ink-3">Bring in a low-poly and a sculpt first.</p>}
-        <ul className="divide-y divide-line">
+        <ul className="divide-y divide-line" aria-label="Pairs">
           {asset.pairs.map((p) => (
-            <li key={p.number} className="flex gap-2 py-1.5">
-              <Badge number={p.number} />
-              <div className="min-w-0">
-                <b className="block truncate">{p.low}</b>
-                <span className="text-ink-2">{p.high.length > 0 ? p.high.join(", ") : "sees nothing"}</span>
-              </div>
-            </li>
+            <PairRow key={p.number} pair={p} />
           ))}
+          {asset.unseen.length > 0 && <UnseenRow />}
         </ul>
       </Section>
       {asset.pair_findings.length > 0 && (
         <Section title="Findings">
           <ul className="divide-y divide-line">
             {asset.pair_findings.map((f) => (
-              <FindingCard key={f.reason} finding={f} />
+              <FindingCard key={f.reason} finding={f} may />
             ))}
           </ul>
         </Section>
       )}
     </>
+  );
+}
+
+/** Changes which low-poly parts see a part of the sculpt, by hand. */
+function usePairing() {
+  const asset = useAsset().data;
+  const [, edit] = useRecipe();
+  const seenBy = (high: string) =>
+    asset?.pairs.filter((p) => p.high.some((h) => h.name === high)).map((p) => p.low) ?? [];
+  const put = (high: string, low: string[]) =>
+    edit((r) => ({
+      ...r,
+      hand_pairs: [...(r.hand_pairs ?? []).filter((p) => p.high !== high), { high, low }],
+    }));
+  return {
+    move: (high: string, low: string) => put(high, [low]),
+    add: (high: string, low: string) => put(high, [...seenBy(high).filter((l) => l !== low), low]),
+    remove: (high: string, low: string) =>
+      put(
+        high,
+        seenBy(high).filter((l) => l !== low),
+      ),
+    byRule: (high: string) =>
+      edit((r) => ({ ...r, hand_pairs: (r.hand_pairs ?? []).filter((p) => p.high !== high) })),
+  };
+}
+
+function TakeBackAll() {
+  const [recipe, edit] = useRecipe();
+  if (!recipe?.hand_pairs?.length) return null;
+  return (
+    <button
+      type="button"
+      className="text-ember-strong underline underline-offset-2"
+      onClick={() => edit((r) => ({ ...r, hand_pairs: [] }))}
+    >
+      All by the rule
+    </button>
+  );
+}
+
+function PairRow({ pair }: { pair: PairView }) {
+  const { solo, set } = useStore();
+  const { move, add } = usePairing();
+  const [over, setOver] = useState(false);
+  const asset = useAsset().data;
+  const others = (asset?.meshes ?? [])
+    .filter((m) => m.role === "high")
+    .flatMap((m) => m.summary.parts.map((p) => p.name))
+    .filter((name) => !pair.high.some((h) => h.name === name));
+  return (
+    <li
+      aria-label={pair.low}
+      className={`flex gap-2 rounded py-1.5 ${over ? "bg-sunk ring-1 ring-ember" : ""}`}
+      onDragOver={(e) => {
+        if (!e.dataTransfer.types.includes(DRAGGED)) return;
+        e.preventDefault();
+        setOver(true);
+      }}
+      onDragLeave={() => setOver(false)}
+      onDrop={(e) => {
+        e.preventDefault();
+        setOver(false);
+        const part = e.dataTransfer.getData(DRAGGED);
+        if (part === "") return;
+        if (e.ctrlKey) add(part, pair.low);
+        else move(part, pair.low);
+      }}
+    >
+      <Badge number={pair.number} />
+      <div className="min-w-0 grow">
+        <div className="flex items-center gap-2">
+          <b className="min-w-0 grow truncate">{pair.low}</b>
+          <button
+            type="button"
+            aria-pressed={solo === pair.number}
+            aria-label={`Show ${pair.low} alone`}
+            className={`h-5 rounded px-1.5 text-xs ${solo === pair.number ? "bg-ink text-sheet" : "text-ink-2 hover:bg-sunk"}`}
+            onClick={() => set({ solo: solo === pair.number ? null : pair.number })}
+          >
+            alone
+          </button>
+        </div>
+        {pair.high.length === 0 && <p className="text-ink-3">sees nothing</p>}
+        <ul className="mt-0.5 flex flex-wrap gap-1">
+          {pair.high.map((h) => (
+            <PartChip key={h.name} part={h} low={pair.low} />
+          ))}
+        </ul>
+        {others.length > 0 && (
+          <select
+            aria-label={`Add a part to ${pair.low}`}
+            value=""
+            onChange={(e) => add(e.target.value, pair.low)}
+            className="mt-1 h-5.5 w-full rounded bg-sunk px-1 text-ink-2"
+          >
+            <option value="">let it see one more part</option>
+            {others.map((name) => (
+              <option key={name} value={name}>
+                {name}
+              </option>
+            ))}
+          </select>
+        )}
+      </div>
+    </li>
+  );
+}
+
+const CHIP =
+  "flex max-w-full cursor-grab items-center gap-1.5 rounded border border-line bg-sheet px-1.5 leading-5 active:cursor-grabbing";
+
+function PartChip({ part, low }: { part: PairedPart; low: string }) {
+  const { remove, byRule } = usePairing();
+  return (
+    <li
+      draggable
+      onDragStart={(e) => e.dataTransfer.setData(DRAGGED, part.name)}
+      title={`${part.name}: ${part.why}. Drag it onto another pair; with Ctrl both see it`}
+      className={CHIP}
+    >
+      <span className="truncate">{part.name}</span>
+      {part.by_hand ? (
+        <button
+          type="button"
+          className="text-xs text-ember-strong underline underline-offset-2"
+          aria-label={`${part.name}: by the rule again`}
+          onClick={() => byRule(part.name)}
+        >
+          by hand
+        </button>
+      ) : (
+        <span className="shrink-0 text-xs text-ink-3">{part.why}</span>
+      )}
+      <button
+        type="button"
+        aria-label={`${low} no longer sees ${part.name}`}
+        className="text-ink-3 hover:text-ink"
+        onClick={() => remove(part.name, low)}
+      >
+        <X className="size-3" />
+      </button>
+    </li>
+  );
+}
+
+/** Parts of the sculpt that no ray may hit. */
+function UnseenRow() {
+  const asset = useAsset().data;
+  const { byRule } = usePairing();
+  const [recipe] = useRecipe();
+  const byHand = new Set(recipe?.hand_pairs?.map((p) => p.high));
+  return (
+    <li className="py-1.5" aria-label="Parts that nothing sees">
+      <b>Seen by nothing</b>
+      <ul className="mt-0.5 flex flex-wrap gap-1">
+        {asset?.unseen.map((name) => (
+          <li
+            key={name}
+            draggable
+            onDragStart={(e) => e.dataTransfer.setData(DRAGGED, name)}
+            className={`${CHIP} border-dashed`}
+          >
+            <span className="truncate">{name}</span>
+            {byHand.has(name) && (
+              <button
+                type="button"
+                className="text-xs text-ember-strong underline underline-offset-2"
+                onClick={() => byRule(name)}
+              >
+                by the rule
+              </button>
+            )}
+          </li>
+        ))}
+      </ul>
+    </li>
+  );
+}
+
+function ApartSection() {
+  const { apart, badges, set } = useStore();
+  const pairs = useAsset().data?.pairs ?? [];
+  if (pairs.length < 2) return null;
+  return (
+    <Section title="On the stage">
+      <label className="flex items-center gap-2">
+        <span className="w-16 text-ink-2">Apart</span>
+        <input
+          type="range"
+          min={0}
+          max={1}
+          step={0.01}
+          value={apart}
+          aria-label="Pull pairs apart"
+          onChange={(e) => set({ apart: Number(e.target.value) })}
+          className="min-w-0 grow accent-(--ember)"
+        />
+        <span className="num w-10 text-right">{Math.round(apart * 100)} %</span>
+      </label>
+      <p className="text-xs text-ink-3">Only on screen: nothing is moved, and bakes are the same.</p>
+      <label className="flex items-center gap-2 py-1">
+        <input
+          type="checkbox"
+          checked={badges}
+          onChange={(e) => set({ badges: e.target.checked })}
+          className="accent-(--ember)"
+        />
+        Numbers on model and sheet
+      </label>
+    </Section>
   );
 }

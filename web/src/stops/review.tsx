@@ -2,7 +2,8 @@
 import { useShownRun } from "../api/queries";
 import { resultFindings } from "../shell/trail";
 import { useStore } from "../state";
-import { count, FindingCard, Section, Segment, StopHead, seconds } from "../ui/parts";
+import { FindingCard } from "../ui/finding-card";
+import { count, Section, Segment, StopHead, seconds } from "../ui/parts";
 
 export function ReviewStop() {
   const run = useShownRun();

@@ -1,9 +1,6 @@
 // Small pieces every stop is made of: heads, sections, rows, buttons, segments, badges, findings.
-import { CircleAlert, Info, TriangleAlert } from "lucide-react";
 import { ToggleGroup } from "radix-ui";
 import type { ButtonHTMLAttributes, ReactNode } from "react";
-import type { Finding, Severity } from "../api/types";
-import { useStore } from "../state";
 
 export function StopHead({ title, children }: { title: string; children: ReactNode }) {
   return (
@@ -94,44 +91,6 @@ export function Badge({ number }: { number: number }) {
     >
       <span className="rounded-[2px] bg-sheet px-0.5 leading-none">{number}</span>
     </span>
-  );
-}
-
-const MARKS: Record<Severity, { icon: typeof Info; color: string; word: string }> = {
-  fault: { icon: CircleAlert, color: "text-madder", word: "Fault" },
-  warning: { icon: TriangleAlert, color: "text-ochre", word: "Warning" },
-  note: { icon: Info, color: "text-ink-3", word: "Note" },
-};
-
-export function FindingCard({ finding }: { finding: Finding }) {
-  const { icon: Mark, color, word } = MARKS[finding.severity];
-  const lookAt = useStore((s) => s.lookAt);
-  const set = useStore((s) => s.set);
-  const { point, uv, part } = finding.place;
-  const show = () => {
-    lookAt(point);
-    if (uv) {
-      const [u, v] = [uv[0] - Math.floor(uv[0]), uv[1] - Math.floor(uv[1])];
-      set({ hover: { from: "model", uv: [u, v], sheet: useStore.getState().sheet, point, part } });
-    }
-  };
-  return (
-    <li className="flex gap-2 py-1.5">
-      <Mark className={`mt-0.5 size-3.5 shrink-0 ${color}`} aria-label={word} />
-      <div className="min-w-0">
-        <p className="font-[560]">{finding.reason}.</p>
-        <p className="text-ink-2">{finding.remedy}.</p>
-        {point && (
-          <button
-            type="button"
-            className="mt-0.5 text-ember-strong underline underline-offset-2"
-            onClick={show}
-          >
-            Show the place
-          </button>
-        )}
-      </div>
-    </li>
   );
 }
 

@@ -179,6 +179,8 @@ fn miss_finding(
 ) -> Option<Finding> {
     let (share, first) = share_of(troubles, covered)?;
     Some(Finding {
+        fixes: Vec::new(),
+        allowed: None,
         kind: FindingKind::Misses,
         severity: severity(share),
         place: place(plan, part, troubles.count, first),
@@ -190,6 +192,8 @@ fn miss_finding(
 fn back_face_finding(plan: &Plan, part: Option<&str>, covered: u64, troubles: &Troubles) -> Option<Finding> {
     let (share, first) = share_of(troubles, covered)?;
     Some(Finding {
+        fixes: Vec::new(),
+        allowed: None,
         kind: FindingKind::BackFaceHits,
         severity: severity(share),
         place: place(plan, part, troubles.count, first),
@@ -202,6 +206,8 @@ fn clip_finding(plan: &Plan, scale: Option<f32>, covered: u64, tally: &MapCounts
     let (share, first) = share_of(&tally.clipped, covered)?;
     let scale = scale?;
     Some(Finding {
+        fixes: Vec::new(),
+        allowed: None,
         kind: FindingKind::RangeClipped,
         severity: severity(share),
         place: place(plan, None, tally.clipped.count, first),

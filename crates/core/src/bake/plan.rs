@@ -1,16 +1,19 @@
 //! The plan of a bake: everything that is the same for all tiles, worked out once.
 
-use super::pairs::{PairTable, pair_parts};
+use super::nearness::shared_space;
+use super::pairs::{PairRules, PairTable, pair_parts};
+use super::repeat::{Repeated, repeat_around};
 use super::report::ResolvedReach;
 use super::sheets::{SheetPlan, plan_sheets};
 use super::spool::Stored;
-use crate::finding::{Finding, FindingKind};
+use crate::finding::{Finding, FindingKind, mark_allowed};
 use crate::maps::{DetailMap, MapSettings, MapShape, MapWork, Setup};
 use crate::mesh::{CurvatureField, Mesh, check_mesh, compare_placing};
 use crate::reach::{CageFault, LowSurface, suggest_reach};
-use crate::recipe::{Distance, ImageFormat, Recipe, SheetName};
+use crate::recipe::{Distance, ImageFormat, Pairing, PlaneTarget, Recipe, SheetName};
 use crate::sheet::{Depth, Image, sample_pattern};
 use crate::trace::TraceScene;
+use glam::Vec3;
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 
@@ -28,6 +31,11 @@ pub struct BakeScene {
     low_trace: Arc<OnceLock<TraceScene>>,
     curvatures: Arc<Mutex<Vec<KeptField>>>,
     low_findings: Arc<OnceLock<Vec<Finding>>>,
+    shared_space: Arc<OnceLock<Vec<Vec<f32>>>>,
+    /// Where the sculpt repeats: for each of its triangles the one it is a copy of.
+    copy_of: Option<Arc<Vec<u32>>>,
+    /// Box of the sculpt itself, without copies.
+    high_bounds: (Vec3, Vec3),
 }
 
 /// Curvature averaged over a radius.
@@ -43,9 +51,30 @@ impl BakeScene {
     /// # Errors
     /// A cage that does not fit the low-poly.
     pub fn new(low: &[&Mesh], high: &[&Mesh], cage: Option<&Mesh>) -> Result<BakeScene, CageFault> {
+        BakeScene::repeating(low, high, cage, None)
+    }
+
+    /// The same for a sculpt that repeats at the edges of a plane.
+    ///
+    /// # Errors
+    /// As [`BakeScene::new`].
+    pub fn repeating(
+        low: &[&Mesh],
+        high: &[&Mesh],
+        cage: Option<&Mesh>,
+        plane: Option<&PlaneTarget>,
+    ) -> Result<BakeScene, CageFault> {
         let low = Arc::new(LowSurface::new(Mesh::joined(low), cage)?);
         let own_surface = high.is_empty();
-        let high = if own_surface { Arc::new(low.mesh.clone()) } else { Arc::new(Mesh::joined(high)) };
+        let high = if own_surface { low.mesh.clone() } else { Mesh::joined(high) };
+        let high_bounds = high.bounds();
+        let (high, copy_of) = match plane.filter(|_| !own_surface) {
+            None => (Arc::new(high), None),
+            Some(plane) => {
+                let Repeated { mesh, copy_of } = repeat_around(&high, plane);
+                (Arc::new(mesh), Some(Arc::new(copy_of)))
+            }
+        };
         let trace = Arc::new(TraceScene::new(&high));
         Ok(BakeScene {
             low,
@@ -56,6 +85,9 @@ impl BakeScene {
             low_trace: Arc::default(),
             curvatures: Arc::default(),
             low_findings: Arc::default(),
+            shared_space: Arc::default(),
+            copy_of,
+            high_bounds,
         })
     }
 
@@ -74,9 +106,30 @@ impl BakeScene {
         self.low_findings.get_or_init(|| check_mesh(&self.low.mesh, true))
     }
 
+    /// Box of the sculpt, low and high corner; without the copies of one that repeats.
+    pub fn high_bounds(&self) -> (Vec3, Vec3) {
+        self.high_bounds
+    }
+
+    /// For each triangle of a sculpt that repeats, the one it is a copy of.
+    pub fn copy_of(&self) -> Option<&[u32]> {
+        self.copy_of.as_deref().map(Vec::as_slice)
+    }
+
+    /// How much of each high-poly part lies nearest to each low-poly part; measured when first asked for.
+    pub fn shared_space(&self) -> &[Vec<f32>] {
+        self.shared_space.get_or_init(|| shared_space(&self.low.mesh, &self.high))
+    }
+
+    /// The pairs of a recipe over these meshes.
+    pub fn pairs(&self, recipe: &Recipe) -> PairTable {
+        let share = (recipe.pairing == Pairing::Space).then(|| self.shared_space());
+        pair_parts(&self.low.mesh.parts, &self.high.parts, PairRules::of(recipe, share))
+    }
+
     /// Length of the box around both meshes, corner to corner, scene units.
     pub fn diagonal(&self) -> f32 {
-        let ((a, b), (c, d)) = (self.low.mesh.bounds(), self.high.bounds());
+        let ((a, b), (c, d)) = (self.low.mesh.bounds(), self.high_bounds);
         (b.max(d) - a.min(c)).length()
     }
 
@@ -158,7 +211,7 @@ impl Plan {
         if sheets.is_empty() {
             return Err(PlanFault::NothingOnSheet);
         }
-        let pairs = pair_parts(&scene.low.mesh.parts, &scene.high.parts, recipe.pairing);
+        let pairs = scene.pairs(recipe);
         let reach = resolve_reach(recipe, scene, &pairs);
         let detail = detail_map(recipe, scene, &sheets);
         let setup = Setup { recipe, scene, pairs: &pairs, diagonal: scene.diagonal(), detail: &detail };
@@ -167,11 +220,13 @@ impl Plan {
         if recipe.sheet.layout == crate::recipe::Layout::Udim {
             findings.retain(|f| f.kind != FindingKind::IslandOutside);
         }
-        if !scene.own_surface {
-            findings.extend(compare_placing(scene.low.mesh.bounds(), scene.high.bounds()));
+        let made_here = recipe.low.iter().any(|s| s.plane.is_some());
+        if !scene.own_surface && !made_here {
+            findings.extend(compare_placing(scene.low.mesh.bounds(), scene.high_bounds));
         }
         findings.extend(pairs.findings.iter().cloned());
         findings.extend(maps.iter().filter_map(|m| m.work.as_ref().ok()).flat_map(|w| w.findings().to_vec()));
+        mark_allowed(&mut findings, &recipe.exceptions);
         Ok(Plan {
             recipe: recipe.clone(),
             scene: scene.clone(),

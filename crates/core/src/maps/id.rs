@@ -121,7 +121,7 @@ impl IdTask {
                 (Regions::HighTriangle(of), named(names))
             }
             IdSource::Piece => {
-                let (of, count) = loose_pieces(high);
+                let (of, count) = loose_pieces(high, scene.copy_of());
                 (Regions::HighTriangle(of), named((1..=count).map(|n| format!("piece {n}")).collect()))
             }
             IdSource::Island => {
@@ -227,7 +227,7 @@ fn oklab_to_srgb(l: f32, a: f32, b: f32) -> [u8; 3] {
 }
 
 /// Piece number of each triangle, and how many pieces there are: triangles are one piece when they share a point.
-fn loose_pieces(mesh: &Mesh) -> (Vec<u32>, usize) {
+fn loose_pieces(mesh: &Mesh, copy_of: Option<&[u32]>) -> (Vec<u32>, usize) {
     let welded = weld(mesh);
     let mut sets = DisjointSets::new(welded.points);
     let points = |t: &[u32; 3]| t.map(|v| welded.point_of[v as usize]);
@@ -236,12 +236,18 @@ fn loose_pieces(mesh: &Mesh) -> (Vec<u32>, usize) {
         sets.join(a, b);
         sets.join(a, c);
     }
+    // A piece that goes on past a repeating edge is one with what comes in at the opposite one.
+    for (copy, &original) in copy_of.into_iter().flatten().enumerate() {
+        sets.join(points(&mesh.triangles[copy])[0], points(&mesh.triangles[original as usize])[0]);
+    }
     sets.numbered(mesh.triangles.iter().map(|t| points(t)[0]))
 }
 
 fn vertex_colours(mesh: &Mesh) -> (Vec<u32>, Vec<PaletteEntry>, Option<Finding>) {
     if mesh.colors.is_empty() {
         let finding = Finding {
+            fixes: Vec::new(),
+            allowed: None,
             kind: FindingKind::ColoursMerged,
             severity: Severity::Warning,
             place: Place::default(),
@@ -272,6 +278,8 @@ fn vertex_colours(mesh: &Mesh) -> (Vec<u32>, Vec<PaletteEntry>, Option<Finding>)
         })
         .collect();
     let finding = merge.then(|| Finding {
+        fixes: Vec::new(),
+        allowed: None,
         kind: FindingKind::ColoursMerged,
         severity: Severity::Note,
         place: Place::default(),

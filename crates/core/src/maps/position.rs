@@ -57,7 +57,7 @@ impl Map for PositionSettings {
     }
 
     fn prepare(&self, setup: &Setup) -> Result<Box<dyn MapWork>, String> {
-        let (mut low, mut high) = setup.scene.high.bounds();
+        let (mut low, mut high) = setup.scene.high_bounds();
         if let Some(axis) = self.axis.number() {
             low[axis] = self.from.unwrap_or(low[axis]);
             high[axis] = self.to.unwrap_or(high[axis]);

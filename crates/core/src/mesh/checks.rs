@@ -1,30 +1,59 @@
 //! Findings on one mesh, before anything is baked. Each check is a function here and one line in [`check_mesh`].
 
+use super::turn::merged_positions;
 use super::unwrap_checks::unwrap_findings;
-use super::{Mesh, Part, Unwrap, weld};
-use crate::finding::{Finding, FindingKind, Place, Severity};
+use super::{Mesh, MeshStep, Part, Shell, Unwrap, find_shells, inward_shells, weld};
+use crate::finding::{Finding, FindingKind, Fix, Place, Severity};
 use glam::{Vec2, Vec3};
 use rayon::prelude::*;
-use std::collections::{BTreeMap, HashMap};
+use rustc_hash::FxHashSet;
+use std::collections::BTreeMap;
 
 /// All findings on a mesh, in the order of its parts. `as_low` adds what only matters on a low-poly mesh (UVs, islands,
 /// cut polygons).
 pub fn check_mesh(mesh: &Mesh, as_low: bool) -> Vec<Finding> {
     let mut found = Vec::new();
-    found.extend(turned_faces(mesh));
+    found.extend(winding(mesh));
     found.extend(zero_area(mesh));
     if as_low {
+        found.extend(doubled_points(mesh));
         found.extend(missing_uvs(mesh));
         let sides = edge_sides(mesh);
         found.extend(non_manifold(mesh, &sides));
         if let Some(unwrap) = Unwrap::new(mesh) {
             found.extend(islands_outside(mesh, &unwrap));
             found.extend(unwrap_findings(mesh, &unwrap));
-            found.extend(hard_edges_without_seam(mesh, &sides));
+            found.extend(hard_edges_without_seam(mesh, &unwrap, &sides));
         }
         found.extend(polygons(mesh));
     }
     found
+}
+
+/// Rounds of checking and mending: a step may bring another finding to light, as an island moved back into the square may then
+/// lie on one that is there.
+const ROUNDS: usize = 6;
+
+/// Takes the first fix of every finding that has one, until none is left, and returns the steps taken and the mesh after them.
+pub fn fix_all(mesh: &Mesh, as_low: bool) -> (Vec<MeshStep>, Mesh) {
+    let mut mesh = mesh.clone();
+    let mut taken: Vec<MeshStep> = Vec::new();
+    for _ in 0..ROUNDS {
+        let offered = check_mesh(&mesh, as_low).into_iter().filter_map(|f| f.fixes.into_iter().next());
+        let mut steps: Vec<MeshStep> = Vec::new();
+        for step in offered.map(|fix| fix.step) {
+            // A step that was taken and did not help is not taken again.
+            if !steps.contains(&step) && taken.iter().filter(|t| **t == step).count() < 2 {
+                steps.push(step);
+            }
+        }
+        if steps.is_empty() {
+            break;
+        }
+        mesh = mesh.with_steps(&steps);
+        taken.extend(steps);
+    }
+    (taken, mesh)
 }
 
 /// A place on `part` made of the given triangles, looking at the first of them.
@@ -45,81 +74,99 @@ pub(super) fn percent(count: usize, of: usize) -> f64 {
     100.0 * count as f64 / of.max(1) as f64
 }
 
-/// Faces wound against their neighbours. Two faces that agree run along their shared edge in opposite ways; within each
-/// connected shell the smaller camp is called turned.
-fn turned_faces(mesh: &Mesh) -> Vec<Finding> {
+/// Faces wound against their neighbours, and shells that look inward. Two faces that agree run along their shared edge in
+/// opposite ways; within each shell the smaller camp is called turned.
+fn winding(mesh: &Mesh) -> Vec<Finding> {
     let welded = weld(mesh);
     let mut found = Vec::new();
     for part in &mesh.parts {
-        let range = part.triangles.clone();
-        let turned = turned_in(mesh, &welded.point_of, range.start, range.end);
-        if turned.is_empty() {
-            continue;
+        let shells = find_shells(mesh, part, &welded.point_of);
+        let fix = || vec![Fix::of_file("Turn them outward", MeshStep::TurnFaces { part: Some(part.name.clone()) })];
+        let mut turned: Vec<u32> = shells.iter().flat_map(|s| &s.turned).copied().collect();
+        turned.sort_unstable();
+        if !turned.is_empty() {
+            found.push(Finding {
+                fixes: fix(),
+                allowed: None,
+                kind: FindingKind::TurnedFaces,
+                severity: Severity::Fault,
+                reason: format!(
+                    "{} of {} faces of '{}' ({:.1} %) are wound against their neighbours, so they look inside out",
+                    turned.len(),
+                    part.triangles.len(),
+                    part.name,
+                    percent(turned.len(), part.triangles.len())
+                ),
+                remedy: "Turn these faces; rays skip faces that look away".into(),
+                place: place_of(mesh, part, &turned),
+            });
         }
-        found.push(Finding {
-            kind: FindingKind::TurnedFaces,
-            severity: Severity::Fault,
-            reason: format!(
-                "{} of {} faces of '{}' ({:.1} %) are wound against their neighbours, so they look inside out",
-                turned.len(),
-                range.len(),
-                part.name,
-                percent(turned.len(), range.len())
-            ),
-            remedy: "Flip these faces in the modelling program and export again; rays skip faces that look away".into(),
-            place: place_of(mesh, part, &turned),
-        });
+        let inward: Vec<&Shell> = inward_shells(&shells).collect();
+        if !inward.is_empty() {
+            let sure = inward.iter().all(|s| s.closed);
+            let triangles: Vec<u32> = inward.iter().flat_map(|s| &s.triangles).copied().collect();
+            found.push(Finding {
+                fixes: fix(),
+                allowed: None,
+                kind: FindingKind::InsideOut,
+                severity: if sure { Severity::Fault } else { Severity::Warning },
+                reason: format!(
+                    "{} of '{}' {} inside out, {} faces",
+                    counted(inward.len(), "shell", "shells"),
+                    part.name,
+                    match (sure, inward.len()) {
+                        (true, 1) => "is",
+                        (true, _) => "are",
+                        (false, 1) => "seems to be",
+                        (false, _) => "seem to be",
+                    },
+                    triangles.len()
+                ),
+                remedy: "Turn all of its faces, or let it stand if it is meant to be seen from within".into(),
+                place: place_of(mesh, part, &triangles),
+            });
+        }
     }
     found
 }
 
-fn turned_in(mesh: &Mesh, point_of: &[u32], start: u32, end: u32) -> Vec<u32> {
-    // Each undirected edge, with the faces on it and the way they run. Edges with more than two faces say nothing.
-    let mut edges: HashMap<(u32, u32), Vec<(u32, bool)>> = HashMap::with_capacity((end - start) as usize * 2);
-    for t in start..end {
-        let ids = mesh.triangles[t as usize].map(|v| point_of[v as usize]);
-        for i in 0..3 {
-            let (a, b) = (ids[i], ids[(i + 1) % 3]);
-            if a != b {
-                edges.entry((a.min(b), a.max(b))).or_default().push((t, a < b));
-            }
-        }
-    }
-    let mut neighbours: Vec<Vec<(u32, bool)>> = vec![Vec::new(); (end - start) as usize];
-    for faces in edges.values() {
-        if let [(s, forward_s), (t, forward_t)] = faces[..] {
-            let agree = forward_s != forward_t;
-            neighbours[(s - start) as usize].push((t, agree));
-            neighbours[(t - start) as usize].push((s, agree));
-        }
-    }
-    let mut camp: Vec<Option<bool>> = vec![None; (end - start) as usize];
-    let mut turned = Vec::new();
-    for seed in start..end {
-        if camp[(seed - start) as usize].is_some() {
+/// Points closer than this share of the diagonal are taken to be one that came apart.
+const DOUBLED: f32 = 1e-5;
+
+/// Points of a part that lie beside each other without being the same: a crack that rays slip through.
+fn doubled_points(mesh: &Mesh) -> Vec<Finding> {
+    let distance = mesh.diagonal() * DOUBLED;
+    let mut found = Vec::new();
+    for part in &mesh.parts {
+        let merged = merged_positions(mesh, part, distance);
+        let off = |v: &u32| merged.get(v).is_some_and(|p| *p != mesh.positions[*v as usize]);
+        let triangles: Vec<u32> =
+            part.triangles.clone().filter(|&t| mesh.triangles[t as usize].iter().any(off)).collect();
+        if triangles.is_empty() {
             continue;
         }
-        camp[(seed - start) as usize] = Some(false);
-        let mut shell = vec![seed];
-        let mut at = 0;
-        while at < shell.len() {
-            let t = shell[at];
-            let mine = camp[(t - start) as usize] == Some(true);
-            for &(other, agree) in &neighbours[(t - start) as usize] {
-                let slot = &mut camp[(other - start) as usize];
-                if slot.is_none() {
-                    *slot = Some(if agree { mine } else { !mine });
-                    shell.push(other);
-                }
-            }
-            at += 1;
-        }
-        let count = shell.iter().filter(|&&t| camp[(t - start) as usize] == Some(true)).count();
-        let smaller = count * 2 <= shell.len();
-        turned.extend(shell.into_iter().filter(|&t| camp[(t - start) as usize] == Some(smaller) && count != 0));
+        let points: FxHashSet<[u32; 3]> = merged
+            .keys()
+            .filter(|v| off(v))
+            .map(|&v| mesh.positions[v as usize].to_array().map(f32::to_bits))
+            .collect();
+        let step = MeshStep::MergePoints { part: Some(part.name.clone()), distance };
+        found.push(Finding {
+            fixes: vec![Fix::of_file("Merge them", step)],
+            allowed: None,
+            kind: FindingKind::DoubledPoints,
+            severity: Severity::Warning,
+            reason: format!(
+                "{} of '{}' {} a hair beside another (less than {distance:.2e} away)",
+                counted(points.len(), "point", "points"),
+                part.name,
+                if points.len() == 1 { "lies" } else { "lie" },
+            ),
+            remedy: "Merge them; the surface is cracked there, and shading and rays break at it".into(),
+            place: place_of(mesh, part, &triangles),
+        });
     }
-    turned.sort_unstable();
-    turned
+    found
 }
 
 fn counted(count: usize, one: &str, several: &str) -> String {
@@ -170,12 +217,15 @@ impl FaultyEdges {
         kind: FindingKind,
         reason: impl Fn(usize, &str) -> String,
         remedy: &str,
+        fix: impl Fn(&str, &[u32]) -> Option<Fix>,
     ) -> Vec<Finding> {
         let finding = |(part, (edges, mut triangles)): (usize, (usize, Vec<u32>))| {
             triangles.sort_unstable();
             triangles.dedup();
             let part = &mesh.parts[part];
             Finding {
+                fixes: fix(&part.name, &triangles).into_iter().collect(),
+                allowed: None,
                 kind,
                 severity: Severity::Warning,
                 reason: reason(edges, &part.name),
@@ -195,14 +245,29 @@ fn non_manifold(mesh: &Mesh, sides: &[EdgeSide]) -> Vec<Finding> {
         format!("{} by three faces or more in '{part}'", counted(edges, "edge is shared", "edges are shared"))
     };
     let remedy = "Take away doubled faces and inner walls; which side is out cannot be told there";
-    faulty.findings(mesh, FindingKind::NonManifoldEdges, reason, remedy)
+    let point_of = weld(mesh).point_of;
+    // Only faces that stand twice can be taken away safely.
+    let fix = |part: &str, triangles: &[u32]| {
+        let mut seen = FxHashSet::default();
+        let twice = triangles.iter().any(|&t| {
+            let mut points = mesh.triangles[t as usize].map(|v| point_of[v as usize]);
+            points.sort_unstable();
+            !seen.insert(points)
+        });
+        let step = MeshStep::MergePoints { part: Some(part.to_owned()), distance: 0.0 };
+        twice.then(|| Fix::of_file("Drop doubled faces", step))
+    };
+    faulty.findings(mesh, FindingKind::NonManifoldEdges, reason, remedy, fix)
 }
+
+/// Seams sharper than this many degrees are made hard when normals are made anew.
+const HARD_AT_SEAMS: f32 = 30.0;
 
 /// Normals this far apart (cosine) make an edge hard.
 const HARD: f32 = 0.9998;
 
 /// Edges where shading breaks but UVs do not. Both sides share their texels, so a normal map cannot serve the two normals.
-fn hard_edges_without_seam(mesh: &Mesh, sides: &[EdgeSide]) -> Vec<Finding> {
+fn hard_edges_without_seam(mesh: &Mesh, unwrap: &Unwrap, sides: &[EdgeSide]) -> Vec<Finding> {
     let mut faulty = FaultyEdges::default();
     for edge in sides.chunk_by(same_edge) {
         let [one, two] = edge else { continue };
@@ -218,7 +283,8 @@ fn hard_edges_without_seam(mesh: &Mesh, sides: &[EdgeSide]) -> Vec<Finding> {
         }
         let hard = |v: usize, w: usize| mesh.normals[v].dot(mesh.normals[w]) < HARD;
         let seam = mesh.uvs[a] != mesh.uvs[c] || mesh.uvs[b] != mesh.uvs[d];
-        if hard(a, c) && hard(b, d) && !seam {
+        let laid_out = |side: &EdgeSide| unwrap.faces[side.2 as usize].density > 0.0;
+        if hard(a, c) && hard(b, d) && !seam && laid_out(one) && laid_out(two) {
             faulty.add(edge);
         }
     }
@@ -226,7 +292,11 @@ fn hard_edges_without_seam(mesh: &Mesh, sides: &[EdgeSide]) -> Vec<Finding> {
         format!("{} in '{part}'", counted(edges, "hard edge has no UV seam", "hard edges have no UV seam"))
     };
     let remedy = "Split the UVs along each, or make it smooth; a line shows there otherwise";
-    faulty.findings(mesh, FindingKind::HardEdgesWithoutSeam, reason, remedy)
+    let fix = |part: &str, _: &[u32]| {
+        let step = MeshStep::NormalsAtSeams { part: Some(part.to_owned()), degrees: HARD_AT_SEAMS };
+        Some(Fix::of_file("Make edges hard at seams only", step))
+    };
+    faulty.findings(mesh, FindingKind::HardEdgesWithoutSeam, reason, remedy, fix)
 }
 
 fn zero_area(mesh: &Mesh) -> Vec<Finding> {
@@ -237,6 +307,11 @@ fn zero_area(mesh: &Mesh) -> Vec<Finding> {
             continue;
         }
         found.push(Finding {
+            fixes: vec![Fix::of_file(
+                "Drop them",
+                MeshStep::MergePoints { part: Some(part.name.clone()), distance: 0.0 },
+            )],
+            allowed: None,
             kind: FindingKind::ZeroAreaFaces,
             severity: Severity::Note,
             reason: format!("{} faces of '{}' have no area", empty.len(), part.name),
@@ -257,38 +332,39 @@ fn missing_uvs(mesh: &Mesh) -> Vec<Finding> {
             })
     };
     let finding = |part: &Part| Finding {
+        fixes: vec![Fix::of_file("Lay it flat into free room", MeshStep::LayOut { part: Some(part.name.clone()) })],
+        allowed: None,
         kind: FindingKind::MissingUvs,
         severity: Severity::Fault,
         reason: format!("'{}' has no UVs, so none of its surface has a place on the sheet", part.name),
-        remedy: "Unwrap it in the modelling program and export again with UVs".into(),
+        remedy: "Unwrap it in the modelling program and export again with UVs, or have it laid out here".into(),
         place: place_of(mesh, part, &part.triangles.clone().collect::<Vec<_>>()),
     };
     mesh.parts.iter().filter(without).map(finding).collect()
 }
 
-/// Islands with a corner outside the unit square. A hair over the edge (rounding in exporters) is let pass.
+/// Islands with a corner outside the unit square.
 fn islands_outside(mesh: &Mesh, unwrap: &Unwrap) -> Vec<Finding> {
-    const HAIR: f32 = 1e-5;
     let mut found = Vec::new();
-    for island in &unwrap.islands {
-        let (low, high) = (island.low, island.high);
-        if low.min_element() >= -HAIR && high.max_element() <= 1.0 + HAIR {
-            continue;
-        }
-        let first = island.triangles[0];
+    for island in unwrap.islands.iter().filter(|i| i.is_outside()) {
+        let (low, high, first) = (island.low, island.high, island.triangles[0]);
         let Some(part) = mesh.parts.iter().find(|p| p.triangles.contains(&first)) else { continue };
-        let whole = low.floor();
-        let fits = (high - whole).max_element() <= 1.0 + HAIR;
-        let remedy = if fits {
-            format!(
-                "Move the island by ({:.0}, {:.0}) whole squares to bring it back inside",
-                0.0 - whole.x,
-                0.0 - whole.y
-            )
-        } else {
-            "Scale or move the island so that all of it lies between 0 and 1".to_owned()
+        let lay_out = Fix::of_file("Lay it into free room", MeshStep::LayOut { part: Some(part.name.clone()) });
+        let (remedy, fixes) = match island.squares_back() {
+            Some(by) => {
+                let step = MeshStep::MoveIslands { part: Some(part.name.clone()) };
+                let fix = Fix::of_file("Move it by whole squares", step);
+                let by = (by.x as i32, by.y as i32);
+                (
+                    format!("Move the island by ({}, {}) whole squares to bring it back inside", by.0, by.1),
+                    vec![fix, lay_out],
+                )
+            }
+            None => ("Scale or move the island so that all of it lies between 0 and 1".to_owned(), vec![lay_out]),
         };
         found.push(Finding {
+            fixes,
+            allowed: None,
             kind: FindingKind::IslandOutside,
             severity: Severity::Fault,
             reason: format!(
@@ -304,6 +380,8 @@ fn islands_outside(mesh: &Mesh, unwrap: &Unwrap) -> Vec<Finding> {
 
 fn polygons(mesh: &Mesh) -> Option<Finding> {
     (mesh.polygons > 0).then(|| Finding {
+        fixes: Vec::new(),
+        allowed: None,
         kind: FindingKind::PolygonsTriangulated,
         severity: Severity::Note,
         reason: format!("{} faces with more than three corners were cut into triangles", mesh.polygons),

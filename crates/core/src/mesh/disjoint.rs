@@ -12,7 +12,8 @@ impl DisjointSets {
         DisjointSets { parent: (0..n as u32).collect() }
     }
 
-    fn root(&mut self, mut at: u32) -> u32 {
+    /// The member that stands for `at`'s set.
+    pub fn root(&mut self, mut at: u32) -> u32 {
         while self.parent[at as usize] != at {
             let above = self.parent[self.parent[at as usize] as usize];
             self.parent[at as usize] = above;

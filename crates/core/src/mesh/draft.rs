@@ -73,7 +73,7 @@ impl Draft {
         if mesh.materials.iter().any(|name| self.looks.contains_key(name)) {
             mesh.looks = mesh.materials.iter().map(|name| self.looks.get(name).cloned().unwrap_or_default()).collect();
         }
-        drop_unused_vertices(&mut mesh);
+        mesh.drop_unused_vertices();
         if !normals_from_file {
             mesh = normals_by_angle(&mesh, CREASE_DEGREES);
         } else {
@@ -218,30 +218,32 @@ fn gather_parts(mesh: &mut Mesh, drafts: Vec<DraftPart>) {
     }
 }
 
-/// Vertices that no face uses would only swell the bounding box.
-fn drop_unused_vertices(mesh: &mut Mesh) {
-    let mut used = vec![false; mesh.positions.len()];
-    mesh.triangles.iter().flatten().for_each(|&v| used[v as usize] = true);
-    if used.iter().all(|&u| u) {
-        return;
+impl Mesh {
+    /// Vertices that no face uses would only swell the bounding box.
+    pub(super) fn drop_unused_vertices(&mut self) {
+        let mut used = vec![false; self.positions.len()];
+        self.triangles.iter().flatten().for_each(|&v| used[v as usize] = true);
+        if used.iter().all(|&u| u) {
+            return;
+        }
+        let mut next = 0;
+        let number: Vec<u32> = used
+            .iter()
+            .map(|&u| {
+                next += u32::from(u);
+                next.wrapping_sub(1)
+            })
+            .collect();
+        fn keep<T>(values: &mut Vec<T>, used: &[bool]) {
+            let mut flags = used.iter();
+            values.retain(|_| flags.next() == Some(&true));
+        }
+        keep(&mut self.positions, &used);
+        keep(&mut self.normals, &used);
+        keep(&mut self.uvs, &used);
+        keep(&mut self.colors, &used);
+        self.triangles.iter_mut().flatten().for_each(|v| *v = number[*v as usize]);
     }
-    let mut next = 0;
-    let number: Vec<u32> = used
-        .iter()
-        .map(|&u| {
-            next += u32::from(u);
-            next.wrapping_sub(1)
-        })
-        .collect();
-    fn keep<T>(values: &mut Vec<T>, used: &[bool]) {
-        let mut flags = used.iter();
-        values.retain(|_| flags.next() == Some(&true));
-    }
-    keep(&mut mesh.positions, &used);
-    keep(&mut mesh.normals, &used);
-    keep(&mut mesh.uvs, &used);
-    keep(&mut mesh.colors, &used);
-    mesh.triangles.iter_mut().flatten().for_each(|v| *v = number[*v as usize]);
 }
 
 /// Files may hold zero normals on stray vertices; a face normal stands in so that no ray has a zero direction.

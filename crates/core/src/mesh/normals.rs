@@ -1,8 +1,9 @@
 //! Normals and averaged directions, both weighted by the angle a face takes up at the corner (Thurmer and Wuethrich,
 //! "Computing Vertex Normals from Polygonal Facets", 1998), so that the triangulation of a flat side has no say.
 
-use super::{Mesh, weld};
+use super::{DisjointSets, Mesh, weld};
 use glam::Vec3;
+use rustc_hash::FxHashMap;
 
 /// The angle at each corner of a triangle in radians; zeros for a triangle without area.
 fn corner_angles(corners: [Vec3; 3]) -> [f32; 3] {
@@ -66,6 +67,74 @@ pub fn normals_by_angle(mesh: &Mesh, degrees: f32) -> Mesh {
     for n in made.normals.iter_mut().filter(|n| **n == Vec3::ZERO) {
         *n = Vec3::Y;
     }
+    made
+}
+
+/// Normals made anew in the parts of a name, or in all: edges up to `degrees` are smooth.
+pub fn normals_by_angle_in(mesh: &Mesh, part: Option<&str>, degrees: f32) -> Mesh {
+    normals_by_edges(mesh, part, |angle, _| angle > degrees)
+}
+
+/// Normals made anew in the parts of a name, or in all: an edge is hard where it is a UV seam and sharper than `degrees`.
+pub fn normals_at_seams(mesh: &Mesh, part: Option<&str>, degrees: f32) -> Mesh {
+    normals_by_edges(mesh, part, |angle, seam| seam && angle > degrees)
+}
+
+/// Corners at one point are smoothed together where a way leads from one to the other over edges that are not `hard`, which is
+/// told from the angle between the faces in degrees and whether the edge is a UV seam. Edges of three faces or more are hard.
+fn normals_by_edges(mesh: &Mesh, part: Option<&str>, hard: impl Fn(f32, bool) -> bool) -> Mesh {
+    let chosen = mesh.chosen(part);
+    let welded = weld(mesh);
+    let faces: Vec<Vec3> = (0..mesh.triangles.len() as u32).map(|t| mesh.face_normal(t)).collect();
+    let mut sides: Vec<((u32, u32), u32, usize)> = Vec::with_capacity(mesh.triangles.len() * 3);
+    for (t, triangle) in mesh.triangles.iter().enumerate().filter(|(t, _)| chosen[*t]) {
+        let points = triangle.map(|v| welded.point_of[v as usize]);
+        for i in 0..3 {
+            let (a, b) = (points[i], points[(i + 1) % 3]);
+            sides.push(((a.min(b), a.max(b)), t as u32, i));
+        }
+    }
+    sides.sort_unstable();
+    let mut corners = DisjointSets::new(mesh.triangles.len() * 3);
+    let uv = |v: u32| mesh.uvs.get(v as usize);
+    for edge in sides.chunk_by(|a, b| a.0 == b.0) {
+        let [(_, t, i), (_, s, j)] = edge else { continue };
+        // The corner of the other face at each end of the edge.
+        let ends = [*i, (i + 1) % 3].map(|c| {
+            let v = mesh.triangles[*t as usize][c];
+            let same = |k: &usize| {
+                let w = mesh.triangles[*s as usize][*k];
+                welded.point_of[w as usize] == welded.point_of[v as usize]
+            };
+            (c, [*j, (j + 1) % 3].into_iter().find(same).unwrap_or(*j))
+        });
+        let vertex = |t: u32, c: usize| mesh.triangles[t as usize][c];
+        let seam = ends.iter().any(|&(c, k)| uv(vertex(*t, c)) != uv(vertex(*s, k)));
+        let angle = faces[*t as usize].angle_between(faces[*s as usize]).to_degrees();
+        if angle.is_nan() || !hard(angle, seam) {
+            for (c, k) in ends {
+                corners.join(t * 3 + c as u32, s * 3 + k as u32);
+            }
+        }
+    }
+    let mut sums: FxHashMap<u32, Vec3> = FxHashMap::default();
+    for t in (0..mesh.triangles.len() as u32).filter(|&t| chosen[t as usize]) {
+        for (c, angle) in corner_angles(mesh.corners(t)).into_iter().enumerate() {
+            *sums.entry(corners.root(t * 3 + c as u32)).or_default() += faces[t as usize] * angle;
+        }
+    }
+    let mut made = Mesh { normals_from_file: false, ..mesh.clone() };
+    let mut copies: FxHashMap<(u32, u32), u32> = FxHashMap::default();
+    for t in (0..mesh.triangles.len()).filter(|&t| chosen[t]) {
+        for c in 0..3 {
+            let (v, set) = (mesh.triangles[t][c], corners.root((t * 3 + c) as u32));
+            made.triangles[t][c] = *copies.entry((v, set)).or_insert_with(|| {
+                let normal = sums[&set].try_normalize().unwrap_or(mesh.normals[v as usize]);
+                made.copy_vertex(v, normal)
+            });
+        }
+    }
+    made.drop_unused_vertices();
     made
 }
 

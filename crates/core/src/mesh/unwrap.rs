@@ -17,6 +17,9 @@ pub struct FaceUnwrap {
     pub stretch: f32,
 }
 
+/// How far over the edge of the square is let pass, UV units.
+const HAIR: f32 = 1e-5;
+
 /// One UV island.
 #[derive(Clone, Debug, PartialEq)]
 pub struct IslandUnwrap {
@@ -33,6 +36,18 @@ pub struct IslandUnwrap {
 }
 
 impl IslandUnwrap {
+    /// Whether a corner lies outside the unit square; a hair over the edge (rounding in exporters) is let pass.
+    pub fn is_outside(&self) -> bool {
+        self.low.min_element() < -HAIR || self.high.max_element() > 1.0 + HAIR
+    }
+
+    /// Whole squares that bring an island into the unit square; None when it is too large or lies across a border.
+    pub fn squares_back(&self) -> Option<Vec2> {
+        let by = -((self.low + self.high) * 0.5).floor();
+        let inside = (self.low + by).min_element() >= -HAIR && (self.high + by).max_element() <= 1.0 + HAIR;
+        inside.then_some(by)
+    }
+
     /// As [`FaceUnwrap::density`], over the whole island.
     pub fn density(&self) -> f32 {
         if self.area > 0.0 { (self.uv_area / self.area).sqrt() } else { 0.0 }

@@ -1,8 +1,8 @@
 //! Findings on a low-poly's UVs: faces on each other, islands turned over, uneven density, stretch.
 
 use super::checks::{percent, place_of};
-use super::{Mesh, Overlap, Part, Unwrap, find_overlaps};
-use crate::finding::{Finding, FindingKind, Place, Severity};
+use super::{Mesh, MeshStep, Overlap, Part, Unwrap, find_overlaps};
+use crate::finding::{Finding, FindingKind, Fix, Place, Severity};
 use std::collections::BTreeMap;
 
 /// An island this many times finer or coarser than the median is named.
@@ -31,6 +31,8 @@ fn part_of(mesh: &Mesh, triangle: u32) -> usize {
 fn overlaps(mesh: &Mesh, unwrap: &Unwrap) -> Vec<Finding> {
     let Some(found) = find_overlaps(mesh, &unwrap.island_of) else {
         return vec![Finding {
+            fixes: Vec::new(),
+            allowed: None,
             kind: FindingKind::OverlappingUvs,
             severity: Severity::Warning,
             reason: "So many faces lie on each other on the sheet that their overlaps were not measured".into(),
@@ -53,14 +55,20 @@ fn overlaps(mesh: &Mesh, unwrap: &Unwrap) -> Vec<Finding> {
             false => format!("'{}' and '{}' lie on each other", mesh.parts[a].name, mesh.parts[b].name),
         };
         let apart = on_other_materials(mesh, &overlaps);
+        // An island folded onto itself needs another unwrap; one that lies on another can move.
+        let movable = overlaps.iter().any(|o| o.islands[0] != o.islands[1]);
+        let step = MeshStep::LayOut { part: Some(mesh.parts[b].name.clone()) };
+        let fix = || Fix::of_file(format!("Lay '{}' into free room", mesh.parts[b].name), step);
         Finding {
+            fixes: (movable && !apart).then(fix).into_iter().collect(),
+            allowed: None,
             kind: FindingKind::OverlappingUvs,
             severity: if apart { Severity::Note } else { Severity::Warning },
             reason: format!("{who} on {:.2} % of the UV square", area * 100.0),
             remedy: if apart {
                 "They have different materials: bake one sheet a material, and each gets its own texels".into()
             } else {
-                "Move one of them aside, or give them materials of their own and bake one sheet a material; both write the same texels".into()
+                "Move one of them aside, or give them materials of their own and bake one sheet a material; both write the same texels. Let it stand if they are meant to share".into()
             },
             place: Place { uv: Some(overlaps[0].at.to_array()), ..place_of(mesh, &mesh.parts[a], &triangles) },
         }
@@ -91,6 +99,8 @@ fn islands_words(count: usize) -> String {
 fn mirrored(mesh: &Mesh, unwrap: &Unwrap, part: &Part) -> Option<Finding> {
     let (count, triangles) = picked(unwrap, part, |i| unwrap.islands[i].mirrored);
     (count > 0).then(|| Finding {
+        fixes: Vec::new(),
+        allowed: None,
         kind: FindingKind::MirroredIslands,
         severity: Severity::Note,
         reason: format!(
@@ -117,6 +127,8 @@ fn uneven(mesh: &Mesh, unwrap: &Unwrap, part: &Part) -> Vec<Finding> {
             .map(|&t| unwrap.islands[unwrap.island_of[t as usize] as usize].density())
             .max_by(|a, b| (a / median).ln().abs().total_cmp(&(b / median).ln().abs()))?;
         Some(Finding {
+            fixes: Vec::new(),
+            allowed: None,
             kind: FindingKind::DensitySpread,
             severity: Severity::Note,
             reason: format!(
@@ -144,6 +156,8 @@ fn stretched(mesh: &Mesh, unwrap: &Unwrap, part: &Part) -> Option<Finding> {
     let of_part: f64 = part.triangles.clone().map(area).sum();
     let share = triangles.iter().map(|&t| area(t)).sum::<f64>() / of_part.max(f64::MIN_POSITIVE);
     (share >= STRETCHED_SHARE).then(|| Finding {
+        fixes: Vec::new(),
+        allowed: None,
         kind: FindingKind::StretchedUvs,
         severity: Severity::Note,
         reason: format!(

@@ -27,6 +27,8 @@ impl ReadFault {
     /// The same as a finding, for `check`.
     pub fn as_finding(&self) -> Finding {
         Finding {
+            fixes: Vec::new(),
+            allowed: None,
             kind: self.kind,
             severity: Severity::Fault,
             place: Place { file: Some(self.file.clone()), ..Place::default() },

@@ -1,13 +1,14 @@
 //! Assets: list, make, show, edit, undo, redo.
 
 use crate::App;
-use crate::api::{AssetLine, AssetView, Estimates, MeshView, NewAsset, PairView, Revision, Role, RunView};
+use crate::api::{AssetLine, AssetView, Estimates, MeshView, NewAsset, PairView, PairedPart, Revision, Role, RunView};
 use crate::fault::{Fault, Result};
 use crate::keep::is_map;
-use ember_ridge_core::bake::{estimate, pair_parts};
+use ember_ridge_core::bake::{PairRules, PairedBy, estimate, pair_parts};
 use ember_ridge_core::glam::Vec3;
-use ember_ridge_core::mesh::compare_placing;
-use ember_ridge_core::{Finding, Part, Recipe, changes};
+use ember_ridge_core::mesh::{MeshStep, compare_placing};
+use ember_ridge_core::recipe::Pairing;
+use ember_ridge_core::{Finding, Part, Recipe, changes, mark_allowed};
 use ember_ridge_store::{Run, RunKind};
 use rocket::serde::json::Json;
 use rocket::{Route, State, get, post, put, routes};
@@ -29,7 +30,12 @@ async fn add(app: &State<Arc<App>>, new: Json<NewAsset>) -> Result<Json<AssetVie
     if name.is_empty() || name.chars().count() > 80 {
         return Err(Fault::unusable("An asset's name has 1 to 80 characters"));
     }
-    let id = app.store.add_asset(&Recipe::new(name)).await?;
+    let mut recipe = Recipe::new(name);
+    // Names are given by habit: the endings of the asset made last hold for the next one.
+    if let Some((last, _)) = app.store.assets().await?.into_iter().max_by_key(|(id, _)| *id) {
+        recipe.endings = app.store.asset(last).await?.recipe.endings;
+    }
+    let id = app.store.add_asset(&recipe).await?;
     view(app, id).await
 }
 
@@ -52,6 +58,13 @@ pub(super) async fn edit(app: &Arc<App>, id: i64, base: i64, recipe: Recipe) -> 
     let mut said = changes(&before.recipe, &recipe);
     if before.recipe.asset != recipe.asset {
         said.push(format!("name to {}", recipe.asset));
+    }
+    let notes = |r: &Recipe| r.exceptions.len();
+    match notes(&recipe).cmp(&notes(&before.recipe)) {
+        std::cmp::Ordering::Greater => said.push("a finding let stand".into()),
+        std::cmp::Ordering::Less => said.push("a finding no longer let stand".into()),
+        std::cmp::Ordering::Equal if recipe.exceptions != before.recipe.exceptions => said.push("notes".into()),
+        std::cmp::Ordering::Equal => {}
     }
     if said.is_empty() && before.recipe == recipe {
         return Ok(());
@@ -85,12 +98,14 @@ pub(super) async fn view(app: &Arc<App>, id: i64) -> Result<Json<AssetView>> {
     let cage: Vec<_> = recipe.cage.iter().cloned().collect();
     for (role, sources) in [(Role::Low, &recipe.low), (Role::High, &recipe.high), (Role::Cage, &cage)] {
         for source in sources {
-            let summary = app.summary(source).await?;
+            let mut summary = app.summary(source).await?;
+            mark_allowed(summary.as_low.iter_mut().chain(&mut summary.as_high), &recipe.exceptions);
             meshes.push(MeshView {
                 role,
                 file: source.file.clone(),
                 hash: source.hash.clone().unwrap_or_default(),
                 summary,
+                steps: source.steps.iter().map(MeshStep::words).collect(),
             });
         }
     }
@@ -99,12 +114,20 @@ pub(super) async fn view(app: &Arc<App>, id: i64) -> Result<Json<AssetView>> {
         of_role.map(|p| Part { name: p.name.clone(), triangles: 0..p.triangles }).collect()
     };
     let (low, high) = (parts(Role::Low), parts(Role::High));
-    let table = pair_parts(&low, &high, recipe.pairing);
-    let pairs = low.iter().zip(&table.allowed).enumerate().map(|(i, (part, mask))| PairView {
+    let whole = !low.is_empty() && !high.is_empty();
+    let share = match recipe.pairing == Pairing::Space && whole {
+        true => Some(app.shared_space(recipe).await?),
+        false => None,
+    };
+    let mut table = pair_parts(&low, &high, PairRules::of(recipe, share.as_ref().map(|s| s.as_slice())));
+    mark_allowed(&mut table.findings, &recipe.exceptions);
+    let pairs = low.iter().zip(&table.by).enumerate().map(|(i, (part, by))| PairView {
         number: i as u32 + 1,
         low: part.name.clone(),
-        high: high.iter().zip(mask).filter(|(_, seen)| **seen).map(|(h, _)| h.name.clone()).collect(),
+        high: high.iter().zip(by).filter_map(|(h, by)| by.map(|by| paired_part(&h.name, by))).collect(),
     });
+    let seen = |h: usize| table.by.iter().any(|row| row[h].is_some());
+    let unseen = (0..high.len()).filter(|&h| !low.is_empty() && !seen(h)).map(|h| high[h].name.clone());
     let runs = app.store.runs(id).await?;
     let mut lines = Vec::new();
     for (i, run) in runs.iter().enumerate() {
@@ -124,7 +147,9 @@ pub(super) async fn view(app: &Arc<App>, id: i64) -> Result<Json<AssetView>> {
         undo: asset.undo,
         redo: asset.redo,
         pairs: pairs.collect(),
-        placing: placing(&meshes),
+        unseen: unseen.collect(),
+        not_carried: Vec::new(),
+        placing: placing(recipe, &meshes),
         pair_findings: if high.is_empty() { Vec::new() } else { table.findings },
         recipe: asset.recipe,
         meshes,
@@ -133,15 +158,31 @@ pub(super) async fn view(app: &Arc<App>, id: i64) -> Result<Json<AssetView>> {
     }))
 }
 
-/// Boxes of all low-poly files against those of all sculpt files.
-fn placing(meshes: &[MeshView]) -> Option<Finding> {
+fn paired_part(name: &str, by: PairedBy) -> PairedPart {
+    let why = match by {
+        PairedBy::Hand => "by hand".to_owned(),
+        PairedBy::Name => "by name".to_owned(),
+        PairedBy::Space(share) => format!("{:.0} % nearest", share * 100.0),
+        PairedBy::All => "all see all".to_owned(),
+        PairedBy::Default => "nothing fits".to_owned(),
+    };
+    PairedPart { name: name.to_owned(), why, by_hand: by == PairedBy::Hand }
+}
+
+/// Boxes of all low-poly files against those of all sculpt files. A plane made here lies where it was put.
+fn placing(recipe: &Recipe, meshes: &[MeshView]) -> Option<Finding> {
+    if recipe.low.iter().any(|s| s.plane.is_some()) {
+        return None;
+    }
     let bounds = |role: Role| {
         let of_role = meshes.iter().filter(|m| m.role == role).map(|m| &m.summary);
         of_role
             .map(|s| (Vec3::from(s.low_corner), Vec3::from(s.high_corner)))
             .reduce(|a, b| (a.0.min(b.0), a.1.max(b.1)))
     };
-    compare_placing(bounds(Role::Low)?, bounds(Role::High)?)
+    let mut finding = compare_placing(bounds(Role::Low)?, bounds(Role::High)?)?;
+    mark_allowed([&mut finding], &recipe.exceptions);
+    Some(finding)
 }
 
 pub(super) async fn run_view(app: &Arc<App>, run: &Run, before: Option<&Run>) -> Result<RunView> {

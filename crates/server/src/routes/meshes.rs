@@ -1,14 +1,18 @@
 //! Meshes in, and meshes as the page draws them.
 
 use crate::App;
-use crate::api::{AssetView, MeshSummary, ReachView, Role};
+use crate::api::{AssetView, Event, MeshSummary, ReachView, Role};
 use crate::fault::{Fault, Result, aside};
+use crate::intake::{carry_over, place};
+use crate::scenes::{mesh_key, summary_name};
 use crate::{display, routes::assets};
+use ember_ridge_core::Recipe;
 use ember_ridge_core::bake::Plan;
+use ember_ridge_core::glam::Vec3;
 use ember_ridge_core::maps::{ColorSettings, Green, MapSettings};
+use ember_ridge_core::mesh::{UvReport, uv_report};
 use ember_ridge_core::reach::LowSurface;
-use ember_ridge_core::recipe::{NormalMapSource, PictureSource, Source};
-use ember_ridge_core::{Mesh, Recipe};
+use ember_ridge_core::recipe::{self, NormalMapSource, PictureSource, PlaneTarget, Source};
 use ember_ridge_formats::image::read_image;
 use ember_ridge_formats::read_mesh;
 use rocket::data::{Data, ToByteUnit};
@@ -20,7 +24,7 @@ use std::sync::Arc;
 use tokio::io::AsyncReadExt;
 
 pub fn routes() -> Vec<Route> {
-    routes![bring_in, bring_in_picture, show_low, show_high, reach]
+    routes![bring_in, bring_in_picture, make_plane, show_low, show_high, reach, uvs]
 }
 
 /// Largest file that is taken.
@@ -51,6 +55,14 @@ async fn take_file(app: &App, file: &str, data: Data<'_>) -> Result<(String, Str
     }
     let (hash, bytes) = writer.keep()?;
     Ok((name.to_owned(), hash, bytes))
+}
+
+/// The axis a plane is to face.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, rocket::FromFormField)]
+enum Facing {
+    X,
+    Y,
+    Z,
 }
 
 /// What a picture is brought in for.
@@ -94,44 +106,89 @@ async fn bring_in_picture(
     assets::view(app, id).await
 }
 
-#[post("/assets/<id>/meshes?<file>&<role>", data = "<data>")]
-async fn bring_in(app: &State<Arc<App>>, id: i64, file: &str, role: Role, data: Data<'_>) -> Result<Json<AssetView>> {
+/// Takes a mesh file. With `replaces`, a file of the asset in that role, the new one takes its place and its settings.
+#[post("/assets/<id>/meshes?<file>&<role>&<replaces>", data = "<data>")]
+async fn bring_in(
+    app: &State<Arc<App>>,
+    id: i64,
+    file: &str,
+    role: Role,
+    replaces: Option<&str>,
+    data: Data<'_>,
+) -> Result<Json<AssetView>> {
     app.store.asset(id).await?;
     let (name, hash, bytes) = take_file(app, file, data).await?;
-    let name = name.as_str();
-    let source = Source { hash: Some(hash.clone()), ..Source::file(name) };
+    let source = Source { hash: Some(hash.clone()), ..Source::file(&name) };
     let (there, wanted) = (app.inner().clone(), source.clone());
+    let told = name.clone();
     let summary = aside(move || {
+        let stage = |stage: &str| {
+            let (file, stage) = (told.clone(), stage.to_owned());
+            there.jobs.tell(Event::Intake { asset: id, file, stage });
+        };
+        stage("reading");
         let content = there.store.blobs.read(wanted.hash.as_deref().unwrap_or_default())?;
         let mesh = Arc::new(read_mesh(&wanted.file, &content, &|_| None)?);
+        drop(content);
+        stage("checking");
         let summary = MeshSummary::of(&mesh, bytes);
         there.keep_mesh(&wanted, mesh);
         Ok(summary)
     })
     .await?;
-    app.store.put_mesh(&hash, name, &summary).await?;
+    app.store.put_mesh(&hash, &summary_name(&source), &summary).await?;
 
     let asset = app.store.asset(id).await?;
     let mut recipe = asset.recipe;
-    place(&mut recipe, role, source);
+    place(&mut recipe, role, source, replaces);
+    let parts = |side: &[Source]| {
+        let (app, side) = (app.inner().clone(), side.to_vec());
+        async move {
+            let mut names = Vec::new();
+            for source in &side {
+                names.extend(app.summary(source).await?.parts.into_iter().map(|p| p.name));
+            }
+            Result::Ok(names)
+        }
+    };
+    let (low, high) = (parts(&recipe.low).await?, parts(&recipe.high).await?);
+    let not_carried = carry_over(&mut recipe, &low, &high);
     assets::edit(app, id, asset.head, recipe).await?;
-    assets::view(app, id).await
+    let Json(mut view) = assets::view(app, id).await?;
+    view.not_carried = not_carried;
+    Ok(Json(view))
 }
 
-/// A file of the same name and role is replaced; another is added.
-fn place(recipe: &mut Recipe, role: Role, source: Source) {
-    let side = match role {
-        Role::Cage => {
-            recipe.cage = Some(source);
-            return;
-        }
-        Role::Low => &mut recipe.low,
-        Role::High => &mut recipe.high,
+/// The layout of the low-poly in figures, for the sheet as it is set; null without UVs.
+#[get("/assets/<id>/uvs")]
+async fn uvs(app: &State<Arc<App>>, id: i64) -> Result<Json<Option<UvReport>>> {
+    let (app, sources) = joined(app, id, |r| &r.low, "low-poly yet").await?;
+    let sheet = app.store.asset(id).await?.recipe.sheet;
+    aside(move || Ok(Json(uv_report(&app.joined(&sources)?, &sheet)))).await
+}
+
+/// A plane over the sculpt, as the low-poly: facing an axis, at height 0, as large as the sculpt.
+#[post("/assets/<id>/plane?<facing>")]
+async fn make_plane(app: &State<Arc<App>>, id: i64, facing: Facing) -> Result<Json<AssetView>> {
+    let asset = app.store.asset(id).await?;
+    let mut recipe = asset.recipe;
+    let facing = match facing {
+        Facing::X => recipe::Facing::X,
+        Facing::Y => recipe::Facing::Y,
+        Facing::Z => recipe::Facing::Z,
     };
-    match side.iter_mut().find(|s| s.file == source.file) {
-        Some(old) => *old = source,
-        None => side.push(source),
+    let mut whole: Option<(Vec3, Vec3)> = None;
+    for source in &recipe.high {
+        let summary = app.summary(source).await?;
+        let (low, high) = (Vec3::from(summary.low_corner), Vec3::from(summary.high_corner));
+        whole = Some(whole.map_or((low, high), |(a, b)| (a.min(low), b.max(high))));
     }
+    let whole = whole.unwrap_or((Vec3::splat(-1.0), Vec3::ONE));
+    let mut plane = PlaneTarget::over(facing, whole);
+    plane.size = plane.size.map(|side| if side > 0.0 { side } else { 1.0 });
+    recipe.low = vec![Source::plane("plane", plane)];
+    assets::edit(app, id, asset.head, recipe).await?;
+    assets::view(app, id).await
 }
 
 async fn joined(
@@ -148,17 +205,11 @@ async fn joined(
     Ok((app.clone(), sources))
 }
 
-fn load_joined(app: &App, sources: &[Source]) -> Result<Mesh> {
-    let meshes = sources.iter().map(|s| app.mesh(s)).collect::<Result<Vec<_>>>()?;
-    Ok(Mesh::joined(&meshes.iter().map(|m| &**m).collect::<Vec<_>>()))
-}
-
 #[get("/assets/<id>/display/low")]
 async fn show_low(app: &State<Arc<App>>, id: i64) -> Result<(ContentType, Vec<u8>)> {
     let (app, sources) = joined(app, id, |r| &r.low, "low-poly yet").await?;
     let bytes = aside(move || {
-        let surface =
-            LowSurface::new(load_joined(&app, &sources)?, None).map_err(|f| Fault::unusable(f.to_string()))?;
+        let surface = LowSurface::new(app.joined(&sources)?, None).map_err(|f| Fault::unusable(f.to_string()))?;
         Ok(display::low(&surface))
     });
     Ok((ContentType::Binary, bytes.await?))
@@ -169,13 +220,12 @@ async fn show_high(app: &State<Arc<App>>, id: i64) -> Result<(ContentType, Vec<u
     let (app, sources) = joined(app, id, |r| &r.high, "sculpt yet").await?;
     let bytes = aside(move || {
         // Thinning takes seconds on a large sculpt; the result is kept under a name of its own.
-        let key: Vec<String> =
-            sources.iter().map(|s| format!("{}/{}", s.hash.as_deref().unwrap_or("-"), s.file)).collect();
+        let key: Vec<String> = sources.iter().map(mesh_key).collect();
         let key = format!("stand-in 1 of {}", blake3::hash(key.join("+").as_bytes()).to_hex());
         if let Some(kept) = app.shown.lock().unwrap_or_else(std::sync::PoisonError::into_inner).get(&key) {
             return Ok((**kept).clone());
         }
-        let made = display::high(&load_joined(&app, &sources)?);
+        let made = display::high(&app.joined(&sources)?);
         let mut shown = app.shown.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
         if shown.len() >= 6 {
             shown.clear();

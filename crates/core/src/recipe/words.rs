@@ -1,7 +1,8 @@
 //! What changed between two recipes, in the words an artist uses. The ledger shows it on every run, undo shows it on its step.
 
-use crate::recipe::{
-    Direction, Distance, HitRule, ImageFormat, Layout, Padding, Pairing, Plane, Recipe, Source, UvChoice,
+use super::{
+    Direction, Distance, Endings, HitRule, ImageFormat, Layout, Padding, Pairing, Plane, PlaneTarget, Recipe, Source,
+    UvChoice,
 };
 use crate::trace::BackFaces;
 
@@ -40,6 +41,7 @@ pub fn changes(before: &Recipe, after: &Recipe) -> Vec<String> {
         } else {
             for (old, new) in old.iter().zip(new) {
                 say(&format!("UVs of {}", new.file), uvs(old.uvs), uvs(new.uvs));
+                say(&format!("plane {}", new.file), plane(old.plane), plane(new.plane));
             }
         }
     }
@@ -53,8 +55,14 @@ pub fn changes(before: &Recipe, after: &Recipe) -> Vec<String> {
     say("direction", direction(before.direction), direction(after.direction));
     let hit = |h| if h == HitRule::Nearest { "nearest" } else { "outermost" }.to_owned();
     say("hit", hit(before.hit), hit(after.hit));
-    let pairing = |p| if p == Pairing::All { "all" } else { "by names" }.to_owned();
+    let pairing = |p| match p {
+        Pairing::Names => "by names".to_owned(),
+        Pairing::Space => "by space".to_owned(),
+        Pairing::All => "all".to_owned(),
+    };
     say("pairs", pairing(before.pairing), pairing(after.pairing));
+    let endings = |e: &Endings| format!("{} / {}", e.low.join(" "), e.high.join(" "));
+    say("endings", endings(&before.endings), endings(&after.endings));
     let back = |b| if b == BackFaces::Keep { "kept" } else { "skipped" }.to_owned();
     say("back faces", back(before.back_faces), back(after.back_faces));
     let (b, a) = (&before.sheet, &after.sheet);
@@ -75,6 +83,18 @@ pub fn changes(before: &Recipe, after: &Recipe) -> Vec<String> {
     say("sheets", layout(b.layout), layout(a.layout));
     say("proof size", b.proof_size.to_string(), a.proof_size.to_string());
     say("seed", before.seed.to_string(), after.seed.to_string());
+    for (old, new) in both_sides(before, after).filter(|(old, new)| old.steps != new.steps) {
+        let kept = old.steps.iter().zip(&new.steps).take_while(|(a, b)| a == b).count();
+        said.extend(old.steps[kept..].iter().map(|s| format!("{}: no longer {}", new.file, s.words())));
+        said.extend(new.steps[kept..].iter().map(|s| format!("{}: {}", new.file, s.words())));
+    }
+    for pair in after.hand_pairs.iter().filter(|p| !before.hand_pairs.contains(p)) {
+        let low = if pair.low.is_empty() { "nothing".to_owned() } else { pair.low.join(" and ") };
+        said.push(format!("{} paired with {low}", pair.high));
+    }
+    for pair in before.hand_pairs.iter().filter(|p| !after.hand_pairs.iter().any(|a| a.high == p.high)) {
+        said.push(format!("{} paired by the rule again", pair.high));
+    }
     for map in &after.maps {
         let label = map.kind().label;
         match before.maps.iter().find(|m| m.id() == map.id()) {
@@ -87,6 +107,22 @@ pub fn changes(before: &Recipe, after: &Recipe) -> Vec<String> {
         said.push(format!("{} left out", map.kind().label));
     }
     said
+}
+
+/// Files of both recipes that are the same file on the same side.
+fn both_sides<'a>(before: &'a Recipe, after: &'a Recipe) -> impl Iterator<Item = (&'a Source, &'a Source)> {
+    let pairs = [(&before.low, &after.low), (&before.high, &after.high)];
+    pairs.into_iter().flat_map(|(old, new)| {
+        new.iter().filter_map(|n| old.iter().find(|o| (&o.file, &o.hash) == (&n.file, &n.hash)).map(|o| (o, n)))
+    })
+}
+
+fn plane(plane: Option<PlaneTarget>) -> String {
+    plane.map_or("none".into(), |p| {
+        let edges = if p.repeats { ", edges repeat" } else { "" };
+        let ([w, h], [x, y, z]) = (p.size, p.middle);
+        format!("{w} x {h} at ({x}, {y}, {z}) facing {:?}{edges}", p.facing)
+    })
 }
 
 fn uvs(choice: UvChoice) -> String {

@@ -1,7 +1,17 @@
 //! The recipe: the one description of a bake, the same for the browser, the command line, the store and the files that are
 //! delivered. It names meshes and settings; it holds no results. docs/recipe.md tells it for readers.
 
-use crate::maps::{Green, MapSettings};
+mod pairing;
+mod source;
+mod words;
+
+pub(crate) use pairing::plain_name;
+pub use pairing::{Endings, HandPair, Pairing};
+pub use source::{Facing, NormalMapSource, PictureSource, Plane, PlaneTarget, Source, UvChoice};
+pub use words::changes;
+
+use crate::finding::Exception;
+use crate::maps::MapSettings;
 use crate::sheet::{Depth, SAMPLE_COUNTS};
 use crate::trace::BackFaces;
 use serde::{Deserialize, Serialize};
@@ -14,100 +24,6 @@ pub const RECIPE_VERSION: u32 = 1;
 
 /// Smallest and largest sheet, in texels a side.
 pub const SHEET_SIZES: std::ops::RangeInclusive<u32> = 16..=16384;
-
-/// A mesh file. On the command line `file` is a path, relative to the recipe; in the browser it is the name it came with.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
-#[serde(deny_unknown_fields)]
-pub struct Source {
-    pub file: String,
-    /// BLAKE3 of the file's bytes, hexadecimal. When given, another file of the same name is refused.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    #[ts(optional = nullable)]
-    pub hash: Option<String>,
-    /// Which UVs of the mesh are used.
-    #[serde(default, skip_serializing_if = "UvChoice::is_first")]
-    pub uvs: UvChoice,
-}
-
-impl Source {
-    /// A file by name, with its first UV set.
-    pub fn file(file: impl Into<String>) -> Source {
-        Source { file: file.into(), hash: None, uvs: UvChoice::default() }
-    }
-}
-
-/// The UVs of a mesh: a set of the file by number, or a flat projection along an axis, the bounding box filling the unit
-/// square.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
-#[serde(untagged)]
-pub enum UvChoice {
-    Set(u32),
-    Planar(Plane),
-}
-
-/// A flat projection: along x (u from -z, v from y), along y (u from x, v from -z) or along z (u from x, v from y).
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
-#[serde(rename_all = "kebab-case")]
-pub enum Plane {
-    PlanarX,
-    PlanarY,
-    PlanarZ,
-}
-
-impl Default for UvChoice {
-    fn default() -> Self {
-        UvChoice::Set(0)
-    }
-}
-
-impl UvChoice {
-    pub fn is_first(&self) -> bool {
-        *self == UvChoice::Set(0)
-    }
-
-    /// The number of the file's UV set that is to be read.
-    pub fn set(self) -> u32 {
-        match self {
-            UvChoice::Set(set) => set,
-            UvChoice::Planar(_) => 0,
-        }
-    }
-}
-
-/// A picture file that a bake reads: a source texture.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
-#[serde(deny_unknown_fields)]
-pub struct PictureSource {
-    pub file: String,
-    /// BLAKE3 of the file's bytes, hexadecimal. When given, another file of the same name is refused.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    #[ts(optional = nullable)]
-    pub hash: Option<String>,
-}
-
-/// An existing tangent-space normal map of the low-poly, from which maps may be made in place of a sculpt.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
-#[serde(deny_unknown_fields)]
-pub struct NormalMapSource {
-    pub file: String,
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    #[ts(optional = nullable)]
-    pub hash: Option<String>,
-    /// Which way its green channel points.
-    #[serde(default)]
-    pub y: Green,
-}
-
-/// Which high-poly parts the rays of a low-poly part may hit.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, TS)]
-#[serde(rename_all = "kebab-case")]
-pub enum Pairing {
-    /// Parts whose names agree once `_low`, `_high` and the like are taken off.
-    #[default]
-    Names,
-    /// Every part sees every part.
-    All,
-}
 
 /// A distance in scene units, or `"auto"`: measured from the two meshes when the bake is planned.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, TS)]
@@ -317,6 +233,16 @@ pub struct Recipe {
     #[serde(default)]
     pub pairing: Pairing,
     #[serde(default)]
+    pub endings: Endings,
+    /// What was paired by hand, by high-poly part.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    #[ts(optional, as = "Option<Vec<HandPair>>")]
+    pub hand_pairs: Vec<HandPair>,
+    /// Findings that may stand.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    #[ts(optional, as = "Option<Vec<Exception>>")]
+    pub exceptions: Vec<Exception>,
+    #[serde(default)]
     pub reach: Reach,
     #[serde(default)]
     pub direction: Direction,
@@ -352,6 +278,9 @@ impl Recipe {
             cage: None,
             normal_map: None,
             pairing: Pairing::default(),
+            endings: Endings::default(),
+            hand_pairs: Vec::new(),
+            exceptions: Vec::new(),
             reach: Reach::default(),
             direction: Direction::default(),
             hit: HitRule::default(),
@@ -404,6 +333,8 @@ impl Recipe {
         {
             return Err("reach.out and reach.in are both 0, so rays have no length; raise one of them".into());
         }
+        self.low.iter().chain(&self.high).chain(&self.cage).try_for_each(Source::validate)?;
+        self.endings.validate()?;
         self.validate_formats()?;
         if self.maps.is_empty() {
             return Err("maps is empty; name at least one map".into());
@@ -450,6 +381,11 @@ impl Recipe {
             }
             _ => (sheet.format, sheet.depth),
         }
+    }
+
+    /// The plane whose edges repeat, when the low-poly is one.
+    pub fn repeats(&self) -> Option<PlaneTarget> {
+        self.low.iter().find_map(|s| s.plane.filter(|p| p.repeats))
     }
 
     /// Every picture file the bake reads.

@@ -1,0 +1,62 @@
+// What the colours of a look at the layout mean, in the user's units, on the stage where they are.
+import { useUvReport } from "../api/queries";
+import { useStore } from "../state";
+import { css, DENSITY_SPAN, type LayoutLook } from "./layout-looks";
+
+const figure = (x: number) => (x >= 100 ? x.toFixed(0) : x >= 10 ? x.toFixed(1) : x.toFixed(2));
+
+export function LayoutLegend() {
+  const layout = useStore((s) => s.layout);
+  const target = useStore((s) => s.target);
+  const report = useUvReport().data;
+  if (!layout || !report) return null;
+  const aim = target ?? report.median_density * report.size;
+  return (
+    <figure
+      aria-label="What the colours mean"
+      className="max-w-72 rounded bg-(--stage-tool) px-2 py-1.5 text-xs text-on-stage"
+    >
+      <Meaning layout={layout} aim={aim} mirrored={report.islands.filter((i) => i.mirrored).length} />
+    </figure>
+  );
+}
+
+function Meaning({ layout, aim, mirrored }: { layout: LayoutLook; aim: number; mirrored: number }) {
+  if (layout === "density")
+    return (
+      <>
+        <b>Texels per scene unit</b>
+        <i className="mt-1 block h-2.5 w-60 rounded-[2px]" style={{ background: css("density") }} />
+        <span className="num flex w-60 justify-between">
+          {[-DENSITY_SPAN, -1, 0, 1, DENSITY_SPAN].map((power) => (
+            <span key={power}>{figure(aim * 2 ** power)}</span>
+          ))}
+        </span>
+        <span>violet: too few, soft. Light: the target. Ember: more than needed</span>
+      </>
+    );
+  if (layout === "stretch")
+    return (
+      <>
+        <b>Longest side of a texel on the model over its shortest</b>
+        <i className="mt-1 block h-2.5 w-60 rounded-[2px]" style={{ background: css("stretch") }} />
+        <span className="num flex w-60 justify-between">
+          <span>1, square</span>
+          <span>2</span>
+          <span>4 and more</span>
+        </span>
+      </>
+    );
+  const words: Record<Exclude<LayoutLook, "density" | "stretch">, string> = {
+    checker:
+      "Cells of a sixteenth of the sheet. Even sizes: even density. Letters that read backwards: a mirrored island.",
+    facing:
+      mirrored === 0
+        ? "No island is mirrored."
+        : `Hatched ochre: mirrored, ${mirrored} ${mirrored === 1 ? "island" : "islands"}. Green: as seen from outside.`,
+    overlap: "Hatched red: faces that share texels with others. Grey: alone.",
+    islands: "A colour an island; dark lines are seams.",
+    blur: "Left of the line a fine detail as it is; right of it what the texels hold of it. Flat grey: nothing is left.",
+  };
+  return <span>{words[layout]}</span>;
+}

@@ -1,0 +1,71 @@
+// Pairs as the stages show them: which parts are left out, where each goes when pairs are pulled apart, where badges stand.
+import { useMemo } from "react";
+import { useAsset } from "../api/queries";
+import type { PairView } from "../api/types";
+import { useStore } from "../state";
+import type { MeshData } from "./mesh-data";
+import type { Ways } from "./viewer";
+
+type Point = [number, number, number];
+
+/** Parts left out of each mesh: those hidden by hand, parts of the sculpt that only hidden parts see, and all but a solo pair. */
+export function useHidden(): { low: ReadonlySet<string>; high: ReadonlySet<string> } {
+  const pairs = useAsset().data?.pairs;
+  const hidden = useStore((s) => s.hidden);
+  const solo = useStore((s) => s.solo);
+  return useMemo(() => {
+    const low = new Set<string>();
+    const high = new Set(hidden);
+    const shown = new Set<string>();
+    for (const pair of pairs ?? []) {
+      const off = hidden.has(pair.low) || (solo !== null && pair.number !== solo);
+      if (off) low.add(pair.low);
+      for (const part of pair.high) if (!off) shown.add(part.name);
+    }
+    for (const pair of pairs ?? [])
+      for (const part of pair.high) if (!shown.has(part.name)) high.add(part.name);
+    return { low: pairs && pairs.length > 0 ? low : hidden, high };
+  }, [pairs, hidden, solo]);
+}
+
+/** The middle of a part's box. */
+function middleOf(data: MeshData, name: string): Point | null {
+  const part = data.header.parts.find((p) => p.name === name);
+  const position = data.floats("position");
+  if (!part || !position || part.count === 0) return null;
+  const low = [Infinity, Infinity, Infinity];
+  const high = [-Infinity, -Infinity, -Infinity];
+  for (let i = part.start; i < part.start + part.count; i++) {
+    const vertex = data.index[i] ?? 0;
+    for (let axis = 0; axis < 3; axis++) {
+      const x = position[vertex * 3 + axis] ?? 0;
+      low[axis] = Math.min(low[axis] ?? x, x);
+      high[axis] = Math.max(high[axis] ?? x, x);
+    }
+  }
+  return low.map((x, axis) => (x + (high[axis] ?? x)) / 2) as Point;
+}
+
+/** Pairs go away from the asset's middle, further the further out they lie; those at the middle go up. */
+export function waysApart(pairs: PairView[], low: MeshData): { low: Ways; high: Ways; middles: Ways } {
+  const { low_corner, high_corner } = low.header;
+  const middle = low_corner.map((x, axis) => (x + (high_corner[axis] ?? x)) / 2);
+  const size = Math.hypot(...low_corner.map((x, axis) => (high_corner[axis] ?? x) - x));
+  const ways = {
+    low: new Map<string, Point>(),
+    high: new Map<string, Point>(),
+    middles: new Map<string, Point>(),
+  };
+  for (const pair of pairs) {
+    const own = middleOf(low, pair.low);
+    if (!own) continue;
+    const from = own.map((x, axis) => x - (middle[axis] ?? 0)) as Point;
+    const length = Math.hypot(...from);
+    const near = length < size * 0.02;
+    const way = (near ? [0, size * 0.12, 0] : from.map((x) => x * 1.4)) as Point;
+    ways.low.set(pair.low, way);
+    ways.middles.set(pair.low, own);
+    for (const part of pair.high) if (!ways.high.has(part.name)) ways.high.set(part.name, way);
+  }
+  return ways;
+}

@@ -1,0 +1,165 @@
+// Files on their way in: what each is taken for is shown, and can be changed, before anything is kept.
+import { FileUp, X } from "lucide-react";
+import { useRef } from "react";
+import { useRecipe } from "../api/queries";
+import type { Role } from "../api/types";
+import { useStore } from "../state";
+import { Button, bytes, Section, Segment } from "../ui/parts";
+import { type Pending, useTray } from "./tray";
+
+export const ROLES: readonly (readonly [Role, string])[] = [
+  ["low", "Low"],
+  ["high", "Sculpt"],
+  ["cage", "Cage"],
+];
+
+export function BringIn() {
+  const picker = useRef<HTMLInputElement>(null);
+  const [recipe] = useRecipe();
+  const { pending, notCarried, offer, sendAll, read } = useTray();
+  const waiting = pending.filter((p) => p.share === null);
+  const known = waiting.filter((p) => p.role !== null).length;
+  const words = (side: string[] | undefined) => side?.[0] ?? "";
+  return (
+    <Section>
+      <Button
+        look={waiting.length > 0 ? "plain" : "strong"}
+        className="w-full"
+        onClick={() => picker.current?.click()}
+      >
+        <FileUp className="size-3.5" /> Choose files
+      </Button>
+      <input
+        ref={picker}
+        type="file"
+        multiple
+        accept=".obj,.ply,.glb,.gltf,.stl"
+        className="sr-only"
+        aria-label="Mesh files"
+        tabIndex={-1}
+        onChange={(e) => {
+          offer([...(e.target.files ?? [])]);
+          e.target.value = "";
+        }}
+      />
+      {pending.length === 0 && (
+        <p className="mt-1.5 text-xs text-ink-3">
+          OBJ, PLY, GLB, glTF, STL, up to 4 GiB each. Names ending in {words(recipe?.endings.low)},{" "}
+          {words(recipe?.endings.high)} or {words(recipe?.endings.cage)} say what they are; other endings are
+          set at Pairs.
+        </p>
+      )}
+      {pending.length > 0 && (
+        <ul className="mt-2 flex flex-col gap-2" aria-label="Files on their way in">
+          {pending.map((p) => (
+            <PendingRow key={p.key} pending={p} />
+          ))}
+        </ul>
+      )}
+      {waiting.length > 0 && (
+        <Button look="strong" className="mt-2 w-full" disabled={known === 0} onClick={sendAll}>
+          {known === 0 ? "Say what each file is" : `Bring in ${known} ${known === 1 ? "file" : "files"}`}
+        </Button>
+      )}
+      {notCarried.length > 0 && (
+        <div role="status" className="mt-2 rounded border border-ochre p-2">
+          <div className="flex items-center justify-between gap-2">
+            <b>Not carried over to the new file</b>
+            <button type="button" aria-label="Read" className="text-ink-3 hover:text-ink" onClick={read}>
+              <X className="size-3.5" />
+            </button>
+          </div>
+          <ul className="mt-1 list-disc pl-4 text-ink-2">
+            {notCarried.map((line) => (
+              <li key={line}>{line}</li>
+            ))}
+          </ul>
+        </div>
+      )}
+    </Section>
+  );
+}
+
+function PendingRow({ pending }: { pending: Pending }) {
+  const { amend, drop } = useTray();
+  const { key, file, share, failed, role } = pending;
+  return (
+    <li className="rounded border border-line p-2">
+      <div className="flex items-center gap-2">
+        <b className="min-w-0 grow truncate" title={file.name}>
+          {file.name}
+        </b>
+        <span className="num text-ink-3">{bytes(file.size)}</span>
+        <button
+          type="button"
+          aria-label={`Stop ${file.name}`}
+          className="text-ink-3 hover:text-ink"
+          onClick={() => drop(key)}
+        >
+          <X className="size-3.5" />
+        </button>
+      </div>
+      {failed && (
+        <p role="alert" className="mt-1 text-madder">
+          {failed}
+        </p>
+      )}
+      {share === null ? (
+        <div className="mt-1.5">
+          {role === null && <p className="mb-1 text-ink-2">What is it?</p>}
+          <Segment
+            label={`Use ${file.name} as`}
+            wide
+            options={ROLES}
+            value={role ?? ("" as Role)}
+            onChange={(r) => amend(key, { role: r, replaces: null })}
+          />
+          <PlaceRow pending={pending} />
+        </div>
+      ) : (
+        <Going pending={pending} share={share} />
+      )}
+    </li>
+  );
+}
+
+/** Whether it is added to the files there are, or takes the place of one. */
+function PlaceRow({ pending }: { pending: Pending }) {
+  const [recipe] = useRecipe();
+  const { amend } = useTray();
+  const { key, file, role, replaces } = pending;
+  const there = role === "low" || role === "high" ? (recipe?.[role] ?? []).filter((s) => !s.plane) : [];
+  if (there.length === 0) return null;
+  return (
+    <select
+      aria-label={`Place of ${file.name}`}
+      value={replaces ?? ""}
+      onChange={(e) => amend(key, { replaces: e.target.value === "" ? null : e.target.value })}
+      className="mt-1.5 h-6 w-full rounded bg-sunk px-1"
+    >
+      {!there.some((s) => s.file === file.name) && <option value="">adds to what is there</option>}
+      {there.map((s) => (
+        <option key={s.file} value={s.file}>
+          takes the place of {s.file}
+        </option>
+      ))}
+    </select>
+  );
+}
+
+function Going({ pending, share }: { pending: Pending; share: number }) {
+  const stage = useStore((s) => s.intake[pending.file.name]);
+  return (
+    <div className="mt-1.5">
+      <div className="h-1.5 overflow-hidden rounded bg-sunk">
+        <i
+          className={`block h-full bg-ember ${share < 1 ? "" : "animate-pulse"}`}
+          style={{ width: `${share * 100}%` }}
+        />
+      </div>
+      <p className="mt-1 text-ink-3">
+        {share < 1 ? `sending, ${Math.round(share * 100)} %` : (stage ?? "reading")}
+      </p>
+    </div>
+  );
+}
