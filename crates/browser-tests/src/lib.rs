@@ -15,6 +15,12 @@ use tempfile::TempDir;
 /// Longest that anything on the page may take to appear: bakes in test builds on a busy machine.
 pub const PATIENCE: Duration = Duration::from_secs(240);
 
+/// [`PATIENCE`], or as many seconds as `EMBER_RIDGE_PATIENCE` says: for one who looks for a fault.
+pub fn patience() -> Duration {
+    let seconds = std::env::var("EMBER_RIDGE_PATIENCE").ok().and_then(|s| s.parse().ok());
+    seconds.map_or(PATIENCE, Duration::from_secs)
+}
+
 /// A running program and a browser that shows it.
 pub struct Session {
     pub page: Client,
@@ -110,12 +116,12 @@ impl Session {
     }
 
     pub async fn css(&self, selector: &str) -> Result<Element> {
-        let found = self.page.wait().at_most(PATIENCE).for_element(Locator::Css(selector)).await;
+        let found = self.page.wait().at_most(patience()).for_element(Locator::Css(selector)).await;
         found.with_context(|| format!("waiting for {selector}"))
     }
 
     pub async fn xpath(&self, path: &str) -> Result<Element> {
-        let found = self.page.wait().at_most(PATIENCE).for_element(Locator::XPath(path)).await;
+        let found = self.page.wait().at_most(patience()).for_element(Locator::XPath(path)).await;
         found.with_context(|| format!("waiting for {path}"))
     }
 
@@ -161,7 +167,7 @@ impl Session {
     /// Waits until a script gives true.
     pub async fn until(&self, what: &str, script: &str) -> Result<()> {
         let begun = Instant::now();
-        while begun.elapsed() < PATIENCE {
+        while begun.elapsed() < patience() {
             if self.page.execute(&format!("return Boolean({script})"), vec![]).await? == Value::Bool(true) {
                 return Ok(());
             }
@@ -179,7 +185,7 @@ impl Session {
     /// The runs of an asset, newest first, once `enough` says so.
     pub async fn runs_until(&self, asset: i64, what: &str, enough: impl Fn(&[Value]) -> bool) -> Result<Vec<Value>> {
         let begun = Instant::now();
-        while begun.elapsed() < PATIENCE {
+        while begun.elapsed() < patience() {
             let view = self.api(&format!("/assets/{asset}")).await?;
             let runs = view["runs"].as_array().cloned().unwrap_or_default();
             if enough(&runs) {
@@ -190,9 +196,16 @@ impl Session {
         bail!("waited in vain: {what}")
     }
 
-    /// Waits until the sample assets are there and baked.
+    /// Waits until the sample assets are there, and those that come baked are baked.
     pub async fn samples_ready(&self) -> Result<()> {
-        for asset in [1, 2] {
+        let begun = Instant::now();
+        while self.api("/assets").await?.as_array().map_or(0, Vec::len) < 4 {
+            if begun.elapsed() > patience() {
+                bail!("waited in vain: the samples to be made");
+            }
+            tokio::time::sleep(Duration::from_millis(100)).await;
+        }
+        for asset in [1, 2, 3] {
             let done = |runs: &[Value]| runs.len() >= 2 && runs.iter().all(|r| r["status"] == "done");
             self.runs_until(asset, "the samples to be baked", done).await?;
         }
@@ -239,7 +252,7 @@ fn serve(data: &Path, port: u16, samples: bool, draft: bool) -> Result<Child> {
 
 async fn wait_for_port(port: u16) -> Result<()> {
     let begun = Instant::now();
-    while begun.elapsed() < PATIENCE {
+    while begun.elapsed() < patience() {
         if tokio::net::TcpStream::connect(("127.0.0.1", port)).await.is_ok() {
             return Ok(());
         }

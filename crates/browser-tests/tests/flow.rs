@@ -175,9 +175,12 @@ async fn bring_in_your_own() -> Result<()> {
     let files = [&low, &broken, &high].map(|p| p.display().to_string()).join("\n");
     picker.send_keys(&files).await?;
 
-    // The name told one; the broken file names its line; the third asks what it is.
-    session.xpath("//aside//*[@role='alert' and contains(., \"line 2 ('v 1 zero 0')\")]").await?;
+    // Names told two; the third asks what it is, and nothing is sent before a word. The broken file names its line.
+    session.xpath("//*[@aria-label='Use lid_low.obj as']//button[.='Low' and @data-state='on']").await?;
     session.xpath("//*[@aria-label='Use carved.obj as']//button[.='Sculpt']").await?.click().await?;
+    ensure!(session.api("/assets/1").await?["recipe"]["low"] == serde_json::json!([]), "nothing is kept yet");
+    session.button("Bring in 3 files").await?.click().await?;
+    session.xpath("//aside//*[@role='alert' and contains(., \"line 2 ('v 1 zero 0')\")]").await?;
     session.xpath("//section[@aria-label='Sculpt (high-poly)']//*[text()='carved.obj']").await?;
     session.xpath("//section[@aria-label='Findings']//*[contains(., 'more than three corners')]").await?;
     let asset = session.api("/assets/1").await?;

@@ -72,7 +72,8 @@ pub fn make(name: &str, detail: Detail) -> Option<Sample> {
         _ => return None,
     };
     if detail != Detail::Full {
-        // Whoever wants coarse sculpts waits for no fine occlusion either.
+        // Whoever wants coarse sculpts waits for no fine sampling either.
+        sample.recipe.sheet.samples = 1;
         let maps = sample.recipe.maps.into_iter();
         sample.recipe.maps = maps.map(|m| if m.rays().is_some() { m.with_rays(8) } else { m }).collect();
     }

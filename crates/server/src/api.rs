@@ -101,6 +101,8 @@ pub struct PairedPart {
     pub why: String,
     /// Decided by hand.
     pub by_hand: bool,
+    /// Seen only because nothing fits its low-poly part, which then sees everything.
+    pub by_default: bool,
 }
 
 /// An asset as the page shows it.

@@ -1,89 +1,15 @@
 //! Every route through a real server on a real data folder: what it gives, and what it answers to nonsense.
 
-use ember_ridge_core::glam::{vec2, vec3};
-use ember_ridge_core::{Draft, DraftPart};
+mod support;
+
 use ember_ridge_formats::image::read_png;
-use ember_ridge_formats::mesh::write_obj;
-use ember_ridge_server::{Settings, prepare};
 use rocket::http::{ContentType, Header, Status};
-use rocket::local::asynchronous::{Client, LocalResponse};
+use rocket::local::asynchronous::Client;
 use serde_json::{Value, json};
 use std::io::Read;
 use std::path::Path;
 use std::time::Duration;
-
-async fn client(data: &Path) -> Client {
-    let settings = Settings { data: data.to_path_buf(), address: [127, 0, 0, 1].into(), port: 0, samples: false };
-    let ready = prepare(&settings).await.expect("the folder can be used");
-    Client::untracked(ready.rocket).await.expect("the routes fit together")
-}
-
-fn host() -> Header<'static> {
-    Header::new("Host", "127.0.0.1:4680")
-}
-
-async fn answer(response: LocalResponse<'_>) -> (Status, Value) {
-    let status = response.status();
-    let text = response.into_string().await.unwrap_or_default();
-    (status, serde_json::from_str(&text).unwrap_or(Value::String(text)))
-}
-
-async fn get(client: &Client, path: &str) -> (Status, Value) {
-    answer(client.get(path.to_owned()).header(host()).dispatch().await).await
-}
-
-async fn post(client: &Client, path: &str, body: Value) -> (Status, Value) {
-    answer(
-        client.post(path.to_owned()).header(host()).header(ContentType::JSON).body(body.to_string()).dispatch().await,
-    )
-    .await
-}
-
-async fn upload(client: &Client, file: &str, role: &str, bytes: Vec<u8>) -> (Status, Value) {
-    let path = format!("/api/assets/1/meshes?file={file}&role={role}");
-    answer(client.post(path).header(host()).header(ContentType::Binary).body(bytes).dispatch().await).await
-}
-
-/// A unit square that rises along +x by `slope`.
-fn square(name: &str, slope: f32) -> Vec<u8> {
-    let corners = [(0.0, 0.0), (0.0, 1.0), (1.0, 1.0), (1.0, 0.0)];
-    let draft = Draft {
-        positions: corners.iter().map(|&(x, z)| vec3(x, slope * x, z)).collect(),
-        uvs: corners.iter().map(|&(x, z)| vec2(x, 1.0 - z)).collect(),
-        parts: vec![DraftPart { name: name.into(), indices: vec![0, 1, 2, 0, 2, 3], ..DraftPart::default() }],
-        ..Draft::default()
-    };
-    let mut bytes = Vec::new();
-    write_obj(&mut bytes, &draft.finish().expect("whole")).expect("memory");
-    bytes
-}
-
-async fn with_square(data: &Path) -> Client {
-    let client = client(data).await;
-    assert_eq!(post(&client, "/api/assets", json!({ "name": "Tile" })).await.0, Status::Ok);
-    for (file, role, lift) in [("tile_low.obj", "low", 0.0), ("tile_high.obj", "high", 0.1)] {
-        let (status, body) = upload(&client, file, role, square("tile", lift)).await;
-        assert_eq!(status, Status::Ok, "{body}");
-    }
-    client
-}
-
-async fn revise(client: &Client, change: impl FnOnce(&mut Value)) -> (Status, Value) {
-    let (_, asset) = get(client, "/api/assets/1").await;
-    let mut recipe = asset["recipe"].clone();
-    change(&mut recipe);
-    let body = json!({ "base": asset["revision"], "recipe": recipe });
-    answer(
-        client
-            .put("/api/assets/1/recipe")
-            .header(host())
-            .header(ContentType::JSON)
-            .body(body.to_string())
-            .dispatch()
-            .await,
-    )
-    .await
-}
+use support::{answer, client, get, host, kept_files, post, revise, square, upload, with_square};
 
 async fn baked(client: &Client, kind: &str) -> Value {
     let (status, run) = post(client, "/api/assets/1/runs", json!({ "kind": kind })).await;
@@ -234,6 +160,7 @@ async fn nonsense_gets_a_sentence_and_keeps_nothing() {
     assert!(said(&body).starts_with("evil.exe: "), "{body}");
     let (_, asset) = get(&client, "/api/assets/1").await;
     assert_eq!((&asset["meshes"], &asset["revision"]), (&json!([]), &json!(0)));
+    assert_eq!(kept_files(data.path()), (0, 0), "nothing of a failed import stays on the disk");
 
     for (path, expected) in [
         ("/api/assets/9", Status::NotFound),

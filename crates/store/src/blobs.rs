@@ -103,6 +103,18 @@ impl Seek for BlobWriter {
 }
 
 impl BlobWriter {
+    /// All that was written so far, before it is decided whether to keep it.
+    pub fn read_back(&mut self) -> Result<Vec<u8>> {
+        let whole = |file: &mut tempfile::NamedTempFile| -> io::Result<Vec<u8>> {
+            file.seek(SeekFrom::Start(0))?;
+            let mut bytes = Vec::new();
+            io::Read::read_to_end(file, &mut bytes)?;
+            file.seek(SeekFrom::End(0))?;
+            Ok(bytes)
+        };
+        whole(&mut self.file).map_err(at(&self.folder))
+    }
+
     /// Puts the blob under its name; returns its hash and its length in bytes.
     pub fn keep(mut self) -> Result<(String, u64)> {
         if self.jumped {

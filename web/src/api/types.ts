@@ -463,7 +463,11 @@ why: string,
 /**
  * Decided by hand.
  */
-by_hand: boolean, };
+by_hand: boolean, 
+/**
+ * Seen only because nothing fits its low-poly part, which then sees everything.
+ */
+by_default: boolean, };
 
 export type PairView = { number: number, low: string, high: Array<PairedPart>, };
 

@@ -32,7 +32,7 @@ function Meaning({ layout, aim, mirrored }: { layout: LayoutLook; aim: number; m
             <span key={power}>{figure(aim * 2 ** power)}</span>
           ))}
         </span>
-        <span>violet: too few, soft. Light: the target. Ember: more than needed</span>
+        <span>Violet: too few, soft. Light: the target. Ember: more than needed.</span>
       </>
     );
   if (layout === "stretch")

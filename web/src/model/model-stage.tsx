@@ -175,8 +175,8 @@ export function ModelStage() {
       if (at) marker.current.style.transform = `translate(${at[0]}px, ${at[1]}px)`;
       for (const badge of badgeHost.current?.querySelectorAll<HTMLElement>("[data-part]") ?? []) {
         const part = badge.dataset.part ?? "";
-        const middle = ways?.middles.get(part);
-        const place = middle ? viewer.project([...middle], part) : null;
+        const top = ways?.tops.get(part);
+        const place = top ? viewer.project([...top], part) : null;
         badge.style.display = place ? "block" : "none";
         if (place) badge.style.transform = `translate(${place[0]}px, ${place[1]}px) translate(-50%, -50%)`;
       }

@@ -4,8 +4,11 @@
 import * as THREE from "three";
 import { OrbitControls } from "three/examples/jsm/controls/OrbitControls.js";
 import type { Look } from "../state";
-import { drawChecker, seamLines } from "./layout-looks";
+import { distanceToHold } from "./camera";
+import { drawChecker } from "./checker";
+import { seamLines } from "./layout-looks";
 import type { MeshData } from "./mesh-data";
+import { FURTHEST } from "./pairs-view";
 import { HIGH_FRAGMENT, HIGH_VERTEX, LOW_FRAGMENT, LOW_VERTEX, SHELL_FRAGMENT } from "./shaders";
 import type { Sheets } from "./sheets";
 
@@ -363,8 +366,10 @@ export class Viewer {
   }
 
   show(view: View) {
+    const pulled = this.view && this.view.apart !== view.apart;
     this.view = view;
     this.apply();
+    if (pulled) this.frame();
   }
 
   private apply() {
@@ -440,6 +445,14 @@ export class Viewer {
     if (!header) return;
     const low = new THREE.Vector3(...header.low_corner);
     const high = new THREE.Vector3(...header.high_corner);
+    // Pulled apart, it takes more room.
+    const room = 1 + FURTHEST * (this.view?.apart ?? 0);
+    const spread = high
+      .clone()
+      .sub(low)
+      .multiplyScalar((room - 1) / 2);
+    low.sub(spread);
+    high.add(spread);
     const radius = Math.max(1e-6, high.distanceTo(low) / 2);
     const centre = point ? new THREE.Vector3(...point) : low.clone().add(high).multiplyScalar(0.5);
     const direction = this.camera.position.clone().sub(this.controls.target).normalize();
@@ -449,7 +462,11 @@ export class Viewer {
       direction.y *= 0.6;
       direction.normalize();
     }
-    const distance = point ? radius * 1.3 : this.distanceToHold(low, high, centre, direction);
+    const half = this.view?.look === "beside" && !this.view.layout;
+    const aspect = (this.canvas.clientWidth * (half ? 0.5 : 1)) / Math.max(1, this.canvas.clientHeight);
+    const distance = point
+      ? radius * 1.7
+      : distanceToHold([low, high], centre, direction, this.camera.fov, aspect);
     this.camera.near = radius / 200;
     this.camera.far = radius * 40;
     this.camera.position.copy(centre).addScaledVector(direction, distance);
@@ -459,36 +476,6 @@ export class Viewer {
     this.framed = true;
     this.controls.update();
     this.draw();
-  }
-
-  /** How far back the eye must stand to see every corner of a box, with a margin for the tools at the top. */
-  private distanceToHold(
-    low: THREE.Vector3,
-    high: THREE.Vector3,
-    centre: THREE.Vector3,
-    direction: THREE.Vector3,
-  ) {
-    const width = this.view?.look === "beside" ? this.canvas.clientWidth / 2 : this.canvas.clientWidth;
-    const half = Math.tan(((this.camera.fov / 2) * Math.PI) / 180);
-    const [up, side] = [half * 0.86, (half * 0.92 * width) / Math.max(1, this.canvas.clientHeight)];
-    const right = new THREE.Vector3(0, 1, 0).cross(direction).normalize();
-    const above = direction.clone().cross(right);
-    let distance = 0;
-    for (let i = 0; i < 8; i++) {
-      const corner = new THREE.Vector3(
-        i & 1 ? low.x : high.x,
-        i & 2 ? low.y : high.y,
-        i & 4 ? low.z : high.z,
-      );
-      corner.sub(centre);
-      const towards = corner.dot(direction);
-      distance = Math.max(
-        distance,
-        towards + Math.abs(corner.dot(right)) / side,
-        towards + Math.abs(corner.dot(above)) / up,
-      );
-    }
-    return distance;
   }
 
   draw() {

@@ -71,6 +71,22 @@ export function trianglesOn(
   return new Float32Array(triangles.flatMap((t) => cornersOn(data, sheets, sheet, t) ?? []));
 }
 
+/** Ends of lines between corners of the low-poly, four numbers a line. */
+export function linesOn(
+  data: MeshData,
+  sheets: Sheets | null,
+  sheet: number,
+  ends: Uint32Array,
+): Float32Array {
+  const lines: number[] = [];
+  for (let i = 0; i + 1 < ends.length; i += 2) {
+    const [a, b] = [ends[i] ?? 0, ends[i + 1] ?? 0];
+    const corners = cornersOn(data, sheets, sheet, Math.floor(a / 3));
+    if (corners) for (const c of [a % 3, b % 3]) lines.push(corners[c * 2] ?? 0, corners[c * 2 + 1] ?? 0);
+  }
+  return new Float32Array(lines);
+}
+
 export interface SheetBadge {
   number: number;
   uv: [number, number];

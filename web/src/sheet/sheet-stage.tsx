@@ -4,13 +4,14 @@ import { useEffect, useMemo, useRef, useState } from "react";
 import { api, liveUrl, mapUrl } from "../api/client";
 import { useAsset, useMapLabels, useMaps, useShownRun, useUvReport } from "../api/queries";
 import type { RunView } from "../api/types";
-import { drawChecker, tintsOf } from "../model/layout-looks";
+import { drawChecker } from "../model/checker";
+import { seamLines, tintsOf } from "../model/layout-looks";
 import { UvFinder } from "../model/mesh-data";
 import { sheetsOf, uvsOn } from "../model/sheets";
 import { useDisplay } from "../model/use-display";
 import { type Channel, useStore } from "../state";
 import { StageMessage, StageTools, Tag, ToolSegment, ToolSelect, ToolToggle } from "../ui/stage-tools";
-import { badgePlaces, paintLayout, trianglesOn } from "./layout-paint";
+import { badgePlaces, linesOn, paintLayout, trianglesOn } from "./layout-paint";
 import { SheetView } from "./sheet-view";
 import { useLoadedImage } from "./use-image";
 
@@ -67,10 +68,7 @@ export function SheetStage() {
     () => view.current?.setUvs(low.data ? uvsOn(low.data, onSheets, number) : null),
     [low.data, onSheets, number],
   );
-  useEffect(
-    () => view.current?.show(layout ? "all" : channel, uvWires || layout !== null),
-    [channel, uvWires, layout],
-  );
+  useEffect(() => view.current?.show(layout ? "all" : channel, uvWires), [channel, uvWires, layout]);
   const painted = useMemo(() => {
     if (!layout || layout === "blur" || !low.data || !uvs) return null;
     if (layout === "checker") return drawChecker();
@@ -78,6 +76,11 @@ export function SheetStage() {
     return tints && paintLayout(low.data, onSheets, number, tints);
   }, [layout, low.data, uvs, target, onSheets, number]);
   useEffect(() => view.current?.setPainting(painted), [painted]);
+  const seams = useMemo(
+    () => (layout && low.data ? linesOn(low.data, onSheets, number, seamLines(low.data)) : null),
+    [layout, low.data, onSheets, number],
+  );
+  useEffect(() => view.current?.setSeams(seams), [seams]);
   useEffect(
     () => view.current?.setLit(lit && low.data ? trianglesOn(low.data, onSheets, number, lit) : null),
     [lit, low.data, onSheets, number],
@@ -129,8 +132,7 @@ export function SheetStage() {
         onPointerMove={point}
       />
       <StageTools>
-        <Tag>SHEET</Tag>
-        {layout && <Tag>LAYOUT</Tag>}
+        <Tag>{layout ? "LAYOUT" : "SHEET"}</Tag>
         {shown && !layout && (
           <ToolSelect
             label="Map"
@@ -160,7 +162,11 @@ export function SheetStage() {
       <span className="absolute right-3 bottom-3 flex items-center gap-2 text-on-stage">
         <span className="num">
           {size > 0 ? `${size} px, ` : ""}
-          {zoom >= 1 ? `${zoom.toFixed(zoom < 10 ? 1 : 0)}x` : `${Math.round(zoom * 100)} %`}
+          {size === 0
+            ? ""
+            : zoom >= 1
+              ? `${zoom.toFixed(zoom < 10 ? 1 : 0)}x`
+              : `${Math.round(zoom * 100)} %`}
         </span>
         <button
           type="button"
@@ -177,7 +183,7 @@ export function SheetStage() {
           Landing: {Math.round(live.share * 100)} %
         </span>
       )}
-      {!run && !live && !layout && (
+      {!run && !live && !layout && !lit && (
         <StageMessage title="No map yet">
           {asset && asset.runs.length === 0
             ? "Bake a proof to see the first one here."

@@ -26,6 +26,7 @@ export class SheetView {
   private wires: Path2D | null = null;
   /** A picture of the layout in place of the map. */
   private painting: HTMLCanvasElement | null = null;
+  private seams: Path2D | null = null;
   private lit: Path2D | null = null;
   private badges: readonly SheetBadge[] = [];
   private channel: Channel = "all";
@@ -86,6 +87,19 @@ export class SheetView {
 
   setPainting(painting: HTMLCanvasElement | null) {
     this.painting = painting;
+    this.draw();
+  }
+
+  /** Borders of islands, four numbers a line; drawn over a look at the layout. */
+  setSeams(uv: Float32Array | null) {
+    this.seams = null;
+    if (uv) {
+      this.seams = new Path2D();
+      for (let i = 0; i + 3 < uv.length; i += 4) {
+        this.seams.moveTo(uv[i] ?? 0, 1 - (uv[i + 1] ?? 0));
+        this.seams.lineTo(uv[i + 2] ?? 0, 1 - (uv[i + 3] ?? 0));
+      }
+    }
     this.draw();
   }
 
@@ -207,6 +221,7 @@ export class SheetView {
     context.strokeRect(this.x - 0.5, this.y - 0.5, this.side + 1, this.side + 1);
     if (this.showWires && this.wires)
       this.onSheet(this.wires, { line: this.painting ? "#00000070" : "#ffffffa0", width: 1 });
+    if (this.seams) this.onSheet(this.seams, { line: "#1d1a17", width: 1.4 });
     if (this.lit) this.onSheet(this.lit, { fill: "#f2702480", line: "#ff8c40", width: 1.5 });
     for (const badge of this.badges) this.drawBadge(badge);
     if (this.cross) this.drawCross(this.cross);

@@ -173,8 +173,9 @@ function PartList({ mesh, role }: { mesh: MeshView; role: Role }) {
   return (
     <ul className="mt-1 -mx-1">
       {mesh.summary.parts.map((part) => {
+        // A low part that nothing fits sees everything; that makes no pair.
         const own = pairs.find((p) =>
-          role === "low" ? p.low === part.name : p.high.some((h) => h.name === part.name),
+          role === "low" ? p.low === part.name : p.high.some((h) => h.name === part.name && !h.by_default),
         );
         const off = hidden.has(part.name);
         return (

@@ -69,7 +69,7 @@ function usePairing() {
   const asset = useAsset().data;
   const [, edit] = useRecipe();
   const seenBy = (high: string) =>
-    asset?.pairs.filter((p) => p.high.some((h) => h.name === high)).map((p) => p.low) ?? [];
+    asset?.pairs.filter((p) => p.high.some((h) => h.name === high && !h.by_default)).map((p) => p.low) ?? [];
   const put = (high: string, low: string[]) =>
     edit((r) => ({
       ...r,
@@ -107,10 +107,11 @@ function PairRow({ pair }: { pair: PairView }) {
   const { move, add } = usePairing();
   const [over, setOver] = useState(false);
   const asset = useAsset().data;
+  const own = pair.high.filter((h) => !h.by_default);
   const others = (asset?.meshes ?? [])
     .filter((m) => m.role === "high")
     .flatMap((m) => m.summary.parts.map((p) => p.name))
-    .filter((name) => !pair.high.some((h) => h.name === name));
+    .filter((name) => !own.some((h) => h.name === name));
   return (
     <li
       aria-label={pair.low}
@@ -144,9 +145,13 @@ function PairRow({ pair }: { pair: PairView }) {
             alone
           </button>
         </div>
-        {pair.high.length === 0 && <p className="text-ink-3">sees nothing</p>}
+        {own.length === 0 && (
+          <p className="text-ink-3">
+            {pair.high.length === 0 ? "sees nothing" : "nothing fits, so it sees the whole sculpt"}
+          </p>
+        )}
         <ul className="mt-0.5 flex flex-wrap gap-1">
-          {pair.high.map((h) => (
+          {own.map((h) => (
             <PartChip key={h.name} part={h} low={pair.low} />
           ))}
         </ul>
@@ -157,7 +162,7 @@ function PairRow({ pair }: { pair: PairView }) {
             onChange={(e) => add(e.target.value, pair.low)}
             className="mt-1 h-5.5 w-full rounded bg-sunk px-1 text-ink-2"
           >
-            <option value="">let it see one more part</option>
+            <option value="">{own.length === 0 ? "choose what it sees" : "let it see one more part"}</option>
             {others.map((name) => (
               <option key={name} value={name}>
                 {name}

@@ -53,7 +53,7 @@ export function PlaneSection({ made }: { made: boolean }) {
   const { out, along } = AXES[plane.facing];
   const size = Math.max(...plane.size);
   const step = 10 ** Math.floor(Math.log10(Math.max(1e-6, size / 400)));
-  const digits = Math.max(0, 1 - Math.log10(step));
+  const digits = Math.max(0, -Math.log10(step));
   const number = (label: string, value: number, min: number, put: (v: number) => void) => (
     <NumberField
       label={label}

@@ -10,7 +10,11 @@ const VIEWS: &[(&str, &[Step])] = &[
     ("review", &[]),
     ("review-night", &[Step::Click("Night theme"), Step::Stop("Review"), Step::Script(WIPE)]),
     ("meshes", &[Step::Stop("Meshes"), Step::Script(LOW_WIRES)]),
-    ("pairs", &[Step::Stop("Pairs")]),
+    ("layout", &[Step::Stop("Meshes"), Step::Click("Texel density"), Step::Script(LAYOUT)]),
+    ("checker", &[Step::Asset("Dented watering can"), Step::Stop("Meshes"), Step::Click("Checker")]),
+    ("faults", &[Step::Asset("Dented watering can"), Step::Stop("Meshes"), Step::Script(FIRST_PLACE)]),
+    ("pairs", &[Step::Stop("Pairs"), Step::Script(APART)]),
+    ("tile", &[Step::Asset("Shingle tile"), Step::Stop("Meshes")]),
     ("reach", &[Step::Stop("Reach")]),
     ("maps", &[Step::Stop("Maps"), Step::Choose("Map", "ao"), Step::Script(SWATCHES)]),
     ("sheet", &[Step::Stop("Maps"), Step::Choose("Map", "curvature"), Step::Pause(6000)]),
@@ -38,6 +42,15 @@ const VIEWS: &[(&str, &[Step])] = &[
 const SWATCHES: &str = "document.querySelector('[aria-label=\"Occlusion: show settings\"]').click(); \
     document.querySelector('section[aria-label=Maps]').scrollIntoView(); \
     return new Promise(r => setTimeout(r, 9000))";
+
+/// Scrolls to the layout's figures.
+const LAYOUT: &str = "document.querySelector('section[aria-label=Layout]').scrollIntoView()";
+const FIRST_PLACE: &str = "return new Promise(r => setTimeout(() => { \
+    [...document.querySelectorAll('aside button')].find(b => b.textContent === 'Show the place').click(); r() }, 1500))";
+/// Pulls the pairs half apart, as a hand on the slider does.
+const APART: &str = "const s = document.querySelector('[aria-label=\"Pull pairs apart\"]'); \
+    Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set.call(s, '0.5'); \
+    s.dispatchEvent(new Event('input', { bubbles: true }))";
 
 const WIPE: &str = "[...document.querySelectorAll('aside button')].find(b => b.textContent === 'Wipe').click()";
 const BESIDE: &str = "[...document.querySelectorAll('aside button')].find(b => b.textContent === 'Beside').click()";

@@ -99,11 +99,14 @@ pub fn pair_parts(low: &[Part], high: &[Part], rules: PairRules) -> PairTable {
         by.iter_mut().flatten().for_each(|b| *b = Some(if one { PairedBy::All } else { PairedBy::Default }));
         findings.extend((!one).then(|| nothing_pairs(rules.pairing)));
     } else {
-        findings.extend(orphans.into_iter().map(unseen));
-        for (own, row) in low.iter().zip(&mut by).filter(|(_, row)| !row.is_empty() && row.iter().all(Option::is_none))
-        {
-            row.fill(Some(PairedBy::Default));
-            findings.push(unpaired_low(&own.name));
+        let lonely: Vec<bool> = by.iter().map(|row| row.iter().all(Option::is_none)).collect();
+        findings.extend(orphans.into_iter().map(|part| unseen(part, lonely.contains(&true))));
+        for (own, row) in low.iter().zip(&mut by).zip(&lonely).filter(|(_, lonely)| **lonely).map(|(own, _)| own) {
+            // What is hidden by hand stays hidden.
+            for (slot, _) in row.iter_mut().zip(high).filter(|(_, part)| by_hand(part).is_none()) {
+                *slot = Some(PairedBy::Default);
+            }
+            findings.push(unpaired_low(&own.name, row.iter().any(Option::is_some)));
         }
     }
     let allowed = by.iter().map(|row| row.iter().map(Option::is_some).collect()).collect();
@@ -124,14 +127,20 @@ fn nothing_pairs(pairing: Pairing) -> Finding {
     finding(FindingKind::NamesPairNothing, Severity::Note, None, reason.into(), remedy)
 }
 
-fn unseen(name: &str) -> Finding {
-    let reason = format!("High-poly part '{name}' pairs with no low-poly part, so no ray hits it");
+fn unseen(name: &str, by_lonely: bool) -> Finding {
+    let reason = match by_lonely {
+        true => {
+            format!("High-poly part '{name}' pairs with no low-poly part; only those that pair with nothing see it")
+        }
+        false => format!("High-poly part '{name}' pairs with no low-poly part, so no ray hits it"),
+    };
     let remedy = "Drag it onto its low-poly part, or give it that part's name with anything after an underscore";
     finding(FindingKind::UnpairedPart, Severity::Warning, Some(name), reason, remedy)
 }
 
-fn unpaired_low(name: &str) -> Finding {
-    let reason = format!("Low-poly part '{name}' pairs with no high-poly part; it sees the whole sculpt");
+fn unpaired_low(name: &str, sees: bool) -> Finding {
+    let what = if sees { "it sees the whole sculpt" } else { "all of the sculpt is hidden from it by hand" };
+    let reason = format!("Low-poly part '{name}' pairs with no high-poly part; {what}");
     finding(FindingKind::UnpairedPart, Severity::Warning, Some(name), reason, "Drag its high-poly part onto it")
 }
 
@@ -220,6 +229,15 @@ mod tests {
         assert_eq!(table.allowed, vec![vec![true, false, false], vec![true, true, false]]);
         assert_eq!(table.by[1][0], Some(PairedBy::Hand));
         assert_eq!(table.findings, vec![], "a part hidden by hand is no finding");
+    }
+
+    #[test]
+    fn what_is_hidden_by_hand_is_not_seen_for_want_of_anything_else() {
+        let hand = [HandPair { high: "a".into(), low: vec![] }];
+        let endings = Endings::default();
+        let rules = PairRules { hand_pairs: &hand, ..names(&endings) };
+        let table = pair_parts(&parts(&["a"]), &parts(&["a"]), rules);
+        assert_eq!((table.allowed, table.findings.len()), (vec![vec![false]], 1));
     }
 
     #[test]

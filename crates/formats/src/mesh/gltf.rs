@@ -19,7 +19,14 @@ use std::sync::Arc;
 
 const QUANTISED: &str = "KHR_mesh_quantization";
 
+/// The parser panics at some damaged files (a primitive that names an accessor which is not there); that is their fault, and told.
 pub(super) fn read(bytes: &[u8], stem: &str, beside: Beside) -> Result<Draft, Fault> {
+    let reading = std::panic::AssertUnwindSafe(|| read_checked(bytes, stem, beside));
+    std::panic::catch_unwind(reading)
+        .unwrap_or_else(|_| Err(Fault::new("the whole file", "its parts name others that are not there", EXPORT_AGAIN)))
+}
+
+fn read_checked(bytes: &[u8], stem: &str, beside: Beside) -> Result<Draft, Fault> {
     let (document, blob) = parse(bytes)?;
     let buffers = load_buffers(&document, blob, beside.siblings)?;
     let mut draft = Draft { looks: looks(&document, &buffers, beside.siblings)?, ..Draft::default() };

@@ -126,7 +126,8 @@ pub(super) async fn view(app: &Arc<App>, id: i64) -> Result<Json<AssetView>> {
         low: part.name.clone(),
         high: high.iter().zip(by).filter_map(|(h, by)| by.map(|by| paired_part(&h.name, by))).collect(),
     });
-    let seen = |h: usize| table.by.iter().any(|row| row[h].is_some());
+    // A part that nothing fits sees everything; that does not make a pair.
+    let seen = |h: usize| table.by.iter().any(|row| row[h].is_some_and(|by| by != PairedBy::Default));
     let unseen = (0..high.len()).filter(|&h| !low.is_empty() && !seen(h)).map(|h| high[h].name.clone());
     let runs = app.store.runs(id).await?;
     let mut lines = Vec::new();
@@ -166,7 +167,7 @@ fn paired_part(name: &str, by: PairedBy) -> PairedPart {
         PairedBy::All => "all see all".to_owned(),
         PairedBy::Default => "nothing fits".to_owned(),
     };
-    PairedPart { name: name.to_owned(), why, by_hand: by == PairedBy::Hand }
+    PairedPart { name: name.to_owned(), why, by_hand: by == PairedBy::Hand, by_default: by == PairedBy::Default }
 }
 
 /// Boxes of all low-poly files against those of all sculpt files. A plane made here lies where it was put.

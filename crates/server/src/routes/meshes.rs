@@ -15,6 +15,7 @@ use ember_ridge_core::reach::LowSurface;
 use ember_ridge_core::recipe::{self, NormalMapSource, PictureSource, PlaneTarget, Source};
 use ember_ridge_formats::image::read_image;
 use ember_ridge_formats::read_mesh;
+use ember_ridge_store::BlobWriter;
 use rocket::data::{Data, ToByteUnit};
 use rocket::http::{ContentType, Status};
 use rocket::serde::json::Json;
@@ -30,8 +31,8 @@ pub fn routes() -> Vec<Route> {
 /// Largest file that is taken.
 pub const MOST_GIBIBYTES: u64 = 4;
 
-/// Takes an upload into the blobs: the file's own name, its hash and its length.
-async fn take_file(app: &App, file: &str, data: Data<'_>) -> Result<(String, String, u64)> {
+/// Takes an upload to the disk: the file's own name, and its bytes under no name yet. Dropped, nothing of it stays.
+async fn take_file(app: &App, file: &str, data: Data<'_>) -> Result<(String, BlobWriter)> {
     let name = file.rsplit(['/', '\\']).next().unwrap_or(file).trim();
     if name.is_empty() || name.chars().count() > 200 || name.chars().any(char::is_control) {
         return Err(Fault::unusable("The file has no usable name; rename it and bring it in again"));
@@ -53,8 +54,7 @@ async fn take_file(app: &App, file: &str, data: Data<'_>) -> Result<(String, Str
         }
         writer.write_all(&chunk[..got])?;
     }
-    let (hash, bytes) = writer.keep()?;
-    Ok((name.to_owned(), hash, bytes))
+    Ok((name.to_owned(), writer))
 }
 
 /// The axis a plane is to face.
@@ -84,9 +84,14 @@ async fn bring_in_picture(
     data: Data<'_>,
 ) -> Result<Json<AssetView>> {
     app.store.asset(id).await?;
-    let (name, hash, _) = take_file(app, file, data).await?;
-    let (there, wanted, wanted_hash) = (app.inner().clone(), name.clone(), hash.clone());
-    aside(move || Ok(read_image(&wanted, &there.store.blobs.read(&wanted_hash)?).map(drop)?)).await?;
+    let (name, mut writer) = take_file(app, file, data).await?;
+    let wanted = name.clone();
+    let writer = aside(move || {
+        read_image(&wanted, &writer.read_back()?)?;
+        Ok(writer)
+    })
+    .await?;
+    let (hash, _) = writer.keep()?;
     let asset = app.store.asset(id).await?;
     let mut recipe = asset.recipe;
     match used_as {
@@ -117,25 +122,27 @@ async fn bring_in(
     data: Data<'_>,
 ) -> Result<Json<AssetView>> {
     app.store.asset(id).await?;
-    let (name, hash, bytes) = take_file(app, file, data).await?;
-    let source = Source { hash: Some(hash.clone()), ..Source::file(&name) };
-    let (there, wanted) = (app.inner().clone(), source.clone());
-    let told = name.clone();
-    let summary = aside(move || {
+    let (name, mut writer) = take_file(app, file, data).await?;
+    let (there, told) = (app.inner().clone(), name.clone());
+    let (writer, mesh, mut summary) = aside(move || {
         let stage = |stage: &str| {
             let (file, stage) = (told.clone(), stage.to_owned());
             there.jobs.tell(Event::Intake { asset: id, file, stage });
         };
         stage("reading");
-        let content = there.store.blobs.read(wanted.hash.as_deref().unwrap_or_default())?;
-        let mesh = Arc::new(read_mesh(&wanted.file, &content, &|_| None)?);
+        let content = writer.read_back()?;
+        let mesh = Arc::new(read_mesh(&told, &content, &|_| None)?);
         drop(content);
         stage("checking");
-        let summary = MeshSummary::of(&mesh, bytes);
-        there.keep_mesh(&wanted, mesh);
-        Ok(summary)
+        let summary = MeshSummary::of(&mesh, 0);
+        Ok((writer, mesh, summary))
     })
     .await?;
+    // Only what can be read is kept.
+    let (hash, bytes) = writer.keep()?;
+    summary.bytes = bytes;
+    let source = Source { hash: Some(hash.clone()), ..Source::file(&name) };
+    app.keep_mesh(&source, mesh);
     app.store.put_mesh(&hash, &summary_name(&source), &summary).await?;
 
     let asset = app.store.asset(id).await?;

@@ -1,0 +1,379 @@
+//! Meshes and Pairs by clicks and keys: faults found, shown, let stand and mended; layouts looked at; parts paired by rule, by
+//! space and by hand; files corrected, replaced, and a plane made in place of one.
+
+use anyhow::{Context, Result, ensure};
+use ember_ridge_browser_tests::{Session, Start, patience};
+use fantoccini::Locator;
+use fantoccini::key::Key;
+use serde_json::{Value, json};
+use std::collections::BTreeSet;
+use std::time::Duration;
+
+const CAN: i64 = 4;
+const TILE: i64 = 3;
+
+async fn open_asset(session: &Session, name: &str) -> Result<()> {
+    session.button("Asset").await?.click().await?;
+    session.xpath(&format!("//*[@role='menuitem' and contains(., '{name}')]")).await?.click().await?;
+    Ok(())
+}
+
+/// The asset, once `enough` says so.
+async fn asset_until(session: &Session, id: i64, what: &str, enough: impl Fn(&Value) -> bool) -> Result<Value> {
+    let begun = std::time::Instant::now();
+    while begun.elapsed() < patience() {
+        let view = session.api(&format!("/assets/{id}")).await?;
+        if enough(&view) {
+            return Ok(view);
+        }
+        tokio::time::sleep(Duration::from_millis(100)).await;
+    }
+    anyhow::bail!("waited in vain: {what}")
+}
+
+/// How many different colours a stage's canvas shows, in steps of eight, and the share of them that is clearly orange.
+async fn colours(session: &Session, stage: &str) -> Result<(usize, f64)> {
+    let canvas = session.css(&format!("section[aria-label='{stage} stage'] canvas")).await?;
+    let mut reader = png::Decoder::new(std::io::Cursor::new(canvas.screenshot().await?)).read_info()?;
+    let mut bytes = vec![0; reader.output_buffer_size().context("a picture of sensible size")?];
+    let info = reader.next_frame(&mut bytes)?;
+    let pixels = bytes[..info.buffer_size()].chunks_exact(info.color_type.samples());
+    let (mut seen, mut orange, mut all) = (BTreeSet::new(), 0usize, 0usize);
+    for p in pixels {
+        seen.insert([p[0] / 8, p[1] / 8, p[2] / 8]);
+        all += 1;
+        orange += usize::from(p[0] > 130 && i32::from(p[0]) - i32::from(p[2]) > 60);
+    }
+    Ok((seen.len(), orange as f64 / all as f64))
+}
+
+/// Waits until a stage's picture is as it should be.
+async fn until_seen(session: &Session, stage: &str, what: &str, enough: impl Fn(usize, f64) -> bool) -> Result<()> {
+    let mut last = (0, 0.0);
+    for _ in 0..150 {
+        last = colours(session, stage).await?;
+        if enough(last.0, last.1) {
+            return Ok(());
+        }
+        tokio::time::sleep(Duration::from_millis(200)).await;
+    }
+    anyhow::bail!("{what}: the {stage} stage shows {} colours, {:.4} of it orange", last.0, last.1)
+}
+
+fn kinds(view: &Value) -> BTreeSet<String> {
+    let low = view["meshes"].as_array().into_iter().flatten().filter(|m| m["role"] == "low");
+    let findings = low.flat_map(|m| m["summary"]["as_low"].as_array().cloned().unwrap_or_default());
+    findings.filter(|f| f["severity"] != "note").filter_map(|f| f["kind"].as_str().map(str::to_owned)).collect()
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn the_can_is_looked_at_mended_paired_and_baked() -> Result<()> {
+    let session = Session::start(Start::default()).await?;
+    session.samples_ready().await?;
+    open_asset(&session, "Dented watering can").await?;
+    session.stop("Meshes").await?;
+    let finding = |text: &str| format!("//section[@aria-label='Findings']//li[contains(., \"{text}\")]");
+
+    // Each planted kind stands in the list, in words.
+    for words in [
+        "wound against",
+        "inside out",
+        "no UVs",
+        "outside the square",
+        "lie on each other",
+        "a hair beside",
+        "three faces or more",
+        "no UV seam",
+        "times as large as",
+    ] {
+        session.xpath(&finding(words)).await?;
+    }
+    // Its place is lit on the model and on the sheet.
+    let (_, model) = colours(&session, "Model").await?;
+    let (_, sheet) = colours(&session, "Sheet").await?;
+    session.xpath(&format!("{}//button[.='Show the place']", finding("wound against"))).await?.click().await?;
+    until_seen(&session, "Model", "turned faces are lit", |_, orange| orange > model + 0.02).await?;
+    until_seen(&session, "Sheet", "turned faces are lit", |_, orange| orange > sheet + 0.01).await?;
+
+    // One is let stand with a note, and taken back by undo.
+    session.xpath(&format!("{}//button[.='Let it stand']", finding("inside out, 256"))).await?.click().await?;
+    let note = session.css("input[aria-label='Why it may stand']").await?;
+    note.send_keys(&format!("seen from within{}", char::from(Key::Enter))).await?;
+    session.xpath(&finding("Let stand: seen from within")).await?;
+    session.css("aside h1").await?.click().await?;
+    session.control('z').await?;
+    asset_until(&session, CAN, "the note to be gone", |v| v["recipe"]["exceptions"].is_null()).await?;
+
+    // One fix by itself, recorded as a step of its file, undone and done again.
+    session.button("Turn them outward").await?.click().await?;
+    let turned = |v: &Value| v["recipe"]["low"][0]["steps"] == json!([{ "step": "turn-faces", "part": "body_low" }]);
+    asset_until(&session, CAN, "the step", turned).await?;
+    session
+        .xpath("//ol[@aria-label='Done to watering_can_low.obj']/li[contains(., 'faces of body_low turned')]")
+        .await?;
+    session.css("aside h1").await?.click().await?;
+    session.control('z').await?;
+    asset_until(&session, CAN, "no step", |v| v["recipe"]["low"][0]["steps"].is_null()).await?;
+    session.press(&[Key::Control.into(), Key::Shift.into(), 'Z']).await?;
+    let view = asset_until(&session, CAN, "the step again", turned).await?;
+    ensure!(!kinds(&view).contains("turned-faces"), "{:?}", kinds(&view));
+
+    // All the others; once more for what the first round brought to light.
+    for _ in 0..3 {
+        let more = session.page.find_all(Locator::XPath("//button[contains(., 'of them here')]")).await?;
+        let Some(button) = more.into_iter().next() else { break };
+        let before = session.api(&format!("/assets/{CAN}")).await?["revision"].as_i64();
+        button.click().await?;
+        asset_until(&session, CAN, "steps", |v| v["revision"].as_i64() > before).await?;
+        tokio::time::sleep(Duration::from_millis(600)).await;
+    }
+    let view = asset_until(&session, CAN, "a sound can", |v| kinds(v).is_empty() && v["placing"].is_null()).await?;
+    ensure!(view["recipe"]["high"][0]["steps"][0]["step"] == "scale", "{}", view["recipe"]["high"]);
+
+    // Pairs: the rose's sculpt has another name. By space it is found; by hand it can be given to another too.
+    session.stop("Pairs").await?;
+    session.xpath("//li[@aria-label='Parts that nothing sees' and contains(., 'sprinkler_high')]").await?;
+    session.button("By space").await?.click().await?;
+    session
+        .xpath("//li[@aria-label='rose_low']//li[contains(., 'sprinkler_high') and contains(., '% nearest')]")
+        .await?;
+    asset_until(&session, CAN, "no open pair", |v| v["pair_findings"] == json!([])).await?;
+    session.button("By names").await?.click().await?;
+    session.xpath("//li[@aria-label='Parts that nothing sees']").await?;
+    session.xpath("//select[@aria-label='Add a part to rose_low']/option[.='sprinkler_high']").await?.click().await?;
+    session.xpath("//li[@aria-label='rose_low']//li[contains(., 'sprinkler_high') and contains(., 'by hand')]").await?;
+    let by_hand = json!([{ "high": "sprinkler_high", "low": ["rose_low"] }]);
+    asset_until(&session, CAN, "the pair by hand", |v| v["recipe"]["hand_pairs"] == by_hand).await?;
+
+    // Dragged onto another pair, it is that one's alone.
+    drag(
+        &session,
+        "//li[@aria-label='rose_low']//li[contains(., 'sprinkler_high')]",
+        "//li[@aria-label='brace_low']/div",
+    )
+    .await?;
+    let dragged = json!([{ "high": "sprinkler_high", "low": ["brace_low"] }]);
+    asset_until(&session, CAN, "the dragged pair", |v| v["recipe"]["hand_pairs"] == dragged).await?;
+    session.css("aside h1").await?.click().await?;
+    session.control('z').await?;
+    asset_until(&session, CAN, "the pair by hand again", |v| v["recipe"]["hand_pairs"] == by_hand).await?;
+
+    // Endings are typed, and what they pair is seen at once.
+    let field = session.css("input[aria-label='Sculpt endings']").await?;
+    field.click().await?;
+    field.send_keys(&format!("{} _sculpt", char::from(Key::End))).await?;
+    asset_until(&session, CAN, "the ending", |v| {
+        v["recipe"]["endings"]["high"].as_array().is_some_and(|e| e.contains(&json!("_sculpt")))
+    })
+    .await?;
+
+    // Apart by keys on the slider: the picture changes, the numbers stand on model and sheet, the meshes do not move.
+    let bounds = view["meshes"][0]["summary"]["high_corner"].clone();
+    let slider = session.css("input[aria-label='Pull pairs apart']").await?;
+    let whole = session.css("section[aria-label='Model stage'] canvas").await?.screenshot().await?;
+    slider.click().await?;
+    slider.send_keys(&char::from(Key::End).to_string()).await?;
+    session.xpath("//label[contains(., 'Apart') and contains(., '100 %')]").await?;
+    let shown = "document.querySelectorAll('section[aria-label=\"Model stage\"] [data-part]').length === 5";
+    session.until("five numbers on the model", shown).await?;
+    tokio::time::sleep(Duration::from_millis(500)).await;
+    let apart = session.css("section[aria-label='Model stage'] canvas").await?.screenshot().await?;
+    ensure!(whole != apart, "pulling apart changes the picture");
+    ensure!(session.api(&format!("/assets/{CAN}")).await?["meshes"][0]["summary"]["high_corner"] == bounds, "moved");
+    session.button("Show spout_low alone").await?.click().await?;
+    let alone = "document.querySelectorAll('section[aria-label=\"Model stage\"] [data-part]').length === 1";
+    session.until("one pair alone", alone).await?;
+    session.button("Show spout_low alone").await?.click().await?;
+
+    // What was mended bakes: next to nothing is missed.
+    session.css("aside h1").await?.click().await?;
+    session.press(&['b']).await?;
+    let done = |r: &[Value]| r.first().is_some_and(|r| r["status"] == "done");
+    let runs = session.runs_until(CAN, "the proof", done).await?;
+    let (missed, covered) = (&runs[0]["report"]["misses"], &runs[0]["report"]["covered"]);
+    let share = missed.as_f64().unwrap_or(1.0) / covered.as_f64().unwrap_or(1.0);
+    ensure!(share < 0.01, "{missed} of {covered} missed");
+    session.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn layouts_are_looked_at_and_a_tile_is_a_plane() -> Result<()> {
+    let session = Session::start(Start::default()).await?;
+    session.samples_ready().await?;
+    session.stop("Meshes").await?;
+    session.xpath("//section[@aria-label='Findings']//*[contains(., 'Nothing is wrong')]").await?;
+
+    // Each look changes what both stages show, and says what its colours mean.
+    let mut pictures = Vec::new();
+    for look in ["Checker", "Texel density", "Stretch", "Orientation", "Overlap", "Islands", "Predicted blur"] {
+        session
+            .xpath(&format!("//fieldset[@aria-label='Look at the layout']/button[.='{look}']"))
+            .await?
+            .click()
+            .await?;
+        session.css("figure[aria-label='What the colours mean']").await?;
+        tokio::time::sleep(Duration::from_millis(400)).await;
+        let picture = session.css("section[aria-label='Model stage'] canvas").await?.screenshot().await?;
+        ensure!(!pictures.contains(&picture), "{look} looks like another");
+        pictures.push(picture);
+    }
+    until_seen(&session, "Model", "blur has greys", |colours, _| colours > 20).await?;
+    session.xpath("//fieldset[@aria-label='Look at the layout']/button[.='Islands']").await?.click().await?;
+    until_seen(&session, "Sheet", "islands have colours", |colours, _| colours > 40).await?;
+
+    // Pointing at an island names it.
+    let report = session.api("/assets/1/uvs").await?;
+    let largest = report["islands"].as_array().into_iter().flatten().max_by(|a, b| {
+        let area = |i: &Value| i["uv_area"].as_f64().unwrap_or(0.0);
+        area(a).total_cmp(&area(b))
+    });
+    let island = largest.context("islands")?;
+    let middle = |axis: usize| {
+        (island["low"][axis].as_f64().unwrap_or(0.0) + island["high"][axis].as_f64().unwrap_or(0.0)) / 2.0
+    };
+    let canvas = session.css("section[aria-label='Sheet stage'] canvas").await?;
+    let (x, y, width, height) = canvas.rectangle().await?;
+    // The sheet is fitted below the tools, with a margin of 14.
+    let side = (width - 28.0).min(height - 44.0 - 14.0);
+    let (left, top) = (x + (width - side) / 2.0, y + 44.0 + (height - 58.0 - side) / 2.0);
+    point_at(&session, left + (middle(0) + 0.02) * side, top + (1.0 - middle(1) - 0.02) * side).await?;
+    let named = format!("Island {} of {}", island["number"], island["part"].as_str().unwrap_or_default());
+    session.xpath(&format!("//*[@aria-label='Island under the pointer' and contains(., '{named}')]")).await?;
+
+    // The tile: its edges stop repeating by a click, the plane moves by typing, undo brings both back.
+    open_asset(&session, "Shingle tile").await?;
+    session.stop("Meshes").await?;
+    let repeats = |v: &Value| v["recipe"]["low"][0]["plane"]["repeats"] == true;
+    session.xpath("//label[contains(., 'Edges repeat')]/input").await?.click().await?;
+    asset_until(&session, TILE, "edges that stop", |v| !repeats(v)).await?;
+    let field = session.css("input[aria-label='Plane width']").await?;
+    field.click().await?;
+    field.send_keys(&format!("2 / 4{}", char::from(Key::Enter))).await?;
+    asset_until(&session, TILE, "a narrower plane", |v| {
+        v["recipe"]["low"][0]["plane"]["size"][0].as_f64() == Some(0.5)
+    })
+    .await?;
+    session.css("aside h1").await?.click().await?;
+    session.control('z').await?;
+    session.control('z').await?;
+    let back = |v: &Value| repeats(v) && v["recipe"]["low"][0]["plane"]["size"][0].as_f64() == Some(2.0);
+    asset_until(&session, TILE, "the plane as it was", back).await?;
+    session.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn files_are_corrected_replaced_and_carried_over() -> Result<()> {
+    let session = Session::start(Start { samples: false, ..Start::default() }).await?;
+    let folder = tempfile::tempdir()?;
+    let square = |name: &str, x: f32, turned: bool| {
+        let face = if turned { "f 4/4 3/3 2/2 1/1" } else { "f 1/1 2/2 3/3 4/4" };
+        format!(
+            "o {name}\nv {x} 0 0\nv {x} 0 1\nv {} 0 1\nv {} 0 0\nvt 0 1\nvt 0 0\nvt 1 0\nvt 1 1\n{face}\n",
+            x + 1.0,
+            x + 1.0
+        )
+    };
+    let write = |name: &str, text: &str| -> Result<String> {
+        let path = folder.path().join(name);
+        std::fs::write(&path, text)?;
+        Ok(path.display().to_string())
+    };
+    session.button("Asset").await?.click().await?;
+    session.xpath("//*[@role='menuitem' and contains(., 'New asset')]").await?.click().await?;
+    session.css("aside[aria-label='Meshes']").await?;
+    let pick = async |files: &[String]| -> Result<()> {
+        let picker = session.page.find(Locator::Css("input[aria-label='Mesh files']")).await?;
+        Ok(picker.send_keys(&files.join("\n")).await?)
+    };
+    // A name that says low is corrected by hand before anything is kept.
+    let (lid, top) =
+        (write("lid_low.obj", &square("lid", 0.0, false))?, write("top_low.obj", &square("lid", 0.0, false))?);
+    pick(&[lid, top]).await?;
+    session.xpath("//*[@aria-label='Use top_low.obj as']//button[.='Sculpt']").await?.click().await?;
+    session.button("Bring in 2 files").await?.click().await?;
+    let files = |v: &Value, side: &str| {
+        v["recipe"][side]
+            .as_array()
+            .into_iter()
+            .flatten()
+            .filter_map(|s| s["file"].as_str().map(str::to_owned))
+            .collect::<Vec<_>>()
+    };
+    let view =
+        asset_until(&session, 1, "both files", |v| files(v, "low").len() == 1 && files(v, "high").len() == 1).await?;
+    ensure!(files(&view, "high") == ["top_low.obj"], "{view}");
+
+    // UVs of a file are chosen: flat along Y.
+    session
+        .xpath("//section[@aria-label='Low-poly']//select[@aria-label='UVs']/option[@value='planar-y']")
+        .await?
+        .click()
+        .await?;
+    asset_until(&session, 1, "flat UVs", |v| v["recipe"]["low"][0]["uvs"] == "planar-y").await?;
+
+    // A pair by hand, then a newer low-poly in the place of the old whose part has another name.
+    session.stop("Pairs").await?;
+    session.xpath("//button[@aria-label='lid no longer sees lid']").await?.click().await?;
+    asset_until(&session, 1, "a part unseen", |v| v["unseen"] == json!(["lid"])).await?;
+    session.xpath("//select[@aria-label='Add a part to lid']/option[.='lid']").await?.click().await?;
+    asset_until(&session, 1, "the pair by hand", |v| v["recipe"]["hand_pairs"][0]["low"] == json!(["lid"])).await?;
+    session.stop("Meshes").await?;
+    let newer = write("cover.obj", &square("cover", 0.0, false))?;
+    pick(&[newer]).await?;
+    session.xpath("//*[@aria-label='Use cover.obj as']//button[.='Low']").await?.click().await?;
+    session.xpath("//select[@aria-label='Place of cover.obj']/option[@value='lid_low.obj']").await?.click().await?;
+    session.button("Bring in 1 file").await?.click().await?;
+    session
+        .xpath("//*[@role='status' and contains(., \"'lid' was paired by hand with 'lid', which is gone\")]")
+        .await?;
+    let view = asset_until(&session, 1, "the newer file", |v| files(v, "low") == ["cover.obj"]).await?;
+    ensure!(
+        view["recipe"]["low"][0]["uvs"] == "planar-y" && view["recipe"]["hand_pairs"].is_null(),
+        "{}",
+        view["recipe"]
+    );
+
+    // The low-poly is taken out, and a plane made in its place.
+    session.button("Take cover.obj out").await?.click().await?;
+    session.button("Make a plane instead").await?.click().await?;
+    let view = asset_until(&session, 1, "the plane", |v| !v["recipe"]["low"][0]["plane"].is_null()).await?;
+    let size = &view["recipe"]["low"][0]["plane"]["size"];
+    ensure!(size[0].as_f64() == Some(1.0) && size[1].as_f64() == Some(1.0), "{size}");
+    session.css("aside h1").await?.click().await?;
+    session.press(&['b']).await?;
+    let done = |r: &[Value]| r.first().is_some_and(|r| r["status"] == "done");
+    let runs = session.runs_until(1, "the proof on the plane", done).await?;
+    ensure!(runs[0]["report"]["misses"] == 0, "{}", runs[0]["report"]);
+    session.close().await
+}
+
+async fn point_at(session: &Session, x: f64, y: f64) -> Result<()> {
+    use fantoccini::actions::{InputSource, MouseActions, PointerAction};
+    let moves = MouseActions::new("mouse".into())
+        .then(PointerAction::MoveTo { duration: None, x: x - 5.0, y })
+        .then(PointerAction::MoveTo { duration: None, x, y });
+    session.page.perform_actions(moves).await?;
+    Ok(())
+}
+
+/// Drags one element onto another as a hand does.
+async fn drag(session: &Session, from: &str, to: &str) -> Result<()> {
+    use fantoccini::actions::{InputSource, MOUSE_BUTTON_LEFT, MouseActions, PointerAction};
+    let to = session.xpath(to).await?;
+    session.page.execute("arguments[0].scrollIntoView({ block: 'end' })", vec![serde_json::to_value(&to)?]).await?;
+    let middle = async |element: &fantoccini::elements::Element| -> Result<(f64, f64)> {
+        let (x, y, width, height) = element.rectangle().await?;
+        Ok((x + width.min(60.0) / 2.0, y + height.min(20.0) / 2.0))
+    };
+    let (start, end) = (middle(&session.xpath(from).await?).await?, middle(&to).await?);
+    let step = Some(Duration::from_millis(120));
+    let moves = MouseActions::new("mouse".into())
+        .then(PointerAction::MoveTo { duration: None, x: start.0, y: start.1 })
+        .then(PointerAction::Down { button: MOUSE_BUTTON_LEFT })
+        .then(PointerAction::MoveTo { duration: step, x: start.0 + 8.0, y: start.1 + 8.0 })
+        .then(PointerAction::MoveTo { duration: step, x: end.0, y: end.1 - 4.0 })
+        .then(PointerAction::MoveTo { duration: step, x: end.0, y: end.1 })
+        .then(PointerAction::Up { button: MOUSE_BUTTON_LEFT });
+    session.page.perform_actions(moves).await?;
+    Ok(())
+}

@@ -1,0 +1,155 @@
+//! Meshes and pairs through the real routes: steps that mend, notes, replaced files and what they lose, planes, layouts.
+
+mod support;
+
+use rocket::http::Status;
+use serde_json::{Value, json};
+use support::{client, get, post, revise, square, upload, with_square};
+
+fn kinds(asset: &Value, side: &str) -> Vec<String> {
+    let of_side = asset["meshes"].as_array().into_iter().flatten().filter(|m| m["role"] == side);
+    let findings = of_side.flat_map(|m| m["summary"][format!("as_{side}")].as_array().cloned().unwrap_or_default());
+    findings.filter_map(|f| f["kind"].as_str().map(str::to_owned)).collect()
+}
+
+/// A square whose islands lie a square to the right.
+fn aside_square() -> Vec<u8> {
+    let text = String::from_utf8(square("tile", 0.0)).expect("text");
+    let moved = text.lines().map(|line| match line.strip_prefix("vt ") {
+        Some(uv) => {
+            let (u, v) = uv.split_once(' ').expect("two numbers");
+            format!("vt {} {v}", u.parse::<f32>().expect("a number") * 0.5 + 1.2)
+        }
+        None => line.to_owned(),
+    });
+    moved.collect::<Vec<_>>().join("\n").into_bytes()
+}
+
+#[rocket::async_test]
+async fn steps_are_recorded_undone_and_checked_anew() {
+    let data = tempfile::tempdir().expect("a folder");
+    let client = client(data.path()).await;
+    post(&client, "/api/assets", json!({ "name": "Tile" })).await;
+    let (_, asset) = upload(&client, "tile_low.obj", "low", aside_square()).await;
+    assert_eq!(kinds(&asset, "low"), ["island-outside"]);
+    let fix = asset["meshes"][0]["summary"]["as_low"][0]["fixes"][0].clone();
+    assert_eq!(fix["step"], json!({ "step": "move-islands", "part": "tile" }));
+    let (status, asset) = revise(&client, |r| r["low"][0]["steps"] = json!([fix["step"]])).await;
+    assert_eq!((status, kinds(&asset, "low")), (Status::Ok, vec![]));
+    assert_eq!(asset["meshes"][0]["steps"], json!(["islands of tile moved into the square"]));
+    assert_eq!(asset["undo"], "tile_low.obj: islands of tile moved into the square");
+    let (_, asset) = post(&client, "/api/assets/1/undo", json!(null)).await;
+    assert_eq!(kinds(&asset, "low"), ["island-outside"]);
+
+    for (step, word) in [
+        (json!({ "step": "scale", "factor": 0 }), "factor is 0"),
+        (json!({ "step": "merge-points", "distance": -1 }), "distance is -1"),
+        (json!({ "step": "normals-by-angle", "degrees": 400 }), "degrees is 400"),
+        (json!({ "step": "melt" }), "melt"),
+    ] {
+        let (status, body) = revise(&client, |r| r["low"][0]["steps"] = json!([step])).await;
+        assert_eq!(status, Status::UnprocessableEntity, "{step}");
+        assert!(body["error"].as_str().unwrap_or_default().contains(word), "{body}");
+    }
+}
+
+#[rocket::async_test]
+async fn notes_let_findings_stand() {
+    let data = tempfile::tempdir().expect("a folder");
+    let client = client(data.path()).await;
+    post(&client, "/api/assets", json!({ "name": "Tile" })).await;
+    upload(&client, "tile_low.obj", "low", aside_square()).await;
+    let exception = json!({ "kind": "island-outside", "part": "tile", "note": "baked elsewhere" });
+    let (_, asset) = revise(&client, |r| r["exceptions"] = json!([exception])).await;
+    assert_eq!(asset["meshes"][0]["summary"]["as_low"][0]["allowed"], "baked elsewhere");
+    assert_eq!(asset["undo"], "a finding let stand");
+}
+
+#[rocket::async_test]
+async fn a_newer_file_keeps_what_still_holds_and_says_what_does_not() {
+    let data = tempfile::tempdir().expect("a folder");
+    let client = with_square(data.path()).await;
+    let settle = |r: &mut Value| {
+        r["low"][0]["steps"] = json!([{ "step": "turn-faces", "part": "tile" }, { "step": "scale", "factor": 1.0 }]);
+        r["hand_pairs"] = json!([{ "high": "tile", "low": ["tile"] }]);
+        r["exceptions"] = json!([{ "kind": "stretched-uvs", "part": "tile", "note": "meant" }]);
+        r["reach"] = json!({ "out": 0.25, "in": 0.125 });
+    };
+    assert_eq!(revise(&client, settle).await.0, Status::Ok);
+    let path = "/api/assets/1/meshes?file=newer.obj&role=low&replaces=tile_low.obj";
+    let put = |name: &str| {
+        let bytes = square(name, 0.0);
+        client.post(path).header(support::host()).body(bytes).dispatch()
+    };
+    // The same part: everything is kept.
+    let (status, asset) = support::answer(put("tile").await).await;
+    assert_eq!((status, &asset["not_carried"]), (Status::Ok, &json!([])));
+    let recipe = &asset["recipe"];
+    assert_eq!((recipe["low"].as_array().map(Vec::len), &recipe["low"][0]["file"]), (Some(1), &json!("newer.obj")));
+    assert_eq!(recipe["low"][0]["steps"].as_array().map(Vec::len), Some(2));
+    assert_eq!((&recipe["hand_pairs"][0]["high"], &recipe["reach"]["out"]), (&json!("tile"), &json!(0.25)));
+    // Another part: what names the old one goes, and is said; what names none stays.
+    let path = "/api/assets/1/meshes?file=other.obj&role=low&replaces=newer.obj";
+    let response = client.post(path).header(support::host()).body(square("slab", 0.0)).dispatch().await;
+    let (_, asset) = support::answer(response).await;
+    let lost = asset["not_carried"].to_string();
+    assert!(lost.contains("faces of tile turned") && lost.contains("paired by hand with 'tile'"), "{lost}");
+    let recipe = &asset["recipe"];
+    assert_eq!(recipe["low"][0]["steps"], json!([{ "step": "scale", "factor": 1.0 }]));
+    assert_eq!((&recipe["hand_pairs"], &recipe["reach"]["in"]), (&Value::Null, &json!(0.125)));
+}
+
+#[rocket::async_test]
+async fn a_plane_lies_over_the_sculpt_and_layouts_are_told_in_figures() {
+    let data = tempfile::tempdir().expect("a folder");
+    let client = with_square(data.path()).await;
+    let (status, report) = get(&client, "/api/assets/1/uvs").await;
+    assert_eq!((status, report["islands"].as_array().map(Vec::len)), (Status::Ok, Some(1)));
+    assert_eq!((&report["median_density"], &report["unused"]), (&json!(1.0), &json!(0.0)));
+    let (status, asset) = post(&client, "/api/assets/1/plane?facing=y", json!(null)).await;
+    assert_eq!(status, Status::Ok, "{asset}");
+    let plane = &asset["recipe"]["low"][0]["plane"];
+    assert_eq!(plane, &json!({ "facing": "y", "middle": [0.5, 0.0, 0.5], "size": [1.0, 1.0], "repeats": false }));
+    // A file takes the plane's place.
+    let (_, asset) = upload(&client, "tile_low.obj", "low", square("tile", 0.0)).await;
+    assert_eq!(asset["recipe"]["low"].as_array().map(Vec::len), Some(1));
+    assert_eq!(asset["recipe"]["low"][0]["plane"], Value::Null);
+    let (status, body) = post(&client, "/api/assets/1/plane?facing=up", json!(null)).await;
+    assert!(status != Status::Ok && !body["error"].as_str().unwrap_or_default().is_empty(), "{body}");
+    let twisted = json!({ "facing": "z", "middle": [0, 0, 0], "size": [0, 1], "repeats": true });
+    let (status, body) = revise(&client, |r| r["low"] = json!([{ "file": "plane", "plane": twisted }])).await;
+    assert_eq!(status, Status::UnprocessableEntity);
+    assert!(body["error"].as_str().unwrap_or_default().contains("plane.size holds 0"), "{body}");
+}
+
+#[rocket::async_test]
+async fn pairs_by_space_by_hand_and_by_ones_own_endings() {
+    let data = tempfile::tempdir().expect("a folder");
+    let client = with_square(data.path()).await;
+    let (_, asset) = revise(&client, |r| r["pairing"] = json!("space")).await;
+    assert_eq!(asset["pairs"][0]["high"][0]["why"], "all see all", "one part on each side needs no rule");
+    upload(
+        &client,
+        "far_high.obj",
+        "high",
+        String::from_utf8(square("lid", 0.0))
+            .expect("text")
+            .replace("v 0 ", "v 7 ")
+            .replace("v 1 ", "v 8 ")
+            .into_bytes(),
+    )
+    .await;
+    let (_, asset) = get(&client, "/api/assets/1").await;
+    assert_eq!(asset["pairs"][0]["high"][0]["why"], "100 % nearest", "{}", asset["pairs"]);
+    assert_eq!(asset["unseen"], json!(["lid"]));
+    let (_, asset) = revise(&client, |r| r["hand_pairs"] = json!([{ "high": "lid", "low": ["tile"] }])).await;
+    assert_eq!((&asset["unseen"], &asset["pair_findings"]), (&json!([]), &json!([])));
+    assert_eq!(asset["undo"], "lid paired with tile");
+    // Endings are taken along to the next asset.
+    let endings = json!({ "low": ["_game"], "high": ["_sculpt"], "cage": [] });
+    assert_eq!(revise(&client, |r| r["endings"] = endings.clone()).await.0, Status::Ok);
+    let (_, next) = post(&client, "/api/assets", json!({ "name": "Next" })).await;
+    assert_eq!(next["recipe"]["endings"], endings);
+    let (status, body) = revise(&client, |r| r["endings"]["low"] = json!([" "])).await;
+    assert_eq!(status, Status::UnprocessableEntity, "{body}");
+}

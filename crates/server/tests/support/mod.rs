@@ -1,0 +1,93 @@
+//! A real server on a real data folder, and the few requests that most tests make.
+#![allow(dead_code, reason = "each test file uses its own part of this")]
+
+use ember_ridge_core::glam::{vec2, vec3};
+use ember_ridge_core::{Draft, DraftPart};
+use ember_ridge_formats::mesh::write_obj;
+use ember_ridge_server::{Settings, prepare};
+use rocket::http::{ContentType, Header, Status};
+use rocket::local::asynchronous::{Client, LocalResponse};
+use serde_json::{Value, json};
+use std::path::Path;
+
+pub async fn client(data: &Path) -> Client {
+    let settings = Settings { data: data.to_path_buf(), address: [127, 0, 0, 1].into(), port: 0, samples: false };
+    let ready = prepare(&settings).await.expect("the folder can be used");
+    Client::untracked(ready.rocket).await.expect("the routes fit together")
+}
+
+pub fn host() -> Header<'static> {
+    Header::new("Host", "127.0.0.1:4680")
+}
+
+pub async fn answer(response: LocalResponse<'_>) -> (Status, Value) {
+    let status = response.status();
+    let text = response.into_string().await.unwrap_or_default();
+    (status, serde_json::from_str(&text).unwrap_or(Value::String(text)))
+}
+
+pub async fn get(client: &Client, path: &str) -> (Status, Value) {
+    answer(client.get(path.to_owned()).header(host()).dispatch().await).await
+}
+
+pub async fn post(client: &Client, path: &str, body: Value) -> (Status, Value) {
+    answer(
+        client.post(path.to_owned()).header(host()).header(ContentType::JSON).body(body.to_string()).dispatch().await,
+    )
+    .await
+}
+
+pub async fn upload(client: &Client, file: &str, role: &str, bytes: Vec<u8>) -> (Status, Value) {
+    let path = format!("/api/assets/1/meshes?file={file}&role={role}");
+    answer(client.post(path).header(host()).header(ContentType::Binary).body(bytes).dispatch().await).await
+}
+
+/// A unit square that rises along +x by `slope`.
+pub fn square(name: &str, slope: f32) -> Vec<u8> {
+    let corners = [(0.0, 0.0), (0.0, 1.0), (1.0, 1.0), (1.0, 0.0)];
+    let draft = Draft {
+        positions: corners.iter().map(|&(x, z)| vec3(x, slope * x, z)).collect(),
+        uvs: corners.iter().map(|&(x, z)| vec2(x, 1.0 - z)).collect(),
+        parts: vec![DraftPart { name: name.into(), indices: vec![0, 1, 2, 0, 2, 3], ..DraftPart::default() }],
+        ..Draft::default()
+    };
+    let mut bytes = Vec::new();
+    write_obj(&mut bytes, &draft.finish().expect("whole")).expect("memory");
+    bytes
+}
+
+/// How many files lie in the blob folder, and in the one for what is on its way in.
+pub fn kept_files(data: &Path) -> (usize, usize) {
+    fn count(folder: &Path) -> usize {
+        let entries = std::fs::read_dir(folder).into_iter().flatten().flatten();
+        entries.map(|e| if e.path().is_dir() { count(&e.path()) } else { 1 }).sum()
+    }
+    (count(&data.join("blobs")), count(&data.join("incoming")))
+}
+
+pub async fn with_square(data: &Path) -> Client {
+    let client = client(data).await;
+    assert_eq!(post(&client, "/api/assets", json!({ "name": "Tile" })).await.0, Status::Ok);
+    for (file, role, lift) in [("tile_low.obj", "low", 0.0), ("tile_high.obj", "high", 0.1)] {
+        let (status, body) = upload(&client, file, role, square("tile", lift)).await;
+        assert_eq!(status, Status::Ok, "{body}");
+    }
+    client
+}
+
+pub async fn revise(client: &Client, change: impl FnOnce(&mut Value)) -> (Status, Value) {
+    let (_, asset) = get(client, "/api/assets/1").await;
+    let mut recipe = asset["recipe"].clone();
+    change(&mut recipe);
+    let body = json!({ "base": asset["revision"], "recipe": recipe });
+    answer(
+        client
+            .put("/api/assets/1/recipe")
+            .header(host())
+            .header(ContentType::JSON)
+            .body(body.to_string())
+            .dispatch()
+            .await,
+    )
+    .await
+}
