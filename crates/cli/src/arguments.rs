@@ -48,7 +48,7 @@ pub struct Serve {
 #[derive(Args)]
 pub struct Bake {
     /// A recipe file; mesh paths in it are relative to it
-    #[arg(conflicts_with_all = ["low", "high", "cage"], required_unless_present = "low")]
+    #[arg(conflicts_with_all = ["low", "high", "cage"], required_unless_present_any = ["low", "plane"])]
     pub recipe: Option<PathBuf>,
     /// Low-poly mesh
     #[arg(long, value_name = "FILE")]

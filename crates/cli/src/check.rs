@@ -89,7 +89,7 @@ const PLACING_ROUNDS: usize = 3;
 fn check_recipe(path: &Path, fix: bool) -> Result<Vec<Finding>, Unusable> {
     let text = fs::read_to_string(path).with_context(|| format!("{}: cannot be read", path.display()))?;
     let mut recipe: Recipe = serde_json::from_str(&text).with_context(|| format!("{}", path.display()))?;
-    recipe.validate().map_err(|fault| anyhow::anyhow!("{}: {fault}", path.display()))?;
+    recipe.validate_settings().map_err(|fault| anyhow::anyhow!("{}: {fault}", path.display()))?;
     let folder = path.parent().map(Path::to_path_buf).unwrap_or_default();
     let progress = Progress::new();
     let load = |sources: &[Source]| {
@@ -117,7 +117,7 @@ fn check_recipe(path: &Path, fix: bool) -> Result<Vec<Finding>, Unusable> {
             }
             taken += 1;
         }
-        recipe.validate().map_err(|fault| anyhow::anyhow!("{}: {fault}", path.display()))?;
+        recipe.validate_settings().map_err(|fault| anyhow::anyhow!("{}: {fault}", path.display()))?;
         let text = serde_json::to_string_pretty(&recipe)?;
         write_whole(path, |file| std::io::Write::write_all(file, text.as_bytes()))
             .with_context(|| format!("{}: cannot be written", path.display()))?;

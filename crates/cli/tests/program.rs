@@ -194,3 +194,85 @@ fn check_finds_and_tells() {
     assert_eq!(findings[0]["place"]["file"], "bad_low.obj");
     assert_eq!(findings[2]["reason"], "part 'nan', vertex 2: its position is [NaN, 0, 0]");
 }
+
+/// Mending a recipe and a mesh file by the same checks; the files themselves stay as they are.
+#[test]
+fn check_mends_what_it_can_and_records_it() {
+    let folder = with_pair();
+    let at = |name: &str| folder.path().join(name);
+    let bad = LOW.replace("f 1/1 3/3 4/4", "f 1/1 4/4 3/3").replace("vt 1 ", "vt 2 ").replace("vt 0 ", "vt 1 ");
+    fs::write(at("bad_low.obj"), &bad).expect("written");
+    let large = HIGH.replace('1', "100").replace("0.05", "5").replace("f 100 ", "f 1 ");
+    fs::write(at("large_high.obj"), large).expect("written");
+    let recipe = "{\"version\":1,\"low\":[{\"file\":\"bad_low.obj\"}],\"high\":[{\"file\":\"large_high.obj\"}],\
+        \"exceptions\":[{\"kind\":\"mirrored-islands\",\"note\":\"seen from below\"}]}";
+    fs::write(at("lid.json"), recipe).expect("written");
+    let kinds = |output: &Output| -> Vec<String> {
+        let findings: Value = serde_json::from_slice(&output.stdout).expect("JSON");
+        findings.as_array().into_iter().flatten().filter_map(|f| f["kind"].as_str().map(str::to_owned)).collect()
+    };
+    let before = run(folder.path(), &["check", "lid.json", "--json"]);
+    assert_eq!(before.status.code(), Some(1), "{}", error(&before));
+    assert_eq!(kinds(&before), ["turned-faces", "island-outside", "scale-slip"]);
+    let fixed = run(folder.path(), &["check", "lid.json", "--fix", "--json"]);
+    assert_eq!((fixed.status.code(), kinds(&fixed)), (Some(0), vec![]), "{}", error(&fixed));
+    let written: Value = serde_json::from_slice(&fs::read(at("lid.json")).expect("there")).expect("JSON");
+    let steps: Vec<&str> = ["low", "high"]
+        .iter()
+        .flat_map(|side| written[side][0]["steps"].as_array().into_iter().flatten())
+        .filter_map(|step| step["step"].as_str())
+        .collect();
+    assert_eq!(steps, ["turn-faces", "move-islands", "scale"]);
+    assert_eq!(fs::read_to_string(at("bad_low.obj")).expect("there"), bad, "the file stays as it is");
+    let baked = run(folder.path(), &["bake", "lid.json", "--out", "out", "--size", "32", "--maps", "normal", "--json"]);
+    let report: Value = serde_json::from_slice(&baked.stdout).expect("JSON");
+    assert_eq!((&report["covered"], &report["misses"]), (&1024.into(), &0.into()), "{}", error(&baked));
+
+    // A mesh file by itself is mended into a copy, never in place.
+    let without = run(folder.path(), &["check", "bad_low.obj", "--fix"]);
+    assert!(without.status.code() == Some(2) && error(&without).contains("--out"), "{}", error(&without));
+    let copied = run(folder.path(), &["check", "bad_low.obj", "--fix", "--out", "mended", "--json"]);
+    assert_eq!((copied.status.code(), kinds(&copied)), (Some(0), vec![]), "{}", error(&copied));
+    let again = run(folder.path(), &["check", "--low", "mended/bad_low.glb", "--json"]);
+    assert_eq!((again.status.code(), kinds(&again)), (Some(0), vec![]), "{}", error(&again));
+}
+
+#[test]
+fn a_plane_is_baked_in_place_of_a_low_poly() {
+    let folder = with_pair();
+    let options = [
+        "bake",
+        "--plane",
+        "y",
+        "--repeats",
+        "--high",
+        "lid_high.obj",
+        "--out",
+        "out",
+        "--maps",
+        "displacement",
+        "--size",
+        "32",
+        "--format",
+        "exr",
+        "--depth",
+        "32f",
+        "--reach-out",
+        "0.2",
+        "--reach-in",
+        "0.2",
+        "--json",
+    ];
+    let output = run(folder.path(), &options);
+    assert_eq!(output.status.code(), Some(0), "{}", error(&output));
+    let report: Value = serde_json::from_slice(&output.stdout).expect("JSON");
+    assert_eq!((&report["covered"], &report["misses"]), (&1024.into(), &0.into()));
+    assert_eq!(report["maps"]["displacement"]["file"], "plane_displacement.exr");
+    // The lid lies at 0.05 over the plane's height of 0.
+    let height = report["maps"]["displacement"]["extreme"].as_f64().unwrap_or(0.0);
+    assert!((height - 0.05).abs() < 1e-6, "{height}");
+    let plane = &report["recipe"]["low"][0]["plane"];
+    assert!(plane["repeats"] == true && plane["size"][0].as_f64() == Some(1.0), "{plane}");
+    let both = run(folder.path(), &["bake", "--plane", "y", "--low", "lid_low.obj", "--high", "lid_high.obj"]);
+    assert_eq!(both.status.code(), Some(2));
+}

@@ -7,9 +7,8 @@ use rocket::http::{ContentType, Header, Status};
 use rocket::local::asynchronous::Client;
 use serde_json::{Value, json};
 use std::io::Read;
-use std::path::Path;
 use std::time::Duration;
-use support::{answer, client, get, host, kept_files, post, revise, square, upload, with_square};
+use support::{answer, client, get, host, kept_files, post, revise, upload, with_square};
 
 async fn baked(client: &Client, kind: &str) -> Value {
     let (status, run) = post(client, "/api/assets/1/runs", json!({ "kind": kind })).await;
@@ -31,7 +30,8 @@ async fn from_two_files_to_a_package() {
     let client = with_square(data.path()).await;
     let (_, asset) = get(&client, "/api/assets/1").await;
     assert_eq!(asset["meshes"][0]["summary"]["triangles"], 2);
-    assert_eq!(asset["pairs"], json!([{ "number": 1, "low": "tile", "high": ["tile"] }]));
+    let high = json!({ "name": "tile", "why": "all see all", "by_hand": false, "by_default": false });
+    assert_eq!(asset["pairs"], json!([{ "number": 1, "low": "tile", "high": [high] }]));
     assert_eq!(asset["undo"], "sculpt nothing to tile_high.obj");
     let (_, reach) = get(&client, "/api/assets/1/reach").await;
     assert!(reach["reach"]["out"].as_f64().is_some_and(|d| (0.09..0.14).contains(&d)), "{reach}");

@@ -45,7 +45,7 @@ async fn steps_are_recorded_undone_and_checked_anew() {
         (json!({ "step": "scale", "factor": 0 }), "factor is 0"),
         (json!({ "step": "merge-points", "distance": -1 }), "distance is -1"),
         (json!({ "step": "normals-by-angle", "degrees": 400 }), "degrees is 400"),
-        (json!({ "step": "melt" }), "melt"),
+        (json!({ "step": "melt" }), "form"),
     ] {
         let (status, body) = revise(&client, |r| r["low"][0]["steps"] = json!([step])).await;
         assert_eq!(status, Status::UnprocessableEntity, "{step}");

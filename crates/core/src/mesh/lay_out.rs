@@ -63,7 +63,7 @@ pub fn lay_out_parts(mut mesh: Mesh, part: Option<&str>) -> Mesh {
     if pieces.is_empty() {
         return mesh;
     }
-    pieces.iter_mut().for_each(Piece::to_origin);
+    pieces.iter_mut().for_each(Piece::lie_at_origin);
     pieces.sort_by(|a, b| b.size().max_element().total_cmp(&a.size().max_element()));
     let moving: FxHashSet<u32> = pieces.iter().flat_map(|p| p.triangles.iter().copied()).collect();
     let mut taken = Cells::default();
@@ -114,7 +114,7 @@ struct Piece {
 }
 
 impl Piece {
-    fn to_origin(&mut self) {
+    fn lie_at_origin(&mut self) {
         let low = self.corners.iter().flatten().fold(Vec2::INFINITY, |low, c| low.min(*c));
         self.corners.iter_mut().flatten().for_each(|c| *c -= low);
     }

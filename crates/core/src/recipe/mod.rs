@@ -305,11 +305,23 @@ impl Recipe {
         proof
     }
 
-    /// Checks every setting that a type cannot.
+    /// Checks that it can be baked: every setting that a type cannot, and that there is something to bake from.
     ///
     /// # Errors
     /// One sentence: the field, what it holds, what it may hold.
     pub fn validate(&self) -> Result<(), String> {
+        self.validate_settings()?;
+        match self.high.is_empty() && self.normal_map.is_none() && !self.low.is_empty() {
+            true => Err("high is empty; name a sculpt, or a normal_map to make maps from".into()),
+            false => Ok(()),
+        }
+    }
+
+    /// Checks every setting that a type cannot; meshes may still be missing.
+    ///
+    /// # Errors
+    /// As [`Recipe::validate`].
+    pub fn validate_settings(&self) -> Result<(), String> {
         if self.version != RECIPE_VERSION {
             return Err(format!("version is {}; this program reads recipes of version {RECIPE_VERSION}", self.version));
         }
@@ -338,9 +350,6 @@ impl Recipe {
         self.validate_formats()?;
         if self.maps.is_empty() {
             return Err("maps is empty; name at least one map".into());
-        }
-        if self.high.is_empty() && self.normal_map.is_none() && !self.low.is_empty() {
-            return Err("high is empty; name a sculpt, or a normal_map to make maps from".into());
         }
         for (i, map) in self.maps.iter().enumerate() {
             if self.maps[..i].iter().any(|m| m.id() == map.id()) {

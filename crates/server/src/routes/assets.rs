@@ -47,7 +47,7 @@ async fn show(app: &State<Arc<App>>, id: i64) -> Result<Json<AssetView>> {
 #[put("/assets/<id>/recipe", data = "<revision>")]
 async fn revise(app: &State<Arc<App>>, id: i64, revision: Json<Revision>) -> Result<Json<AssetView>> {
     let Revision { base, recipe } = revision.into_inner();
-    recipe.validate().map_err(Fault::unusable)?;
+    recipe.validate_settings().map_err(Fault::unusable)?;
     edit(app, id, base, recipe).await?;
     view(app, id).await
 }
