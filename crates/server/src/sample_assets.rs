@@ -29,7 +29,7 @@ async fn add(app: &Arc<App>, name: &'static str) -> Result<()> {
         return Ok(());
     }
     let there = app.clone();
-    let (recipe, summaries, finished) = aside(move || store_meshes(&there, name)).await?;
+    let Stored { recipe, summaries, finished } = aside(move || store_meshes(&there, name)).await?;
     for (source, summary) in &summaries {
         app.store.put_mesh(source.hash.as_deref().unwrap_or_default(), &summary_name(source), summary).await?;
     }
@@ -50,7 +50,14 @@ async fn add(app: &Arc<App>, name: &'static str) -> Result<()> {
     Ok(())
 }
 
-fn store_meshes(app: &App, name: &str) -> Result<(Recipe, Vec<(Source, MeshSummary)>, bool)> {
+/// A sample whose files are in the store.
+struct Stored {
+    recipe: Recipe,
+    summaries: Vec<(Source, MeshSummary)>,
+    finished: bool,
+}
+
+fn store_meshes(app: &App, name: &str) -> Result<Stored> {
     let Some(sample) = make(name, Detail::from_environment()) else {
         return Err(crate::fault::Fault::missing("such sample"));
     };
@@ -72,5 +79,5 @@ fn store_meshes(app: &App, name: &str) -> Result<(Recipe, Vec<(Source, MeshSumma
         sources[0] = Source { hash: Some(hash), ..Source::file(file) };
         summaries.push((sources[0].clone(), MeshSummary::of(&mesh, bytes)));
     }
-    Ok((recipe, summaries, sample.finished))
+    Ok(Stored { recipe, summaries, finished: sample.finished })
 }
