@@ -3,8 +3,8 @@
 use ember_ridge_core::finding::{Exception, FindingKind, mark_allowed};
 use ember_ridge_core::glam::{Vec2, Vec3, vec2, vec3};
 use ember_ridge_core::mesh::{
-    MeshStep, Turn, Unwrap, check_mesh, compare_placing, find_gaps, find_overlaps, find_shells, fix_all, tight_islands,
-    uv_report, weld,
+    MeshStep, Neighbours, Turn, Unwrap, check_mesh, compare_placing, find_gaps, find_overlaps, find_shells, fix_all,
+    tight_islands, uv_report, weld,
 };
 use ember_ridge_core::recipe::SheetSettings;
 use ember_ridge_core::{Draft, DraftPart, Finding, Mesh};
@@ -53,21 +53,21 @@ fn kinds(mesh: &Mesh) -> Vec<FindingKind> {
 #[test]
 fn shells_know_which_side_is_out() {
     let mesh = cuboid(vec3(1.0, 2.0, 3.0));
-    let points = weld(&mesh).point_of;
-    let shells = find_shells(&mesh, &mesh.parts[0], &points);
+    let neighbours = Neighbours::new(&mesh);
+    let shells = find_shells(&mesh, &mesh.parts[0], &neighbours);
     assert_eq!(shells.len(), 1);
     assert!(shells[0].closed && shells[0].turned.is_empty());
     // 48 of volume over 88 of area to the power 1.5.
     assert!((shells[0].outward - 48.0 / 88.0f32.powf(1.5)).abs() < 1e-6, "{}", shells[0].outward);
     let mut turned = mesh.clone();
     turned.triangles.iter_mut().for_each(|t| t.swap(1, 2));
-    let shells = find_shells(&turned, &turned.parts[0], &points);
+    let shells = find_shells(&turned, &turned.parts[0], &neighbours);
     assert!(shells[0].looks_inward() && (shells[0].outward + 48.0 / 88.0f32.powf(1.5)).abs() < 1e-6);
     // Without its lid it encloses what it did, once the hole is closed.
     let mut open = turned.clone();
     open.triangles.truncate(10);
     open.parts[0].triangles = 0..10;
-    let shells = find_shells(&open, &open.parts[0], &points);
+    let shells = find_shells(&open, &open.parts[0], &Neighbours::new(&open));
     assert!(!shells[0].closed && shells[0].looks_inward());
     assert!((shells[0].outward + 48.0 / 80.0f32.powf(1.5)).abs() < 1e-2, "{}", shells[0].outward);
 }

@@ -2,7 +2,7 @@
 
 use super::turn::merged_positions;
 use super::unwrap_checks::unwrap_findings;
-use super::{Mesh, MeshStep, Part, Shell, Unwrap, find_shells, inward_shells, weld};
+use super::{Mesh, MeshStep, Neighbours, Part, Shell, Unwrap, find_shells, inward_shells, weld};
 use crate::finding::{Finding, FindingKind, Fix, Place, Severity};
 use glam::{Vec2, Vec3};
 use rayon::prelude::*;
@@ -77,10 +77,10 @@ pub(super) fn percent(count: usize, of: usize) -> f64 {
 /// Faces wound against their neighbours, and shells that look inward. Two faces that agree run along their shared edge in
 /// opposite ways; within each shell the smaller camp is called turned.
 fn winding(mesh: &Mesh) -> Vec<Finding> {
-    let welded = weld(mesh);
+    let neighbours = Neighbours::new(mesh);
     let mut found = Vec::new();
     for part in &mesh.parts {
-        let shells = find_shells(mesh, part, &welded.point_of);
+        let shells = find_shells(mesh, part, &neighbours);
         let fix = || vec![Fix::of_file("Turn them outward", MeshStep::TurnFaces { part: Some(part.name.clone()) })];
         let mut turned: Vec<u32> = shells.iter().flat_map(|s| &s.turned).copied().collect();
         turned.sort_unstable();

@@ -32,7 +32,7 @@ pub use islands::{Islands, find_islands};
 pub use lay_out::{lay_out_parts, move_islands};
 pub use normals::{angle_weighted_directions, normals_at_seams, normals_by_angle, normals_by_angle_in};
 pub use placing::compare_placing;
-pub use shells::{Shell, find_shells, inward_shells};
+pub use shells::{Neighbours, Shell, find_shells, inward_shells};
 pub use steps::{MOST_STEPS, MeshStep, Turn};
 pub use tangents::{CornerTangent, corner_tangents};
 pub use triangulate::triangulate_polygon;

@@ -1,7 +1,7 @@
 //! Shells: faces of a part joined through edges that two of them share. Which faces of a shell are wound against the rest, and
 //! whether the whole of it looks inward. Edges of three faces or more join nothing.
 
-use super::{DisjointSets, Mesh, Part};
+use super::{DisjointSets, Mesh, Part, weld};
 use glam::{DVec3, Vec3};
 use rustc_hash::FxHashMap;
 
@@ -33,36 +33,69 @@ impl Shell {
     }
 }
 
-#[derive(Clone, Copy, Default)]
-struct EdgeUse {
-    faces: [(u32, bool); 2],
-    count: u32,
+/// A mesh's points and the triangles around each, for finding the faces of an edge without a table of edges.
+pub struct Neighbours {
+    point_of: Vec<u32>,
+    /// The triangles around point `p` are `triangles[starts[p]..starts[p + 1]]`.
+    starts: Vec<u32>,
+    triangles: Vec<u32>,
 }
 
-/// Faces of each edge, by its points in rising order.
-type EdgeUses = FxHashMap<(u32, u32), EdgeUse>;
-
-/// The shells of a part, by their first triangle. `point_of` is the weld of the whole mesh.
-pub fn find_shells(mesh: &Mesh, part: &Part, point_of: &[u32]) -> Vec<Shell> {
-    let range = part.triangles.clone();
-    let edges_of = |t: u32| {
-        let ids = mesh.triangles[t as usize].map(|v| point_of[v as usize]);
-        [0, 1, 2].map(|i| {
-            let (a, b) = (ids[i], ids[(i + 1) % 3]);
-            ((a.min(b), a.max(b)), a < b)
-        })
-    };
-    let mut edges = EdgeUses::default();
-    edges.reserve(range.len() * 2);
-    for t in range.clone() {
-        for (edge, forward) in edges_of(t).into_iter().filter(|(e, _)| e.0 != e.1) {
-            let uses = edges.entry(edge).or_default();
-            if let Some(slot) = uses.faces.get_mut(uses.count as usize) {
-                *slot = (t, forward);
-            }
-            uses.count += 1;
+impl Neighbours {
+    pub fn new(mesh: &Mesh) -> Neighbours {
+        let welded = weld(mesh);
+        let point_of = welded.point_of;
+        let mut starts = vec![0u32; welded.points + 1];
+        let points = || mesh.triangles.iter().flatten().map(|&v| point_of[v as usize] as usize);
+        points().for_each(|p| starts[p + 1] += 1);
+        for p in 0..welded.points {
+            starts[p + 1] += starts[p];
         }
+        let mut next = starts.clone();
+        let mut triangles = vec![0u32; mesh.triangles.len() * 3];
+        for (corner, p) in points().enumerate() {
+            triangles[next[p] as usize] = corner as u32 / 3;
+            next[p] += 1;
+        }
+        Neighbours { point_of, starts, triangles }
     }
+
+    fn around(&self, point: u32) -> &[u32] {
+        &self.triangles[self.starts[point as usize] as usize..self.starts[point as usize + 1] as usize]
+    }
+
+    /// Edges of a triangle as its points run, without those that shrank to a point.
+    fn edges(&self, mesh: &Mesh, t: u32) -> impl Iterator<Item = (u32, u32)> + use<> {
+        let p = mesh.triangles[t as usize].map(|v| self.point_of[v as usize]);
+        [(p[0], p[1]), (p[1], p[2]), (p[2], p[0])].into_iter().filter(|(a, b)| a != b)
+    }
+
+    /// How many faces of `part` an edge has, counted up to 3, and the first of them that is not `t`, with whether it runs along
+    /// the edge as given.
+    fn across(&self, mesh: &Mesh, part: &Part, t: u32, (a, b): (u32, u32)) -> (usize, Option<(u32, bool)>) {
+        // The end with fewer triangles around: the other may be the hub of a fan.
+        let fewer = if self.around(a).len() <= self.around(b).len() { a } else { b };
+        let (mut count, mut other) = (0, None);
+        for &s in self.around(fewer).iter().filter(|s| part.triangles.contains(s)) {
+            for (from, to) in self.edges(mesh, s) {
+                if (from, to) == (a, b) || (from, to) == (b, a) {
+                    count += 1;
+                    if s != t && other.is_none() {
+                        other = Some((s, from == a));
+                    }
+                }
+            }
+            if count > 2 {
+                break;
+            }
+        }
+        (count, other)
+    }
+}
+
+/// The shells of a part, by their first triangle.
+pub fn find_shells(mesh: &Mesh, part: &Part, neighbours: &Neighbours) -> Vec<Shell> {
+    let range = part.triangles.clone();
     let at = |t: u32| (t - range.start) as usize;
     // Which way each face is wound against the first of its shell; None where it was not reached yet.
     let mut against: Vec<Option<bool>> = vec![None; range.len()];
@@ -77,15 +110,11 @@ pub fn find_shells(mesh: &Mesh, part: &Part, point_of: &[u32]) -> Vec<Shell> {
         while let Some(&t) = triangles.get(next) {
             next += 1;
             let mine = against[at(t)] == Some(true);
-            for (edge, forward) in edges_of(t).into_iter().filter(|(e, _)| e.0 != e.1) {
-                let uses = edges[&edge];
-                if uses.count != 2 {
-                    continue;
-                }
-                let (other, other_forward) = uses.faces[usize::from(uses.faces[0].0 == t)];
+            for edge in neighbours.edges(mesh, t) {
+                let (2, Some((other, same_way))) = neighbours.across(mesh, part, t, edge) else { continue };
                 let slot = &mut against[at(other)];
                 if slot.is_none() {
-                    *slot = Some(if forward != other_forward { mine } else { !mine });
+                    *slot = Some(if same_way { !mine } else { mine });
                     triangles.push(other);
                 }
             }
@@ -95,7 +124,7 @@ pub fn find_shells(mesh: &Mesh, part: &Part, point_of: &[u32]) -> Vec<Shell> {
         let smaller = opposed * 2 <= triangles.len();
         let turned: Vec<u32> =
             triangles.iter().copied().filter(|&t| opposed != 0 && against[at(t)] == Some(smaller)).collect();
-        shells.push(measured(mesh, triangles, turned, point_of, &edges));
+        shells.push(measured(mesh, part, triangles, turned, neighbours));
     }
     shells
 }
@@ -103,7 +132,7 @@ pub fn find_shells(mesh: &Mesh, part: &Part, point_of: &[u32]) -> Vec<Shell> {
 /// Boundary edges as `(from, to)` points, one a face that has the edge alone, as that face runs along it.
 type Border = Vec<(u32, u32)>;
 
-fn measured(mesh: &Mesh, triangles: Vec<u32>, turned: Vec<u32>, point_of: &[u32], uses: &EdgeUses) -> Shell {
+fn measured(mesh: &Mesh, part: &Part, triangles: Vec<u32>, turned: Vec<u32>, neighbours: &Neighbours) -> Shell {
     let (mut low, mut high) = (Vec3::INFINITY, Vec3::NEG_INFINITY);
     let mut area = 0.0f64;
     for &t in &triangles {
@@ -125,18 +154,14 @@ fn measured(mesh: &Mesh, triangles: Vec<u32>, turned: Vec<u32>, point_of: &[u32]
         let wrong = next_turned.next_if(|&&n| n == t).is_some();
         let [a, b, c] = mesh.corners(t).map(|p| p.as_dvec3());
         volume += if wrong { -six(a, b, c) } else { six(a, b, c) };
-        let points = mesh.triangles[t as usize].map(|v| point_of[v as usize]);
-        for i in 0..3 {
-            let (from, to) = (points[i], points[(i + 1) % 3]);
-            if from == to {
-                continue;
-            }
-            let count = uses[&(from.min(to), from.max(to))].count;
+        for (from, to) in neighbours.edges(mesh, t) {
+            let (count, _) = neighbours.across(mesh, part, t, (from, to));
             closed &= count == 2;
             if count == 1 {
                 border.push(if wrong { (to, from) } else { (from, to) });
-                place.insert(from, [a, b, c][i]);
-                place.insert(to, [a, b, c][(i + 1) % 3]);
+                for (vertex, p) in mesh.triangles[t as usize].into_iter().zip([a, b, c]) {
+                    place.insert(neighbours.point_of[vertex as usize], p);
+                }
             }
         }
     }

@@ -1,16 +1,16 @@
 //! Turning and merging: faces wound alike and outward, points that should be one made one.
 
-use super::{Mesh, NO_MATERIAL, Part, find_shells, inward_shells, weld};
+use super::{Mesh, NO_MATERIAL, Neighbours, Part, find_shells, inward_shells, weld};
 use glam::{IVec3, Vec3};
 use rustc_hash::{FxHashMap, FxHashSet};
 
 /// Winds the faces of each shell alike and shells that look inward outward, in the parts of a name or in all. Normals that
 /// then look away from their face are turned with it.
 pub fn turn_faces(mut mesh: Mesh, part: Option<&str>) -> Mesh {
-    let welded = weld(&mesh);
+    let neighbours = Neighbours::new(&mesh);
     let mut turn = vec![false; mesh.triangles.len()];
     for own in mesh.parts.iter().filter(|p| part.is_none_or(|name| p.name == name)) {
-        let shells = find_shells(&mesh, own, &welded.point_of);
+        let shells = find_shells(&mesh, own, &neighbours);
         shells.iter().flat_map(|s| &s.turned).for_each(|&t| turn[t as usize] ^= true);
         for shell in inward_shells(&shells) {
             shell.triangles.iter().for_each(|&t| turn[t as usize] ^= true);
