@@ -164,6 +164,16 @@ impl Session {
         self.press(&[Key::Control.into(), key]).await
     }
 
+    /// Moves the pointer to a place of the window, with a small step on the way as a hand makes it.
+    pub async fn point_at(&self, x: f64, y: f64) -> Result<()> {
+        use fantoccini::actions::{InputSource, MouseActions, PointerAction};
+        let moves = MouseActions::new("mouse".into())
+            .then(PointerAction::MoveTo { duration: None, x: x - 5.0, y })
+            .then(PointerAction::MoveTo { duration: None, x, y });
+        self.page.perform_actions(moves).await?;
+        Ok(())
+    }
+
     /// Waits until a script gives true.
     pub async fn until(&self, what: &str, script: &str) -> Result<()> {
         let begun = Instant::now();

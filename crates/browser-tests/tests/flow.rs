@@ -196,7 +196,7 @@ async fn bring_in_your_own() -> Result<()> {
     // Pointing at the sheet tells the texel, and marks the model.
     let sheet = session.css("section[aria-label='Sheet stage'] canvas").await?;
     let (x, y, width, height) = sheet.rectangle().await?;
-    point_at(&session, x + width * 0.35, y + height * 0.55).await?;
+    session.point_at(x + width * 0.35, y + height * 0.55).await?;
     session.xpath("//section[@aria-label='Sheet stage']//*[@role='status' and contains(., 'lid')]").await?;
     let marked = "[...document.querySelectorAll('section[aria-label=\"Model stage\"] > div')].some(d => d.style.display === 'block')";
     session.until("the mark on the model", marked).await?;
@@ -216,15 +216,6 @@ async fn bring_in_your_own() -> Result<()> {
     command.send_keys(&char::from(Key::Enter).to_string()).await?;
     session.css("aside[aria-label='Deliver']").await?;
     session.close().await
-}
-
-async fn point_at(session: &Session, x: f64, y: f64) -> Result<()> {
-    use fantoccini::actions::{InputSource, MouseActions, PointerAction};
-    let moves = MouseActions::new("mouse".into())
-        .then(PointerAction::MoveTo { duration: None, x: x - 5.0, y })
-        .then(PointerAction::MoveTo { duration: None, x, y });
-    session.page.perform_actions(moves).await?;
-    Ok(())
 }
 
 async fn wait_for_download(folder: &Path) -> Result<PathBuf> {

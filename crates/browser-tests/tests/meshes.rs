@@ -236,7 +236,7 @@ async fn layouts_are_looked_at_and_a_tile_is_a_plane() -> Result<()> {
     // The sheet is fitted below the tools, with a margin of 14.
     let side = (width - 28.0).min(height - 44.0 - 14.0);
     let (left, top) = (x + (width - side) / 2.0, y + 44.0 + (height - 58.0 - side) / 2.0);
-    point_at(&session, left + (middle(0) + 0.02) * side, top + (1.0 - middle(1) - 0.02) * side).await?;
+    session.point_at(left + (middle(0) + 0.02) * side, top + (1.0 - middle(1) - 0.02) * side).await?;
     let named = format!("Island {} of {}", island["number"], island["part"].as_str().unwrap_or_default());
     session.xpath(&format!("//*[@aria-label='Island under the pointer' and contains(., '{named}')]")).await?;
 
@@ -345,15 +345,6 @@ async fn files_are_corrected_replaced_and_carried_over() -> Result<()> {
     let runs = session.runs_until(1, "the proof on the plane", done).await?;
     ensure!(runs[0]["report"]["misses"] == 0, "{}", runs[0]["report"]);
     session.close().await
-}
-
-async fn point_at(session: &Session, x: f64, y: f64) -> Result<()> {
-    use fantoccini::actions::{InputSource, MouseActions, PointerAction};
-    let moves = MouseActions::new("mouse".into())
-        .then(PointerAction::MoveTo { duration: None, x: x - 5.0, y })
-        .then(PointerAction::MoveTo { duration: None, x, y });
-    session.page.perform_actions(moves).await?;
-    Ok(())
 }
 
 /// Drags one element onto another as a hand does.

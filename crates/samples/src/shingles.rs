@@ -30,9 +30,7 @@ struct Shingle {
 fn shingle(row: i32, column: i32) -> Shingle {
     let (r, c) = (row.rem_euclid(ROWS), column.rem_euclid(COLUMNS));
     let random = |salt: i32| crate::field::random(r * 31 + c * 7 + 3, salt);
-    // Rows stand shifted by half, one row by a third: ROWS is odd, and so the top row meets the bottom one shifted too.
-    let shift = [0.0, 0.5, 0.17, 0.64, 0.33][r as usize];
-    let x = (column as f32 + 0.5 + shift) * WIDE - PERIOD / 2.0;
+    let x = (column as f32 + 0.5 + shift(row)) * WIDE - PERIOD / 2.0;
     let y = (row as f32 + 0.75) * TALL - PERIOD / 2.0 + 0.03 * (random(1) - 0.5);
     let lift = 0.012 * random(2);
     Shingle {
@@ -44,33 +42,41 @@ fn shingle(row: i32, column: i32) -> Shingle {
     }
 }
 
+/// Rows stand shifted against each other, the top one against the bottom one too.
+fn shift(row: i32) -> f32 {
+    [0.0, 0.5, 0.17, 0.64, 0.33][row.rem_euclid(ROWS) as usize]
+}
+
+/// Shingles that may reach a point.
+fn near(p: Vec3) -> impl Iterator<Item = Shingle> {
+    let row = ((p.y + PERIOD / 2.0) / TALL).floor() as i32;
+    (row - 2..=row + 1).flat_map(move |row| {
+        let column = ((p.x + PERIOD / 2.0) / WIDE - shift(row)).floor() as i32;
+        (column - 1..=column + 1).map(move |column| shingle(row, column))
+    })
+}
+
 /// Distance to the shingles, and the seed of the nearest one with the place in its own space.
 fn shingles(p: Vec3) -> (f32, f32, Vec3) {
     let mut best = (p.z - 0.004, 0.0, p);
-    let row = ((p.y + PERIOD / 2.0) / TALL).floor() as i32;
-    for row in row - 2..=row + 1 {
-        let shift = [0.0, 0.5, 0.17, 0.64, 0.33][row.rem_euclid(ROWS) as usize];
-        let column = ((p.x + PERIOD / 2.0) / WIDE - shift).floor() as i32;
-        for column in column - 1..=column + 1 {
-            let own = shingle(row, column);
-            let q = own.turn.inverse() * (p - own.middle);
-            let mut d = rounded_box(q, own.half, 0.008);
-            if d < 0.02 {
-                let s = own.seed;
-                // Split wood: long grain, a torn lower end, a crack in some.
-                let grain = noise(vec3(q.x * 46.0 + s, q.y * 2.6 + s, s)) + 0.6 * noise(vec3(q.x * 97.0, q.y * 4.0, s));
-                d += 0.0032 * grain * smoothstep(0.0, 0.01, q.z + own.half.z);
-                let torn = 0.012 * layered_noise(vec3(q.x * 24.0, s, 0.0), 3);
-                d = d.max(-(q.y + own.half.y + torn - 0.012));
-                if s.fract() > 0.55 {
-                    let crack = (q.x - 0.05 * (s - 20.0).sin() - 0.006 * noise(vec3(q.y * 14.0, s, 1.0))).abs();
-                    let split = smoothstep(-0.02, -own.half.y, q.y);
-                    d = d.max(0.006 * split - crack);
-                }
+    for own in near(p) {
+        let q = own.turn.inverse() * (p - own.middle);
+        let mut d = rounded_box(q, own.half, 0.008);
+        if d < 0.02 {
+            let s = own.seed;
+            // Split wood: long grain, a torn lower end, a crack in some.
+            let grain = noise(vec3(q.x * 46.0 + s, q.y * 2.6 + s, s)) + 0.6 * noise(vec3(q.x * 97.0, q.y * 4.0, s));
+            d += 0.0032 * grain * smoothstep(0.0, 0.01, q.z + own.half.z);
+            let torn = 0.012 * layered_noise(vec3(q.x * 24.0, s, 0.0), 3);
+            d = d.max(-(q.y + own.half.y + torn - 0.012));
+            if s.fract() > 0.55 {
+                let crack = (q.x - 0.05 * (s - 20.0).sin() - 0.006 * noise(vec3(q.y * 14.0, s, 1.0))).abs();
+                let split = smoothstep(-0.02, -own.half.y, q.y);
+                d = d.max(0.006 * split - crack);
             }
-            if d < best.0 {
-                best = (d, own.seed, q);
-            }
+        }
+        if d < best.0 {
+            best = (d, own.seed, q);
         }
     }
     best
@@ -78,17 +84,11 @@ fn shingles(p: Vec3) -> (f32, f32, Vec3) {
 
 fn nails(p: Vec3) -> f32 {
     let mut d = f32::INFINITY;
-    let row = ((p.y + PERIOD / 2.0) / TALL).floor() as i32;
-    for row in row - 2..=row + 1 {
-        let shift = [0.0, 0.5, 0.17, 0.64, 0.33][row.rem_euclid(ROWS) as usize];
-        let column = ((p.x + PERIOD / 2.0) / WIDE - shift).floor() as i32;
-        for column in column - 1..=column + 1 {
-            let own = shingle(row, column);
-            for side in [-1.0, 1.0] {
-                let at = own.turn * vec3(side * WIDE * 0.26, -TALL * 0.10, own.half.z + 0.002) + own.middle;
-                let q = (p - at) * vec3(1.0, 1.0, 2.4);
-                d = d.min(ball(q, 0.0135) / 2.4);
-            }
+    for own in near(p) {
+        for side in [-1.0, 1.0] {
+            let at = own.turn * vec3(side * WIDE * 0.26, -TALL * 0.10, own.half.z + 0.002) + own.middle;
+            let q = (p - at) * vec3(1.0, 1.0, 2.4);
+            d = d.min(ball(q, 0.0135) / 2.4);
         }
     }
     d

@@ -3,8 +3,8 @@ import { useMemo } from "react";
 import { useAsset } from "../api/queries";
 import type { PairView } from "../api/types";
 import { useStore } from "../state";
+import type { Ways } from "./apart";
 import type { MeshData } from "./mesh-data";
-import type { Ways } from "./viewer";
 
 type Point = [number, number, number];
 

@@ -4,12 +4,14 @@
 import * as THREE from "three";
 import { OrbitControls } from "three/examples/jsm/controls/OrbitControls.js";
 import type { Look } from "../state";
+import { pullCorners, setAway, type Ways } from "./apart";
 import { distanceToHold } from "./camera";
 import { drawChecker } from "./checker";
 import { seamLines } from "./layout-looks";
+import { allEdges, flat, type Lines, linesOf, litSkin } from "./lines";
 import type { MeshData } from "./mesh-data";
 import { FURTHEST } from "./pairs-view";
-import { HIGH_FRAGMENT, HIGH_VERTEX, LOW_FRAGMENT, LOW_VERTEX, SHELL_FRAGMENT } from "./shaders";
+import { HIGH_FRAGMENT, HIGH_VERTEX, LOW_FRAGMENT, LOW_VERTEX } from "./shaders";
 import type { Sheets } from "./sheets";
 
 export interface View {
@@ -35,9 +37,6 @@ export interface View {
   apart: number;
 }
 
-/** Where a part goes when pairs are pulled apart, scene units at full pull. */
-export type Ways = ReadonlyMap<string, readonly [number, number, number]>;
-
 export interface Pointed {
   uv: [number, number];
   point: [number, number, number];
@@ -45,31 +44,11 @@ export interface Pointed {
 }
 
 const PLAIN = new THREE.Vector3(0.62, 0.61, 0.6);
-type Lines = THREE.LineSegments<THREE.BufferGeometry, THREE.ShaderMaterial>;
 type ShaderMesh = THREE.Mesh<THREE.BufferGeometry, THREE.ShaderMaterial>;
 
 interface Side {
   mesh: ShaderMesh;
   data: MeshData;
-}
-
-/** One colour, see-through. */
-function flat(color: THREE.Vector4, depthTest: boolean) {
-  return new THREE.ShaderMaterial({
-    vertexShader: LOW_VERTEX,
-    fragmentShader: SHELL_FRAGMENT,
-    uniforms: { color: { value: color }, lift: { value: 0 } },
-    transparent: true,
-    depthWrite: false,
-    depthTest,
-  });
-}
-
-/** The ends of all edges of triangles whose corners stand one after the other. */
-function allEdges(corners: number) {
-  const ends = new Uint32Array(corners * 2);
-  for (let t = 0; t + 2 < corners; t += 3) ends.set([t, t + 1, t + 1, t + 2, t + 2, t], t * 2);
-  return ends;
 }
 
 export class Viewer {
@@ -245,12 +224,7 @@ export class Viewer {
 
   /** Lines between corners of the low-poly, which move with it. */
   private lines(geometry: THREE.BufferGeometry, ends: Uint32Array, color: THREE.Vector4, depthTest: boolean) {
-    const lines = new THREE.BufferGeometry();
-    for (const name of ["position", "normal", "outward", "uv", "frame"])
-      lines.setAttribute(name, geometry.getAttribute(name));
-    lines.setIndex(new THREE.BufferAttribute(ends, 1));
-    const made: Lines = new THREE.LineSegments(lines, flat(color, depthTest));
-    made.frustumCulled = false;
+    const made = linesOf(geometry, ends, color, depthTest);
     this.scene.add(made);
     return made;
   }
@@ -264,20 +238,11 @@ export class Viewer {
     }
     if (this.low && triangles && triangles.length > 0) {
       const from = this.low.mesh.geometry;
-      const skin = new THREE.BufferGeometry();
-      for (const name of ["position", "normal", "outward", "uv", "frame"])
-        skin.setAttribute(name, from.getAttribute(name));
-      skin.setIndex(triangles.flatMap((t) => [t * 3, t * 3 + 1, t * 3 + 2]));
-      const material = flat(new THREE.Vector4(0.95, 0.42, 0.14, 0.55), true);
-      material.side = THREE.DoubleSide;
-      material.polygonOffset = true;
-      material.polygonOffsetFactor = -2;
-      material.polygonOffsetUnits = -2;
+      const skin = this.add(...litSkin(from, triangles));
       const ends = new Uint32Array(
         triangles.flatMap((t) => [t * 3, t * 3 + 1, t * 3 + 1, t * 3 + 2, t * 3 + 2, t * 3]),
       );
-      const edges = this.lines(from, ends, new THREE.Vector4(1, 0.55, 0.25, 0.9), false);
-      this.lit = { skin: this.add(skin, material), edges };
+      this.lit = { skin, edges: this.lines(from, ends, new THREE.Vector4(1, 0.55, 0.25, 0.9), false) };
     }
     this.draw();
   }
@@ -298,15 +263,7 @@ export class Viewer {
   /** Where parts go when pairs are pulled apart. */
   setWays(ways: { low: Ways; high: Ways }) {
     this.ways = ways;
-    if (this.high) {
-      const away = this.high.mesh.geometry.getAttribute("away") as THREE.BufferAttribute;
-      for (const part of this.high.data.header.parts) {
-        const way = ways.high.get(part.name) ?? [0, 0, 0];
-        for (let i = part.start; i < part.start + part.count; i++)
-          away.setXYZ(this.high.data.index[i] ?? 0, ...(way as [number, number, number]));
-      }
-      away.needsUpdate = true;
-    }
+    if (this.high) setAway(this.high.mesh.geometry, this.high.data, ways.high);
     this.pulled = -1;
     this.apply();
   }
@@ -315,17 +272,7 @@ export class Viewer {
   private pull(apart: number) {
     if (!this.low || this.pulled === apart) return;
     this.pulled = apart;
-    const slot = this.low.mesh.geometry.getAttribute("position") as THREE.BufferAttribute;
-    const to = slot.array as Float32Array;
-    for (const part of this.low.data.header.parts) {
-      const way = this.ways.low.get(part.name) ?? [0, 0, 0];
-      for (let corner = part.start; corner < part.start + part.count; corner++)
-        for (let axis = 0; axis < 3; axis++)
-          to[corner * 3 + axis] = (this.resting[corner * 3 + axis] ?? 0) + (way[axis] ?? 0) * apart;
-    }
-    slot.needsUpdate = true;
-    this.low.mesh.geometry.computeBoundingSphere();
-    this.low.mesh.geometry.computeBoundingBox();
+    pullCorners(this.low.mesh.geometry, this.low.data, this.resting, this.ways.low, apart);
   }
 
   private add(geometry: THREE.BufferGeometry, material: THREE.ShaderMaterial) {

@@ -65,7 +65,7 @@ function RoleSection({ role, meshes }: { role: Role; meshes: MeshView[] }) {
       {meshes.length === 0 && <p className="text-ink-3">{ROLE_HINTS[role]}</p>}
       {role === "low" && <PlaneSection made={meshes.length > 0} />}
       {meshes.map((m) => (
-        <div key={m.hash + m.file} className="mb-1">
+        <div key={m.hash + m.file} className="mt-1 mb-1">
           <div className="flex items-center gap-2">
             <span className="min-w-0 grow truncate font-[560]" title={m.file}>
               {m.file}
