@@ -174,7 +174,7 @@ async fn the_can_is_looked_at_mended_paired_and_baked() -> Result<()> {
     slider.click().await?;
     slider.send_keys(&char::from(Key::End).to_string()).await?;
     session.xpath("//label[contains(., 'Apart') and contains(., '100 %')]").await?;
-    let shown = "document.querySelectorAll('section[aria-label=\"Model stage\"] [data-part]').length === 5";
+    let shown = "[...document.querySelectorAll('section[aria-label=\"Model stage\"] [data-part]')].filter(b => b.style.display === 'block').length === 5";
     session.until("five numbers on the model", shown).await?;
     tokio::time::sleep(Duration::from_millis(500)).await;
     let apart = session.css("section[aria-label='Model stage'] canvas").await?.screenshot().await?;

@@ -3,7 +3,7 @@
 use ember_ridge_core::bake::{BakeScene, Outcome, PairRules, Plan, Unwatched, pair_parts, run, shared_space};
 use ember_ridge_core::glam::Vec3;
 use ember_ridge_core::maps::{AoSettings, IdSettings, IdSource, MapSettings};
-use ember_ridge_core::mesh::{check_mesh, compare_placing, fix_all};
+use ember_ridge_core::mesh::{Unwrap, check_mesh, compare_placing, find_overlaps, fix_all};
 use ember_ridge_core::recipe::{Distance, Pairing};
 use ember_ridge_core::sheet::Depth;
 use ember_ridge_core::{Finding, FindingKind, Recipe, Severity};
@@ -61,6 +61,8 @@ fn the_offered_fixes_leave_a_can_that_bakes() {
     let (steps, low) = fix_all(&can.low, true);
     let left = check_mesh(&low, true);
     assert!(left.iter().all(|f| f.severity == Severity::Note), "{left:?}");
+    let unwrap = Unwrap::new(&low).expect("UVs");
+    assert_eq!(find_overlaps(&low, &unwrap.island_of), Some(vec![]), "nothing is laid onto what comes back later");
     let slip = compare_placing(low.bounds(), can.high.bounds()).expect("a slip");
     let high = can.high.clone().with_steps(&[slip.fixes[0].step.clone()]);
     assert_eq!(compare_placing(low.bounds(), high.bounds()), None);

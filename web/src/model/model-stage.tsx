@@ -38,7 +38,7 @@ export function ModelStage() {
   const [failed, setFailed] = useState(false);
   const [wipe, setWipe] = useState(0.5);
   const [light, setLight] = useState<LightPlace>([-0.45, 0.5]);
-  const { look, envelope, inner, wires, layout, target, apart, lit, map, wish, set } = useStore();
+  const { look, envelope, inner, wires, layout, target, apart, lit, badges, map, wish, set } = useStore();
   const hidden = useHidden();
   const pairs = useAsset().data?.pairs;
   const uvs = useUvReport().data;
@@ -163,6 +163,9 @@ export function ModelStage() {
     lastWish.current = wish.turn;
     viewer.frame(wish.point);
   }, [viewer, wish]);
+
+  // biome-ignore lint/correctness/useExhaustiveDependencies: numbers that appear are put in their place by a drawing
+  useEffect(() => viewer?.draw(), [viewer, badges, hidden]);
 
   // The marker follows the sheet's pointer, and the model when it turns.
   useEffect(() => {

@@ -23,7 +23,10 @@ export function MeshFindings() {
   const rank = (f: Finding) => (f.allowed ? 3 : ORDER[f.severity]);
   const findings = all.sort((a, b) => rank(a) - rank(b));
   const open = findings.filter((f) => !f.allowed);
-  const fixable = open.filter((f) => f.fixes && f.fixes.length > 0);
+  const offered = open.filter((f) => f.fixes && f.fixes.length > 0);
+  // Room on the sheet is looked for last, when everything else lies where it belongs.
+  const others = offered.filter((f) => f.fixes?.[0]?.step.step !== "lay-out");
+  const fixable = others.length > 0 ? others : offered;
   const lows = new Set(asset?.recipe.low.map((s) => s.file));
   const fixAll = () =>
     edit((recipe) => {

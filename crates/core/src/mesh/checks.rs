@@ -47,6 +47,10 @@ pub fn fix_all(mesh: &Mesh, as_low: bool) -> (Vec<MeshStep>, Mesh) {
                 steps.push(step);
             }
         }
+        // Room is looked for last, when everything else lies where it belongs.
+        if steps.iter().any(|s| !s.takes_room()) {
+            steps.retain(|s| !s.takes_room());
+        }
         if steps.is_empty() {
             break;
         }

@@ -102,7 +102,8 @@ impl MeshStep {
             MeshStep::Turn { turn: Turn::YDown } => "turned a quarter back about X".into(),
             MeshStep::Move { by: [x, y, z] } => format!("moved by ({x}, {y}, {z})"),
             MeshStep::TurnFaces { part } => format!("faces{} turned outward", of(part)),
-            MeshStep::MergePoints { part, distance } => format!("points{} within {distance} merged", of(part)),
+            MeshStep::MergePoints { part, distance: 0.0 } => format!("doubled and empty faces{} dropped", of(part)),
+            MeshStep::MergePoints { part, distance } => format!("points{} within {distance:.1e} merged", of(part)),
             MeshStep::NormalsByAngle { part, degrees } => {
                 format!("normals{} made, hard from {degrees} degrees", of(part))
             }
@@ -112,6 +113,11 @@ impl MeshStep {
             MeshStep::MoveIslands { part } => format!("islands{} moved into the square", of(part)),
             MeshStep::LayOut { part } => format!("islands{} laid into free room", of(part)),
         }
+    }
+
+    /// Whether it looks for free room on the sheet, and so comes after what moves islands otherwise.
+    pub fn takes_room(&self) -> bool {
+        matches!(self, MeshStep::LayOut { .. })
     }
 
     /// # Errors
