@@ -182,6 +182,21 @@ fn a_part_without_uvs_is_laid_out_flat_and_even() {
 }
 
 #[test]
+fn thousands_of_patches_are_laid_out_in_rows() {
+    let boxes: Vec<Mesh> = (0..500)
+        .map(|i| {
+            cuboid(vec3(0.1 + 0.01 * (i % 7) as f32, 0.1, 0.2))
+                .with_steps(&[MeshStep::Move { by: [i as f32, 0.0, 0.0] }])
+        })
+        .collect();
+    let laid = Mesh::joined(&boxes.iter().collect::<Vec<_>>()).with_steps(&[MeshStep::LayOut { part: None }]);
+    let unwrap = Unwrap::new(&laid).expect("UVs");
+    assert_eq!(unwrap.islands.len(), 3000);
+    assert!(unwrap.islands.iter().all(|i| !i.is_outside() && i.uv_area > 0.0));
+    assert_eq!(find_overlaps(&laid, &unwrap.island_of), Some(vec![]));
+}
+
+#[test]
 fn normals_are_hard_where_asked() {
     let mesh = cuboid(Vec3::ONE);
     let corner = Vec3::ONE / 3.0f32.sqrt();

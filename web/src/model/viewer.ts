@@ -177,7 +177,6 @@ export class Viewer {
       this.shell(geometry, new THREE.Vector4(0, 0, 0, 0), new THREE.Vector4(0.1, 0.08, 0.06, 0.22), false),
     ];
     this.wire = this.lines(geometry, allEdges(count), new THREE.Vector4(0.09, 0.07, 0.06, 0.34), true);
-    this.seams = this.lines(geometry, seamLines(data), new THREE.Vector4(0.08, 0.05, 0.04, 0.95), true);
     this.pulled = 0;
     this.apply();
     if (!this.framed) this.frame();
@@ -354,6 +353,16 @@ export class Viewer {
       }
     }
     if (this.wire) this.wire.visible = view.wires;
+    // Found when first asked for: on a dense low-poly it takes a while.
+    if (view.layout && this.low && !this.seams) {
+      const { mesh, data } = this.low;
+      this.seams = this.lines(
+        mesh.geometry,
+        seamLines(data),
+        new THREE.Vector4(0.08, 0.05, 0.04, 0.95),
+        true,
+      );
+    }
     if (this.seams) this.seams.visible = view.layout !== null;
     this.draw();
   }

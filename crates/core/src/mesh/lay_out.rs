@@ -10,6 +10,8 @@ use rustc_hash::{FxHashMap, FxHashSet};
 const CELLS: usize = 512;
 /// Cells left free around islands and at the border: a little more than 16 texels of a sheet of 1024.
 const GAP: usize = 9;
+/// More pieces than this are laid in rows on one block: a place for each would take minutes.
+const MOST_SINGLE: usize = 256;
 /// Islands that find no room are made smaller by this, at most so many times.
 const SMALLER: f32 = 0.9;
 const TRIES: usize = 30;
@@ -71,7 +73,9 @@ pub fn lay_out_parts(mut mesh: Mesh, part: Option<&str>) -> Mesh {
         taken.add(mesh.corner_uvs(t));
     }
     let free_of = taken.grown(GAP);
-    let Some((scale, places)) = find_places(&pieces, &free_of) else { return mesh };
+    let found =
+        if pieces.len() > MOST_SINGLE { block_places(&pieces, &free_of) } else { find_places(&pieces, &free_of) };
+    let Some((scale, places)) = found else { return mesh };
     let moves: Vec<_> = pieces
         .into_iter()
         .zip(places)
@@ -169,6 +173,32 @@ fn flat_patches(mesh: &Mesh, wanted: impl Fn(u32) -> bool) -> Vec<Piece> {
         pieces[patch as usize].corners.push(mesh.corners(t).map(flat));
     }
     pieces
+}
+
+/// Places for very many pieces: in rows on one block, which is then placed as one piece.
+fn block_places(pieces: &[Piece], taken: &Cells) -> Option<(f32, Vec<Vec2>)> {
+    let gap = GAP as f32 / CELLS as f32;
+    let area: f32 = pieces.iter().map(|p| (p.size() + gap).element_product()).sum();
+    let wide = pieces.iter().map(|p| p.size().x).fold(area.sqrt(), f32::max);
+    let mut order: Vec<usize> = (0..pieces.len()).collect();
+    order.sort_by(|&a, &b| pieces[b].size().y.total_cmp(&pieces[a].size().y));
+    let mut offsets = vec![Vec2::ZERO; pieces.len()];
+    let (mut at, mut row, mut whole) = (Vec2::ZERO, 0.0f32, Vec2::ZERO);
+    for number in order {
+        let size = pieces[number].size();
+        if at.x > 0.0 && at.x + size.x > wide {
+            at = vec2(0.0, at.y + row + gap);
+            row = 0.0;
+        }
+        offsets[number] = at;
+        whole = whole.max(at + size);
+        row = row.max(size.y);
+        at.x += size.x + gap;
+    }
+    let far = whole;
+    let corners = vec![[Vec2::ZERO, vec2(far.x, 0.0), far], [Vec2::ZERO, far, vec2(0.0, far.y)]];
+    let (scale, places) = find_places(&[Piece { triangles: Vec::new(), corners }], taken)?;
+    Some((scale, offsets.into_iter().map(|offset| places[0] + offset * scale).collect()))
 }
 
 /// A scale all pieces fit at, and each one's lower left corner.
