@@ -62,7 +62,7 @@ async fn until_seen(session: &Session, stage: &str, what: &str, enough: impl Fn(
 
 fn kinds(view: &Value) -> BTreeSet<String> {
     let low = view["meshes"].as_array().into_iter().flatten().filter(|m| m["role"] == "low");
-    let findings = low.flat_map(|m| m["summary"]["as_low"].as_array().cloned().unwrap_or_default());
+    let findings = low.flat_map(|m| m["summary"]["findings"].as_array().cloned().unwrap_or_default());
     findings.filter(|f| f["severity"] != "note").filter_map(|f| f["kind"].as_str().map(str::to_owned)).collect()
 }
 

@@ -65,6 +65,7 @@ fn samples_bake_with_next_to_no_misses() {
         let scene = BakeScene::repeating(&[&sample.low], &[&sample.high], None, plane.as_ref()).expect("no cage");
         let mut recipe = sample.recipe.clone();
         recipe.sheet.size = 512;
+        recipe.sheet.samples = 4;
         let outcome = run(&Plan::new(&recipe, &scene).expect("sound"), 2, &Unwatched).expect("not stopped");
         let (missed, covered) = (outcome.counts.misses, outcome.counts.covered);
         assert!(covered > 512 * 512 / 2, "{name}: the sheet is well used");

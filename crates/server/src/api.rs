@@ -47,13 +47,12 @@ pub struct MeshSummary {
     pub has_uvs: bool,
     pub has_colors: bool,
     pub normals_from_file: bool,
-    /// Findings as a low-poly; a sculpt shows only those that matter on one.
-    pub as_low: Vec<Finding>,
-    pub as_high: Vec<Finding>,
+    /// What is wrong with it as what it is used as: UVs matter on a low-poly only.
+    pub findings: Vec<Finding>,
 }
 
 impl MeshSummary {
-    pub fn of(mesh: &Mesh, bytes: u64) -> MeshSummary {
+    pub fn of(mesh: &Mesh, bytes: u64, role: Role) -> MeshSummary {
         let (low, high) = mesh.bounds();
         MeshSummary {
             bytes,
@@ -69,8 +68,7 @@ impl MeshSummary {
             has_uvs: !mesh.uvs.is_empty(),
             has_colors: !mesh.colors.is_empty(),
             normals_from_file: mesh.normals_from_file,
-            as_low: ember_ridge_core::mesh::check_mesh(mesh, true),
-            as_high: ember_ridge_core::mesh::check_mesh(mesh, false),
+            findings: ember_ridge_core::mesh::check_mesh(mesh, role == Role::Low),
         }
     }
 }

@@ -1,7 +1,7 @@
 //! Puts the sample assets into a fresh data folder, each with a finished bake, so that the first sight is a baked prop.
 
 use crate::App;
-use crate::api::{Event, MeshSummary};
+use crate::api::{Event, MeshSummary, Role};
 use crate::fault::{Result, aside};
 use crate::scenes::summary_name;
 use ember_ridge_core::Recipe;
@@ -30,8 +30,8 @@ async fn add(app: &Arc<App>, name: &'static str) -> Result<()> {
     }
     let there = app.clone();
     let Stored { recipe, summaries, finished } = aside(move || store_meshes(&there, name)).await?;
-    for (source, summary) in &summaries {
-        app.store.put_mesh(source.hash.as_deref().unwrap_or_default(), &summary_name(source), summary).await?;
+    for (role, source, summary) in &summaries {
+        app.store.put_mesh(source.hash.as_deref().unwrap_or_default(), &summary_name(source, *role), summary).await?;
     }
     let asset = app.store.add_asset(&recipe).await?;
     let bakes = if finished { vec![(RunKind::Proof, recipe.as_proof()), (RunKind::Final, recipe)] } else { Vec::new() };
@@ -53,7 +53,7 @@ async fn add(app: &Arc<App>, name: &'static str) -> Result<()> {
 /// A sample whose files are in the store.
 struct Stored {
     recipe: Recipe,
-    summaries: Vec<(Source, MeshSummary)>,
+    summaries: Vec<(Role, Source, MeshSummary)>,
     finished: bool,
 }
 
@@ -63,7 +63,8 @@ fn store_meshes(app: &App, name: &str) -> Result<Stored> {
     };
     let mut recipe = sample.recipe;
     let mut summaries = Vec::new();
-    for (sources, mesh) in [(&mut recipe.low, sample.low), (&mut recipe.high, sample.high)] {
+    for (role, sources, mesh) in [(Role::Low, &mut recipe.low, sample.low), (Role::High, &mut recipe.high, sample.high)]
+    {
         if sources[0].plane.is_some() {
             continue;
         }
@@ -77,7 +78,7 @@ fn store_meshes(app: &App, name: &str) -> Result<Stored> {
         let (hash, bytes) = writer.keep()?;
         // Not kept in memory: the first bake reads the file back, as it does with anyone's.
         sources[0] = Source { hash: Some(hash), ..Source::file(file) };
-        summaries.push((sources[0].clone(), MeshSummary::of(&mesh, bytes)));
+        summaries.push((role, sources[0].clone(), MeshSummary::of(&mesh, bytes, role)));
     }
     Ok(Stored { recipe, summaries, finished: sample.finished })
 }

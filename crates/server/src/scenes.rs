@@ -1,7 +1,7 @@
 //! Meshes and trees held in memory between bakes: loaded once, shared by every run, proof and picture of them.
 
 use crate::App;
-use crate::api::MeshSummary;
+use crate::api::{MeshSummary, Role};
 use crate::fault::{Fault, Result};
 use ember_ridge_core::bake::{BakeScene, shared_space};
 use ember_ridge_core::recipe::Source;
@@ -13,7 +13,7 @@ use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
 
 /// Summaries are kept under this number; it rises when checks find more, so that files brought in earlier are checked anew.
-const CHECKS: u32 = 2;
+const CHECKS: u32 = 3;
 
 /// How many scenes and how many single meshes are kept; the ones used longest ago go first.
 const SCENES: usize = 3;
@@ -77,11 +77,12 @@ pub fn scene_key(recipe: &Recipe) -> String {
     format!("{}|{}|{}", side(&recipe.low), side(&recipe.high), side(&cage))
 }
 
-/// Under this name a file's summary is kept beside its hash: other UVs of the same file, or other steps, are checked apart.
-pub fn summary_name(source: &Source) -> String {
+/// Under this name a file's summary is kept beside its hash: other UVs of the same file, other steps, and
+/// another use, are checked apart.
+pub fn summary_name(source: &Source, role: Role) -> String {
     let plain = source.uvs.is_first() && source.steps.is_empty();
     let how = if plain { String::new() } else { format!(" {:?} {:?}", source.uvs, source.steps) };
-    format!("{CHECKS} {}{how}", source.file)
+    format!("{CHECKS} {role:?} {}{how}", source.file)
 }
 
 /// What is still to be brought in before a recipe can be baked.
@@ -195,19 +196,19 @@ impl App {
     }
 
     /// What is known of a source's file, made now if it was not kept.
-    pub async fn summary(self: &Arc<Self>, source: &Source) -> Result<MeshSummary> {
+    pub async fn summary(self: &Arc<Self>, source: &Source, role: Role) -> Result<MeshSummary> {
         let hash = source.hash.clone().unwrap_or_default();
         if let Some(plane) = source.plane {
-            return Ok(MeshSummary::of(&plane.mesh(&source.file), 0));
+            return Ok(MeshSummary::of(&plane.mesh(&source.file), 0, role));
         }
-        let name = summary_name(source);
+        let name = summary_name(source, role);
         if let Some(summary) = self.store.mesh(&hash, &name).await? {
             return Ok(summary);
         }
         let (app, wanted) = (self.clone(), source.clone());
         let summary = crate::fault::aside(move || {
             let bytes = app.store.blobs.read(wanted.hash.as_deref().unwrap_or_default())?.len() as u64;
-            Ok(MeshSummary::of(&*app.mesh(&wanted)?, bytes))
+            Ok(MeshSummary::of(&*app.mesh(&wanted)?, bytes, role))
         })
         .await?;
         self.store.put_mesh(&hash, &name, &summary).await?;

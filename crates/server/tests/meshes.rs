@@ -8,7 +8,7 @@ use support::{client, get, post, revise, square, upload, with_square};
 
 fn kinds(asset: &Value, side: &str) -> Vec<String> {
     let of_side = asset["meshes"].as_array().into_iter().flatten().filter(|m| m["role"] == side);
-    let findings = of_side.flat_map(|m| m["summary"][format!("as_{side}")].as_array().cloned().unwrap_or_default());
+    let findings = of_side.flat_map(|m| m["summary"]["findings"].as_array().cloned().unwrap_or_default());
     findings.filter_map(|f| f["kind"].as_str().map(str::to_owned)).collect()
 }
 
@@ -32,7 +32,7 @@ async fn steps_are_recorded_undone_and_checked_anew() {
     post(&client, "/api/assets", json!({ "name": "Tile" })).await;
     let (_, asset) = upload(&client, "tile_low.obj", "low", aside_square()).await;
     assert_eq!(kinds(&asset, "low"), ["island-outside"]);
-    let fix = asset["meshes"][0]["summary"]["as_low"][0]["fixes"][0].clone();
+    let fix = asset["meshes"][0]["summary"]["findings"][0]["fixes"][0].clone();
     assert_eq!(fix["step"], json!({ "step": "move-islands", "part": "tile" }));
     let (status, asset) = revise(&client, |r| r["low"][0]["steps"] = json!([fix["step"]])).await;
     assert_eq!((status, kinds(&asset, "low")), (Status::Ok, vec![]));
@@ -61,7 +61,7 @@ async fn notes_let_findings_stand() {
     upload(&client, "tile_low.obj", "low", aside_square()).await;
     let exception = json!({ "kind": "island-outside", "part": "tile", "note": "baked elsewhere" });
     let (_, asset) = revise(&client, |r| r["exceptions"] = json!([exception])).await;
-    assert_eq!(asset["meshes"][0]["summary"]["as_low"][0]["allowed"], "baked elsewhere");
+    assert_eq!(asset["meshes"][0]["summary"]["findings"][0]["allowed"], "baked elsewhere");
     assert_eq!(asset["undo"], "a finding let stand");
 }
 

@@ -445,9 +445,9 @@ export type PartLine = { name: string, triangles: number, };
 
 export type MeshSummary = { bytes: number, vertices: number, triangles: number, parts: Array<PartLine>, low_corner: [number, number, number], high_corner: [number, number, number], has_uvs: boolean, has_colors: boolean, normals_from_file: boolean, 
 /**
- * Findings as a low-poly; a sculpt shows only those that matter on one.
+ * What is wrong with it as what it is used as: UVs matter on a low-poly only.
  */
-as_low: Array<Finding>, as_high: Array<Finding>, };
+findings: Array<Finding>, };
 
 export type MeshView = { role: Role, file: string, hash: string, summary: MeshSummary, 
 /**

@@ -10,8 +10,7 @@ const open = (findings: Finding[]) => findings.filter((f) => f.severity !== "not
 
 export function meshFindings(asset: NonNullable<ReturnType<typeof useAsset>["data"]>): Finding[] {
   const own = asset.meshes.flatMap((m) => {
-    const findings = m.role === "high" ? m.summary.as_high : m.summary.as_low;
-    return findings.map((f) => ({ ...f, place: { ...f.place, file: m.file } }));
+    return m.summary.findings.map((f) => ({ ...f, place: { ...f.place, file: m.file } }));
   });
   return asset.placing ? [asset.placing, ...own] : own;
 }

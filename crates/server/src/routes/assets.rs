@@ -71,8 +71,10 @@ pub(super) async fn edit(app: &Arc<App>, id: i64, base: i64, recipe: Recipe) -> 
     }
     // A mesh that cannot be read as the recipe wants it (a UV set it does not have) is refused before anything is kept.
     let known: Vec<_> = before.recipe.low.iter().chain(&before.recipe.high).collect();
-    for source in recipe.low.iter().chain(&recipe.high).filter(|s| !known.contains(s)) {
-        app.summary(source).await?;
+    for (role, side) in [(Role::Low, &recipe.low), (Role::High, &recipe.high)] {
+        for source in side.iter().filter(|s| !known.contains(s)) {
+            app.summary(source, role).await?;
+        }
     }
     app.store.revise(id, base, &said.join("; "), &recipe).await?;
     app.jobs.tell(crate::api::Event::Asset { asset: id });
@@ -98,8 +100,8 @@ pub(super) async fn view(app: &Arc<App>, id: i64) -> Result<Json<AssetView>> {
     let cage: Vec<_> = recipe.cage.iter().cloned().collect();
     for (role, sources) in [(Role::Low, &recipe.low), (Role::High, &recipe.high), (Role::Cage, &cage)] {
         for source in sources {
-            let mut summary = app.summary(source).await?;
-            mark_allowed(summary.as_low.iter_mut().chain(&mut summary.as_high), &recipe.exceptions);
+            let mut summary = app.summary(source, role).await?;
+            mark_allowed(&mut summary.findings, &recipe.exceptions);
             meshes.push(MeshView {
                 role,
                 file: source.file.clone(),

@@ -134,7 +134,7 @@ async fn bring_in(
         let mesh = Arc::new(read_mesh(&told, &content, &|_| None)?);
         drop(content);
         stage("checking");
-        let summary = MeshSummary::of(&mesh, 0);
+        let summary = MeshSummary::of(&mesh, 0, role);
         Ok((writer, mesh, summary))
     })
     .await?;
@@ -143,22 +143,22 @@ async fn bring_in(
     summary.bytes = bytes;
     let source = Source { hash: Some(hash.clone()), ..Source::file(&name) };
     app.keep_mesh(&source, mesh);
-    app.store.put_mesh(&hash, &summary_name(&source), &summary).await?;
+    app.store.put_mesh(&hash, &summary_name(&source, role), &summary).await?;
 
     let asset = app.store.asset(id).await?;
     let mut recipe = asset.recipe;
     place(&mut recipe, role, source, replaces);
-    let parts = |side: &[Source]| {
+    let parts = |side: &[Source], role: Role| {
         let (app, side) = (app.inner().clone(), side.to_vec());
         async move {
             let mut names = Vec::new();
             for source in &side {
-                names.extend(app.summary(source).await?.parts.into_iter().map(|p| p.name));
+                names.extend(app.summary(source, role).await?.parts.into_iter().map(|p| p.name));
             }
             Result::Ok(names)
         }
     };
-    let (low, high) = (parts(&recipe.low).await?, parts(&recipe.high).await?);
+    let (low, high) = (parts(&recipe.low, Role::Low).await?, parts(&recipe.high, Role::High).await?);
     let not_carried = carry_over(&mut recipe, &low, &high);
     assets::edit(app, id, asset.head, recipe).await?;
     let Json(mut view) = assets::view(app, id).await?;
@@ -186,7 +186,7 @@ async fn make_plane(app: &State<Arc<App>>, id: i64, facing: Facing) -> Result<Js
     };
     let mut whole: Option<(Vec3, Vec3)> = None;
     for source in &recipe.high {
-        let summary = app.summary(source).await?;
+        let summary = app.summary(source, Role::High).await?;
         let (low, high) = (Vec3::from(summary.low_corner), Vec3::from(summary.high_corner));
         whole = Some(whole.map_or((low, high), |(a, b)| (a.min(low), b.max(high))));
     }
