@@ -61,10 +61,11 @@ fn check_file(path: &Path, as_low: bool, arguments: &Check) -> Result<Vec<Findin
         let (steps, mended) = fix_all(&mesh, as_low);
         let stem = path.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
         let copy = out.join(format!("{stem}.glb"));
-        if copy == *path {
+        fs::create_dir_all(out).with_context(|| format!("{}: the folder cannot be made", out.display()))?;
+        // However the two are spelt.
+        if copy.exists() && fs::canonicalize(&copy)? == fs::canonicalize(path)? {
             bail!("{}: --out is the folder of the file itself; give another", path.display());
         }
-        fs::create_dir_all(out).with_context(|| format!("{}: the folder cannot be made", out.display()))?;
         write_whole(&copy, |file| write_glb(file, &mended))
             .with_context(|| format!("{}: cannot be written", copy.display()))?;
         for step in &steps {

@@ -233,6 +233,8 @@ fn check_mends_what_it_can_and_records_it() {
     assert!(without.status.code() == Some(2) && error(&without).contains("--out"), "{}", error(&without));
     let copied = run(folder.path(), &["check", "bad_low.obj", "--fix", "--out", "mended", "--json"]);
     assert_eq!((copied.status.code(), kinds(&copied)), (Some(0), vec![]), "{}", error(&copied));
+    let onto = run(folder.path(), &["check", "--low", "mended/bad_low.glb", "--fix", "--out", "./mended/../mended"]);
+    assert!(onto.status.code() == Some(2) && error(&onto).contains("folder of the file itself"), "{}", error(&onto));
     let again = run(folder.path(), &["check", "--low", "mended/bad_low.glb", "--json"]);
     assert_eq!((again.status.code(), kinds(&again)), (Some(0), vec![]), "{}", error(&again));
 }

@@ -42,7 +42,7 @@ pub fn fix_all(mesh: &Mesh, as_low: bool) -> (Vec<MeshStep>, Mesh) {
         let offered = check_mesh(&mesh, as_low).into_iter().filter_map(|f| f.fixes.into_iter().next());
         let mut steps: Vec<MeshStep> = Vec::new();
         for step in offered.map(|fix| fix.step) {
-            // A step that was taken and did not help is not taken again.
+            // Once more at most: what another step brought to light may ask for it again, but not for ever.
             if !steps.contains(&step) && taken.iter().filter(|t| **t == step).count() < 2 {
                 steps.push(step);
             }

@@ -2,7 +2,7 @@
 //! between islands at the size that is baked and at each smaller one that a renderer makes of it.
 
 use super::checks::place_of;
-use super::{Gap, Mesh, Unwrap, find_gaps, find_overlaps};
+use super::{Gap, Mesh, Overlap, Unwrap, find_gaps, find_overlaps};
 use crate::finding::{Finding, FindingKind, Severity};
 use crate::recipe::{Layout, Padding, SheetSettings};
 use rustc_hash::FxHashSet;
@@ -74,7 +74,8 @@ const SMALL: f64 = 1e-3;
 pub fn uv_report(mesh: &Mesh, sheet: &SheetSettings) -> Option<UvReport> {
     let unwrap = Unwrap::new(mesh)?;
     let gaps = sheet_gaps(mesh, &unwrap, sheet, WIDEST_GAP);
-    let overlapping: f64 = find_overlaps(mesh, &unwrap.island_of).iter().flatten().map(|o| o.area).sum();
+    let overlaps = find_overlaps(mesh, &unwrap.island_of).unwrap_or_default();
+    let overlapping: f64 = overlaps.iter().map(|o| o.area).sum();
     let covered: f64 = unwrap.islands.iter().map(|i| f64::from(i.uv_area)).sum();
     let surface: f64 = unwrap.islands.iter().map(|i| f64::from(i.area)).sum();
     let judged = unwrap.islands.iter().filter(|i| i.uv_area > 0.0 && f64::from(i.area) >= surface * SMALL);
@@ -109,7 +110,7 @@ pub fn uv_report(mesh: &Mesh, sheet: &SheetSettings) -> Option<UvReport> {
         unused: (1.0 - (covered - overlapping)).clamp(0.0, 1.0) as f32,
         overlapping: overlapping as f32,
         mips: mips(sheet.size, &gaps),
-        findings: tight_islands(mesh, sheet),
+        findings: tight(mesh, &unwrap, &gaps, &overlaps, sheet),
     })
 }
 
@@ -140,15 +141,24 @@ fn sheet_gaps(mesh: &Mesh, unwrap: &Unwrap, sheet: &SheetSettings, radius: f32) 
 /// Islands nearer to each other than the padding, part by part; those that lie on each other are another finding.
 pub fn tight_islands(mesh: &Mesh, sheet: &SheetSettings) -> Vec<Finding> {
     let Some(unwrap) = Unwrap::new(mesh) else { return Vec::new() };
+    let gaps = sheet_gaps(mesh, &unwrap, sheet, WIDEST_GAP);
+    let overlaps = find_overlaps(mesh, &unwrap.island_of).unwrap_or_default();
+    tight(mesh, &unwrap, &gaps, &overlaps, sheet)
+}
+
+fn tight(
+    mesh: &Mesh,
+    unwrap: &Unwrap,
+    gaps: &[Option<Gap>],
+    overlaps: &[Overlap],
+    sheet: &SheetSettings,
+) -> Vec<Finding> {
     let wanted = match sheet.padding {
         Padding::Texels(texels) => texels as f32,
         Padding::All => MIXING,
     };
     let size = sheet.size as f32;
-    let radius = (wanted.max(MIXING) / size).min(WIDEST_GAP);
-    let gaps = sheet_gaps(mesh, &unwrap, sheet, radius);
-    let on_others: FxHashSet<u32> =
-        find_overlaps(mesh, &unwrap.island_of).into_iter().flatten().flat_map(|o| o.islands).collect();
+    let on_others: FxHashSet<u32> = overlaps.iter().flat_map(|o| o.islands).collect();
     let tight = |i: &u32| {
         let near = |g: &Gap| g.distance * size < wanted && !on_others.contains(&g.other);
         !on_others.contains(i) && gaps[*i as usize].as_ref().is_some_and(near)
