@@ -3,7 +3,7 @@ PROGRAM := target/release/ember-ridge
 DEMO := .demo
 WEB := $(shell find web/src web/public web/index.html web/vite.config.ts -type f 2>/dev/null)
 
-.PHONY: demo test tools web check screenshots types bench samples clean
+.PHONY: demo test tools web check screenshots measure types bench samples clean
 
 demo: $(PROGRAM)
 	$(PROGRAM) serve --data $(DEMO) --samples --port 4680
@@ -21,6 +21,12 @@ screenshots: $(PROGRAM)
 	@tools/need browser
 	cargo build --bin screenshots
 	EMBER_RIDGE_PROGRAM=$(PROGRAM) target/debug/screenshots
+
+# Prints figures that only a real browser can give, from the full samples.
+measure: $(PROGRAM)
+	@tools/need browser
+	cargo build --bin measure
+	EMBER_RIDGE_PROGRAM=$(PROGRAM) target/debug/measure
 
 # Rewrites the page's types from the Rust ones.
 types: web/dist/index.html

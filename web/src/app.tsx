@@ -3,6 +3,7 @@ import { type ComponentType, type PointerEvent, useEffect, useRef, useState } fr
 import { Toaster } from "sonner";
 import { useAssets, useEvents } from "./api/queries";
 import { ModelStage } from "./model/model-stage";
+import { useFollowing } from "./reach/live";
 import { SheetStage } from "./sheet/sheet-stage";
 import { CommandBox, KeysHelp } from "./shell/dialogs";
 import { useKeys } from "./shell/keys";
@@ -34,6 +35,7 @@ const PANELS: Record<Stop, ComponentType> = {
 export function App() {
   useEvents();
   useKeys();
+  useFollowing();
   const { stop, theme, asset, set } = useStore();
   const assets = useAssets();
   useEffect(() => {

@@ -1,6 +1,6 @@
 // What the page itself knows: where the artist is and what is looked at. Everything about the job lives on the server.
 import { create } from "zustand";
-import type { ProgressView } from "./api/types";
+import type { Axis, Brush, ProgressView, ReachSide } from "./api/types";
 import type { LayoutLook } from "./model/layout-looks";
 
 export const STOPS = ["meshes", "pairs", "reach", "maps", "bake", "review", "masks", "deliver"] as const;
@@ -46,6 +46,22 @@ interface State {
   envelope: boolean;
   /** The inner envelope too, while Reach in is pointed at. */
   inner: boolean;
+  /** How many needles are drawn at Reach, and of which low-poly part; null draws all parts'. */
+  needles: number;
+  needlePart: string | null;
+  /** Places where the fit was limited are marked. */
+  limits: boolean;
+  /** The brush in hand; null turns the model. */
+  brush: Brush | null;
+  brushSide: ReachSide;
+  /** Scene units; null takes a share of the asset. */
+  brushSize: number | null;
+  brushStrength: number;
+  /** What "set" sets, scene units. */
+  brushValue: number;
+  brushMirror: Axis | null;
+  /** The texel whose story is told. */
+  traced: { run: number; sheet: number; x: number; y: number } | null;
   wires: boolean;
   uvWires: boolean;
   map: string;
@@ -102,6 +118,16 @@ export const useStore = create<State>()((set) => ({
   split: 0.5,
   envelope: false,
   inner: false,
+  needles: 0,
+  needlePart: null,
+  limits: false,
+  brush: null,
+  brushSide: "out",
+  brushSize: null,
+  brushStrength: 1,
+  brushValue: 0.05,
+  brushMirror: null,
+  traced: null,
   wires: false,
   uvWires: false,
   map: "normal",
@@ -142,6 +168,7 @@ useStore.subscribe((s, before) => {
     // So do looks at the layout to Meshes, and the apart view to Pairs.
     if (before.stop === "meshes") s.set({ layout: null });
     if (before.stop === "pairs") s.set({ apart: 0, solo: null });
+    if (before.stop === "reach") s.set({ brush: null, limits: false });
     s.set({ lit: null, badges: s.stop === "pairs" });
   }
 });

@@ -34,7 +34,7 @@ pub fn run(arguments: &Bake) -> Result<ExitCode, Unusable> {
     let progress = Progress::new();
     let scene = load_scene(&recipe, &folder, &progress)?;
     let plan = Plan::timed(&recipe, &scene, &|| progress.now())?;
-    progress.say(&format!("reach out {:.5}, reach in {:.5}", plan.reach.out, plan.reach.inward));
+    progress.say(&format!("reach out {:.5}, reach in {:.5}", plan.field.summary.out, plan.field.summary.inward));
     let spool = spool_for(plan.spool_bytes(), &out).with_context(|| format!("{}: no room to work", out.display()))?;
     let outcome = run_into(&plan, arguments.threads, &progress, spool)?;
     progress.finish();

@@ -40,8 +40,11 @@ pub enum FindingKind {
     UnpairedPart,
     NamesPairNothing,
     ColoursMerged,
+    CageGaps,
     Misses,
     BackFaceHits,
+    WrongPartHits,
+    Lean,
     RangeClipped,
 }
 

@@ -6,6 +6,7 @@ mod handmade;
 mod lantern;
 mod nets;
 mod pieces;
+pub mod shapes;
 mod shingles;
 mod stone;
 mod watering_can;

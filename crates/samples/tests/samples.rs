@@ -96,11 +96,9 @@ fn centres(scene: &BakeScene, plan: &Plan) -> Vec<Centre> {
             let s = bounds[0] as usize;
             let low = (samples.triangles[s], samples.v[s], samples.w[s]);
             let point = scene.low.point(low.0, low.1, low.2, plan.recipe.direction);
-            let span = RaySpan {
-                origin: point.position + point.outward * plan.reach.out,
-                direction: -point.outward,
-                length: plan.reach.out + plan.reach.inward,
-            };
+            let (out, inward) = plan.field.at(low.0, low.1, low.2);
+            let origin = point.position + point.outward * out;
+            let span = RaySpan { origin, direction: -point.outward, length: out + inward };
             let mask = &plan.pairs.allowed[scene.low.parts[low.0 as usize] as usize];
             let Some(hit) = scene.trace.closest(&span, mask, BackFaces::Skip).hit else { continue };
             let [a, b, c] = scene.high.triangles[hit.triangle as usize].map(|v| scene.high.normals[v as usize]);

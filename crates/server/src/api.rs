@@ -1,7 +1,8 @@
 //! What goes over the wire, as types. The page's TypeScript types are generated from these (`tests/types.rs`).
 
-use ember_ridge_core::bake::{Estimate, Report, ResolvedReach};
+use ember_ridge_core::bake::{Estimate, Report, Trace};
 use ember_ridge_core::maps::{MapKind, MapSettings};
+use ember_ridge_core::reach::{MarkKind, ResolvedReach};
 use ember_ridge_core::{Finding, Mesh, Recipe};
 use ember_ridge_store::{RunKind, RunStatus};
 use serde::{Deserialize, Serialize};
@@ -185,12 +186,56 @@ pub struct RunOrder {
     pub kind: RunKind,
 }
 
-/// The reaches the present recipe comes to.
+/// What stands at the head of an envelope, as at that of a display mesh. Arrays of floats: out and in, one a corner of the
+/// low-poly; cage, three a corner, when there is one; marks, five each (place, kind in the order of `MarkKind`, by); spots,
+/// four each (place, why in the order of `FitLimit`); needles, ten each (start, place on the low-poly, end, fate in
+/// the order of `NeedleFate`).
 #[derive(Debug, Serialize, TS)]
-pub struct ReachView {
+pub struct EnvelopeHeader {
     pub reach: ResolvedReach,
     /// Length of the low-poly's bounding diagonal, scene units: what percentages refer to.
     pub diagonal: f32,
+    /// Points the low-poly was probed at.
+    pub probed: u32,
+    pub parts: Vec<PartReachLine>,
+    pub marks: Vec<MarkCount>,
+    pub needles: NeedleCounts,
+    /// Some rays are plumb.
+    pub plumb: bool,
+    pub arrays: Vec<DisplayArray>,
+}
+
+/// Reaches of a part, from the least to the most over its vertices.
+#[derive(Debug, Serialize, TS)]
+pub struct PartReachLine {
+    pub part: String,
+    pub out: [f32; 2],
+    #[serde(rename = "in")]
+    pub inward: [f32; 2],
+}
+
+/// How often an envelope falls short in one way, over the points probed, and by how much at most.
+#[derive(Debug, Serialize, TS)]
+pub struct MarkCount {
+    pub kind: MarkKind,
+    pub count: u32,
+    pub most: f32,
+}
+
+/// Needles by what became of them.
+#[derive(Debug, Serialize, TS)]
+pub struct NeedleCounts {
+    pub hit: u32,
+    pub miss: u32,
+    pub back_face: u32,
+    pub wrong_part: u32,
+}
+
+/// The story of a texel, and what the maps made of it.
+#[derive(Debug, Serialize, TS)]
+pub struct TraceView {
+    pub trace: Trace,
+    pub maps: Vec<TexelMap>,
 }
 
 /// One texel of a run: its channels in each map, 0..1, in the file's own steps.
@@ -274,7 +319,8 @@ pub struct DisplayPart {
 #[derive(Debug, Serialize, TS)]
 pub struct DisplayArray {
     /// position, normal, uv, tangent, outward, color or index; of the low-poly's triangles also material, island (u32), density
-    /// and stretch (f32), and overlapping (u8).
+    /// and stretch (f32), and overlapping (u8). A large sculpt also has rough, indices for while it turns, and rough_parts,
+    /// first index and count of each part among those (u32).
     pub name: String,
     /// Byte offset after the header.
     pub offset: u32,

@@ -6,17 +6,22 @@ use ember_ridge_core::Mesh;
 use ember_ridge_core::glam::Vec3;
 use ember_ridge_core::mesh::{Unwrap, find_overlaps};
 use ember_ridge_core::reach::LowSurface;
+use serde::Serialize;
 
 /// Sculpts beyond this many triangles are shown through a stand-in of about this many.
 const MOST_SHOWN: usize = 320_000;
+/// While it is turned on a machine that cannot draw those in time, of about this many.
+const MOST_TURNED: usize = 24_000;
 
-struct Packer {
+/// Arrays behind a header.
+#[derive(Default)]
+pub struct Packer {
     arrays: Vec<DisplayArray>,
     bytes: Vec<u8>,
 }
 
 impl Packer {
-    fn floats(&mut self, name: &str, values: impl Iterator<Item = f32>) {
+    pub fn floats(&mut self, name: &str, values: impl Iterator<Item = f32>) {
         self.put(name, values.flat_map(f32::to_le_bytes).collect());
     }
 
@@ -30,9 +35,9 @@ impl Packer {
         self.bytes.extend(data);
     }
 
-    fn finish(self, mut header: DisplayHeader) -> Vec<u8> {
-        header.arrays = self.arrays;
-        let mut text = serde_json::to_vec(&header).expect("our own types have string keys");
+    /// The header, told of its arrays, and they after it.
+    pub fn finish<H: Serialize>(self, header: impl FnOnce(Vec<DisplayArray>) -> H) -> Vec<u8> {
+        let mut text = serde_json::to_vec(&header(self.arrays)).expect("our own types have string keys");
         // The arrays start on a multiple of four, as typed arrays want.
         text.resize(text.len().next_multiple_of(4), b' ');
         let mut out = (text.len() as u32).to_le_bytes().to_vec();
@@ -46,7 +51,7 @@ impl Packer {
 pub fn low(surface: &LowSurface) -> Vec<u8> {
     let mesh = &surface.mesh;
     let corners = || mesh.triangles.iter().flatten().map(|&v| v as usize);
-    let mut packer = Packer { arrays: Vec::new(), bytes: Vec::new() };
+    let mut packer = Packer::default();
     packer.floats("position", corners().flat_map(|v| mesh.positions[v].to_array()));
     packer.floats("normal", corners().flat_map(|v| mesh.normals[v].to_array()));
     packer.floats("outward", corners().flat_map(|v| surface.directions()[v].to_array()));
@@ -76,7 +81,7 @@ pub fn low(surface: &LowSurface) -> Vec<u8> {
         count: p.triangles.len() as u32 * 3,
     });
     let header = header_of(mesh, count * 3, count, parts.collect());
-    packer.finish(header)
+    packer.finish(|arrays| DisplayHeader { arrays, ..header })
 }
 
 /// The sculpt, thinned when it is large.
@@ -94,7 +99,8 @@ pub fn high(mesh: &Mesh) -> Vec<u8> {
         indices.extend(if keep < 1.0 { thinned(mesh, &own, keep) } else { own });
         parts.push(DisplayPart { name: part.name.clone(), start, count: indices.len() as u32 - start });
     }
-    // Only vertices that are still used are sent.
+    let (rough, rough_parts) = rougher(mesh, &indices, &parts);
+    // Only vertices that are still used are sent; the rough one uses a share of the same.
     let mut number = vec![u32::MAX; mesh.positions.len()];
     let mut used: Vec<usize> = Vec::new();
     for v in &mut indices {
@@ -105,7 +111,8 @@ pub fn high(mesh: &Mesh) -> Vec<u8> {
         }
         *v = *slot;
     }
-    let mut packer = Packer { arrays: Vec::new(), bytes: Vec::new() };
+    let rough = rough.into_iter().map(|v| number[v as usize]);
+    let mut packer = Packer::default();
     packer.floats("position", used.iter().flat_map(|&v| mesh.positions[v].to_array()));
     packer.floats("normal", used.iter().flat_map(|&v| mesh.normals[v].to_array()));
     if !mesh.colors.is_empty() {
@@ -121,8 +128,28 @@ pub fn high(mesh: &Mesh) -> Vec<u8> {
     }
     let shown = (indices.len() / 3) as u32;
     packer.put("index", indices.into_iter().flat_map(u32::to_le_bytes).collect());
+    if !rough_parts.is_empty() {
+        packer.put("rough", rough.flat_map(u32::to_le_bytes).collect());
+        packer.put("rough_parts", rough_parts.into_iter().flatten().flat_map(u32::to_le_bytes).collect());
+    }
     let header = header_of(mesh, used.len() as u32, shown, parts);
-    packer.finish(header)
+    packer.finish(|arrays| DisplayHeader { arrays, ..header })
+}
+
+/// The stand-in of a stand-in: indices, and first index and count of each part; nothing when there is little to draw anyway.
+fn rougher(mesh: &Mesh, indices: &[u32], parts: &[DisplayPart]) -> (Vec<u32>, Vec<[u32; 2]>) {
+    let shown = indices.len() / 3;
+    if shown <= 2 * MOST_TURNED {
+        return (Vec::new(), Vec::new());
+    }
+    let (mut rough, mut places) = (Vec::new(), Vec::new());
+    for part in parts {
+        let own = &indices[part.start as usize..(part.start + part.count) as usize];
+        let kept = thinned(mesh, own, MOST_TURNED as f32 / shown as f32);
+        places.push([rough.len() as u32, kept.len() as u32]);
+        rough.extend(kept);
+    }
+    (rough, places)
 }
 
 fn header_of(mesh: &Mesh, vertices: u32, shown: u32, parts: Vec<DisplayPart>) -> DisplayHeader {

@@ -138,6 +138,7 @@ fn bake(app: &App, job: &Run, running: &Running) -> Result<Option<Baked>> {
         return Ok(None);
     }
     let plan = Plan::timed(&job.recipe, &scene, &|| watch.now()).map_err(|f| Fault::unusable(f.to_string()))?;
+    let plan = plan.keeping();
     let spool = spool_for(plan.spool_bytes(), app.store.blobs.folder())?;
     let outcome = match run_into(&plan, 0, &watch, spool) {
         Ok(outcome) => outcome,

@@ -98,7 +98,7 @@ fn keep_map(app: &App, job: &Run, outcome: &Outcome, sheet: usize, map: usize) -
 }
 
 /// An 8-bit PNG of a map; heights of float files are laid about mid-grey.
-fn write_view(
+pub fn write_view(
     place: &mut (impl std::io::Write + std::io::Seek),
     outcome: &Outcome,
     sheet: usize,

@@ -15,6 +15,7 @@ pub use fault::Problem;
 
 use ember_ridge_store::Store;
 use rocket::config::{Config, LogLevel, Shutdown};
+use rocket::data::{Limits, ToByteUnit};
 use rocket::{Build, Rocket};
 use std::collections::HashMap;
 use std::net::IpAddr;
@@ -74,6 +75,8 @@ pub async fn prepare(settings: &Settings) -> anyhow::Result<Ready> {
         address: settings.address,
         port: settings.port,
         log_level: LogLevel::Critical,
+        // A recipe holds every stroke that was painted.
+        limits: Limits::default().limit("json", 32.mebibytes()),
         shutdown: Shutdown { grace: 1, mercy: 1, ..Shutdown::default() },
         ..Config::default()
     };

@@ -1,7 +1,9 @@
 //! The page's types are the server's: this writes them out and fails when the file in the web part is not what they say.
 //! `UPDATE_TYPES=1 cargo test -p ember-ridge-server --test types` rewrites it.
 
-use ember_ridge_core::bake::{Estimate, MapReport, Report, ResolvedReach, SheetFile};
+use ember_ridge_core::bake::{
+    Crossing, Estimate, Fate, MapReport, NeedleFate, RaySide, Report, SheetFile, Trace, TraceNeighbour, TracedRay,
+};
 use ember_ridge_core::maps::{
     AoSettings, BentNormalSettings, CavityMethod, CavitySettings, ColorFrom, ColorSettings, CurvatureEncoding,
     CurvatureSettings, DisplacementSettings, Falloff, Green, IdSettings, IdSource, MadeFrom, MapKind, MapSettings,
@@ -9,10 +11,10 @@ use ember_ridge_core::maps::{
     PositionAxis, PositionSettings, ThicknessSettings,
 };
 use ember_ridge_core::mesh::{IslandLine, MeshStep, MipLine, Turn, UvReport};
-use ember_ridge_core::reach::SuggestedReach;
+use ember_ridge_core::reach::{FitLimit, FitReport, MarkKind, ResolvedReach, SuggestedReach};
 use ember_ridge_core::recipe::{
-    Direction, Distance, Endings, Facing, HandPair, HitRule, ImageFormat, Layout, NormalMapSource, Padding, Pairing,
-    PictureSource, Plane, PlaneTarget, Reach, Recipe, SheetSettings, Source, UvChoice,
+    Axis, Brush, Direction, Distance, Endings, Facing, HandPair, HitRule, ImageFormat, Layout, NormalMapSource, Padding, Pairing,
+    PartReach, PictureSource, Plane, PlaneTarget, Reach, ReachSide, Recipe, SheetSettings, Source, Stroke, UvChoice,
 };
 use ember_ridge_core::sheet::Depth;
 use ember_ridge_core::trace::BackFaces;
@@ -52,6 +54,11 @@ fn the_pages_types_are_the_servers() {
         Endings,
         HandPair,
         Distance,
+        PartReach,
+        Brush,
+        ReachSide,
+        Axis,
+        Stroke,
         Reach,
         Direction,
         HitRule,
@@ -88,6 +95,7 @@ fn the_pages_types_are_the_servers() {
         MapKind,
         Recipe,
         SuggestedReach,
+        FitReport,
         ResolvedReach,
         PaletteEntry,
         SheetFile,
@@ -114,9 +122,22 @@ fn the_pages_types_are_the_servers() {
         RunView,
         Revision,
         RunOrder,
-        ReachView,
+        MarkKind,
+        FitLimit,
+        NeedleFate,
+        PartReachLine,
+        MarkCount,
+        NeedleCounts,
+        EnvelopeHeader,
         TexelView,
         TexelMap,
+        RaySide,
+        Fate,
+        Crossing,
+        TracedRay,
+        TraceNeighbour,
+        Trace,
+        TraceView,
         Problem,
         Event,
         ProgressView,

@@ -5,13 +5,14 @@ import type {
   Facing,
   MapLine,
   Problem,
-  ReachView,
   Recipe,
   Role,
   RunKind,
   RunView,
+  Stroke,
   Swatch,
   TexelView,
+  TraceView,
   UvReport,
 } from "./types";
 
@@ -50,6 +51,14 @@ async function json<T>(path: string, method = "GET", body?: unknown): Promise<T>
   return (await ask(path, { ...init, headers: { "Content-Type": "application/json" } })).json() as Promise<T>;
 }
 
+/** Asks about a recipe that is not kept. */
+const draft = (path: string, recipe: Recipe) =>
+  ask(path, {
+    method: "POST",
+    body: JSON.stringify(recipe),
+    headers: { "Content-Type": "application/json" },
+  });
+
 export const api = {
   assets: () => json<AssetLine[]>("/assets"),
   addAsset: (name: string) => json<AssetView>("/assets", "POST", { name }),
@@ -58,7 +67,17 @@ export const api = {
     json<AssetView>(`/assets/${id}/recipe`, "PUT", { base, recipe }),
   undo: (id: number) => json<AssetView>(`/assets/${id}/undo`, "POST"),
   redo: (id: number) => json<AssetView>(`/assets/${id}/redo`, "POST"),
-  reach: (id: number) => json<ReachView>(`/assets/${id}/reach`),
+  envelope: async (id: number, recipe: Recipe, needles: number, part: string | null) => {
+    const of = part === null ? "" : `&part=${encodeURIComponent(part)}`;
+    return (await draft(`/assets/${id}/envelope?needles=${needles}${of}`, recipe)).arrayBuffer();
+  },
+  look: async (id: number, recipe: Recipe, map: string, sheet: number) =>
+    (await draft(`/assets/${id}/look?map=${map}&sheet=${sheet}`, recipe)).blob(),
+  plumbMask: async (id: number, recipe: Recipe, sheet: number) =>
+    (await draft(`/assets/${id}/plumb?sheet=${sheet}`, recipe)).blob(),
+  upright: (id: number, recipe: Recipe) => json<Stroke[]>(`/assets/${id}/upright`, "POST", recipe),
+  trace: (run: number, sheet: number, x: number, y: number) =>
+    json<TraceView>(`/runs/${run}/trace?x=${x}&y=${y}&sheet=${sheet}`),
   bake: (id: number, kind: RunKind) => json<RunView>(`/assets/${id}/runs`, "POST", { kind }),
   again: (run: number) => json<RunView>(`/runs/${run}/again`, "POST"),
   stop: (run: number) => ask(`/runs/${run}/stop`, { method: "POST" }).then(() => undefined),
@@ -77,6 +96,7 @@ export const mapUrl = (run: number, map: string, sheet: number) =>
 export const smallUrl = (run: number, map: string) => `/api/runs/${run}/small/${map}`;
 export const liveUrl = (run: number, map: string, sheet: number, turn: number) =>
   `/api/runs/${run}/live/${map}?sheet=${sheet}&turn=${turn}`;
+export const cageUrl = (asset: number, format: "glb" | "obj") => `/api/assets/${asset}/cage?format=${format}`;
 export const packageUrl = (run: number) => `/api/runs/${run}/package`;
 
 /** Sends a picture that bakes will read. */

@@ -59,19 +59,6 @@ export function useUvReport() {
   });
 }
 
-export function useReach() {
-  const asset = useAsset().data;
-  const meshes = asset?.meshes.map((m) => m.hash + m.role + m.steps.join()).join();
-  const ready = asset && asset.recipe.low.length > 0 && asset.recipe.high.length > 0;
-  return useQuery({
-    queryKey: ["reach", asset?.id, meshes, asset?.pairs],
-    queryFn: () => api.reach(asset?.id ?? 0),
-    enabled: Boolean(ready),
-    staleTime: Number.POSITIVE_INFINITY,
-    retry: false,
-  });
-}
-
 /** The run that is looked at: the chosen one, or the newest that is finished. */
 export function useShownRun(): RunView | null {
   const asset = useAsset().data;
@@ -91,6 +78,7 @@ interface Drafts {
 }
 const useDrafts = create<Drafts>()(() => ({ draft: null, of: null }));
 let resting: ReturnType<typeof setTimeout> | undefined;
+let flush: (() => void) | undefined;
 let sending: Promise<void> = Promise.resolve();
 
 /** The recipe as it stands on screen, and a way to change it. */
@@ -105,19 +93,23 @@ export function useRecipe(): [Recipe | undefined, (change: (r: Recipe) => Recipe
       const next = change((kept.of === asset.id && kept.draft) || asset.recipe);
       useDrafts.setState({ draft: next, of: asset.id });
       clearTimeout(resting);
-      resting = setTimeout(() => {
-        sending = sending.then(() => keep(client, asset.id));
-      }, 260);
+      flush = () => {
+        clearTimeout(resting);
+        flush = undefined;
+        // As it stands now: what is edited while this is on its way is kept next.
+        const { draft } = useDrafts.getState();
+        if (draft) sending = sending.then(() => keep(client, asset.id, draft));
+      };
+      resting = setTimeout(flush, 260);
     },
     [asset, client],
   );
   return [draft ?? asset?.recipe, edit];
 }
 
-async function keep(client: ReturnType<typeof useQueryClient>, id: number) {
-  const draft = useDrafts.getState().draft;
+async function keep(client: ReturnType<typeof useQueryClient>, id: number, draft: Recipe) {
   const base = client.getQueryData<AssetView>(assetKey(id));
-  if (!draft || !base) return;
+  if (!base) return;
   try {
     const asset = await api.revise(id, base.revision, draft);
     client.setQueryData(assetKey(id), asset);
@@ -132,9 +124,14 @@ async function keep(client: ReturnType<typeof useQueryClient>, id: number) {
   }
 }
 
+/** Keeps what was edited without waiting for the hand to rest: what comes next is an undo step of its own. */
+export function keepNow() {
+  if (useDrafts.getState().draft) flush?.();
+}
+
 /** Waits until what was edited is kept, so that a bake sees it. */
 export async function settled() {
-  await new Promise((resolve) => setTimeout(resolve, useDrafts.getState().draft ? 280 : 0));
+  flush?.();
   await sending;
 }
 

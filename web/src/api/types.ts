@@ -2,7 +2,7 @@
 
 export type Severity = "note" | "warning" | "fault";
 
-export type FindingKind = "unreadable" | "not-a-number" | "missing-uvs" | "island-outside" | "overlapping-uvs" | "mirrored-islands" | "density-spread" | "stretched-uvs" | "tight-islands" | "turned-faces" | "inside-out" | "doubled-points" | "non-manifold-edges" | "hard-edges-without-seam" | "polygons-triangulated" | "zero-area-faces" | "scale-slip" | "axis-swap" | "meshes-apart" | "unpaired-part" | "names-pair-nothing" | "colours-merged" | "misses" | "back-face-hits" | "range-clipped";
+export type FindingKind = "unreadable" | "not-a-number" | "missing-uvs" | "island-outside" | "overlapping-uvs" | "mirrored-islands" | "density-spread" | "stretched-uvs" | "tight-islands" | "turned-faces" | "inside-out" | "doubled-points" | "non-manifold-edges" | "hard-edges-without-seam" | "polygons-triangulated" | "zero-area-faces" | "scale-slip" | "axis-swap" | "meshes-apart" | "unpaired-part" | "names-pair-nothing" | "colours-merged" | "cage-gaps" | "misses" | "back-face-hits" | "wrong-part-hits" | "lean" | "range-clipped";
 
 export type Place = { 
 /**
@@ -132,7 +132,49 @@ low: Array<string>, };
 
 export type Distance = "auto" | number;
 
-export type Reach = { out: Distance, in: Distance, };
+export type PartReach = { 
+/**
+ * Name of the low-poly part.
+ */
+part: string, out?: Distance | null, in?: Distance | null, };
+
+export type Brush = "more" | "less" | "smooth" | "set" | "fitted" | "plumb" | "averaged";
+
+export type ReachSide = "out" | "in" | "both";
+
+export type Axis = "x" | "y" | "z";
+
+export type Stroke = { brush: Brush, side: ReachSide, 
+/**
+ * Distance along the surface at which the effect ends, scene units.
+ */
+size: number, 
+/**
+ * 0 to 1.
+ */
+strength: number, 
+/**
+ * The distance that [`Brush::Set`] sets, scene units.
+ */
+value?: number | null, 
+/**
+ * Painted on the other side too, across the middle of the low-poly.
+ */
+mirror?: Axis | null, 
+/**
+ * Points on the low surface (x, y, z, scene units) and pressure there, 0 to 1.
+ */
+path: Array<[number, number, number, number]>, };
+
+export type Reach = { out: Distance, in: Distance, 
+/**
+ * Low-poly parts with distances of their own.
+ */
+parts?: Array<PartReach>, 
+/**
+ * What was painted, in order.
+ */
+strokes?: Array<Stroke>, };
 
 export type Direction = "averaged" | "plumb";
 
@@ -340,11 +382,41 @@ export type SuggestedReach = { out: number, in: number,
  */
 enclosed: number, };
 
-export type ResolvedReach = { out: number, in: number, 
+export type FitReport = { enclosed: number, 
 /**
- * Present when at least one of the two was measured.
+ * Points whose room was limited by another wall of their own part.
  */
-suggested?: SuggestedReach | null, };
+limited_by_own: number, 
+/**
+ * Points whose room was limited by a wall of a neighbour part.
+ */
+limited_by_neighbour: number, 
+/**
+ * Points whose sculpt could not be enclosed.
+ */
+left: number, 
+/**
+ * Share of all points that have no sculpt near them.
+ */
+bare: number, };
+
+export type ResolvedReach = { 
+/**
+ * The longest of each.
+ */
+out: number, in: number, 
+/**
+ * One pair of numbers for the whole asset, for comparison. Present when anything was fitted.
+ */
+suggested?: SuggestedReach | null, 
+/**
+ * How well the fit did. Present when anything was fitted.
+ */
+fit?: FitReport | null, 
+/**
+ * Strokes that changed nothing, because they touch no vertex.
+ */
+idle_strokes: number, };
 
 export type PaletteEntry = { name: string, color: [number, number, number], };
 
@@ -393,7 +465,11 @@ seconds: number,
 /**
  * Time in primary rays, summed over threads.
  */
-ray_seconds: number, rays: number, texels: number, covered: number, 
+ray_seconds: number, rays: number, 
+/**
+ * Primary rays that an earlier bake of the same asset had traced already.
+ */
+kept_rays: number, texels: number, covered: number, 
 /**
  * Covered texels of which no ray hit anything.
  */
@@ -561,11 +637,31 @@ base: number, recipe: Recipe, };
 
 export type RunOrder = { kind: RunKind, };
 
-export type ReachView = { reach: ResolvedReach, 
+export type MarkKind = "pokes-out" | "too-deep" | "crosses-itself" | "crosses-another";
+
+export type FitLimit = "own" | "neighbour" | "left";
+
+export type NeedleFate = "hit" | "miss" | "back-face" | "wrong-part";
+
+export type PartReachLine = { part: string, out: [number, number], in: [number, number], };
+
+export type MarkCount = { kind: MarkKind, count: number, most: number, };
+
+export type NeedleCounts = { hit: number, miss: number, back_face: number, wrong_part: number, };
+
+export type EnvelopeHeader = { reach: ResolvedReach, 
 /**
  * Length of the low-poly's bounding diagonal, scene units: what percentages refer to.
  */
-diagonal: number, };
+diagonal: number, 
+/**
+ * Points the low-poly was probed at.
+ */
+probed: number, parts: Array<PartReachLine>, marks: Array<MarkCount>, needles: NeedleCounts, 
+/**
+ * Some rays are plumb.
+ */
+plumb: boolean, arrays: Array<DisplayArray>, };
 
 export type TexelView = { x: number, y: number, maps: Array<TexelMap>, };
 
@@ -574,6 +670,72 @@ export type TexelMap = { map: string, channels: Array<number>,
  * What the channels mean: a direction, a region's name, a share.
  */
 words: string, };
+
+export type RaySide = "front" | "back";
+
+export type Fate = "taken" | "back-face" | "other-pair" | "behind";
+
+export type Crossing = { part: string, 
+/**
+ * From the ray's start, scene units.
+ */
+distance: number, 
+/**
+ * Over the low surface, outward positive.
+ */
+height: number, point: [number, number, number], facing: RaySide, fate: Fate, };
+
+export type TracedRay = { 
+/**
+ * Low-poly part and triangle it belongs to.
+ */
+part: string, triangle: number, 
+/**
+ * On the low surface; where it starts; where it ends. Scene units.
+ */
+surface: [number, number, number], start: [number, number, number], end: [number, number, number], 
+/**
+ * Unit vector it runs along.
+ */
+direction: [number, number, number], reach_out: number, reach_in: number, 
+/**
+ * 0 = averaged direction, 1 = square to the face.
+ */
+plumb: number, 
+/**
+ * Angle between the ray and the face's normal, degrees.
+ */
+lean: number, crossings: Array<Crossing>, 
+/**
+ * There were more than are listed.
+ */
+more: boolean, };
+
+export type TraceNeighbour = { x: number, y: number, 
+/**
+ * Part of the sculpt; none for a miss or where no low-poly lies.
+ */
+part: string | null, 
+/**
+ * Mean over its samples, scene units.
+ */
+height: number | null, covered: boolean, };
+
+export type Trace = { sheet: number, 
+/**
+ * Texel from the left and from the top.
+ */
+x: number, y: number, 
+/**
+ * Its samples; none where no low-poly lies.
+ */
+rays: Array<TracedRay>, 
+/**
+ * The texel and those around it, row by row.
+ */
+neighbours: Array<TraceNeighbour>, };
+
+export type TraceView = { trace: Trace, maps: Array<TexelMap>, };
 
 export type Problem = { error: string, };
 
@@ -608,7 +770,8 @@ start: number, count: number, };
 export type DisplayArray = { 
 /**
  * position, normal, uv, tangent, outward, color or index; of the low-poly's triangles also material, island (u32), density
- * and stretch (f32), and overlapping (u8).
+ * and stretch (f32), and overlapping (u8). A large sculpt also has rough, indices for while it turns, and rough_parts,
+ * first index and count of each part among those (u32).
  */
 name: string, 
 /**

@@ -5,14 +5,14 @@ import { LOW_VERTEX, SHELL_FRAGMENT } from "./shaders";
 export type Lines = THREE.LineSegments<THREE.BufferGeometry, THREE.ShaderMaterial>;
 
 /** Attributes that the low-poly's shader reads of a corner; shared, so that what is drawn over it moves with it. */
-const SHARED = ["position", "normal", "outward", "uv", "frame"];
+const SHARED = ["position", "normal", "rise", "sink", "uv", "frame"];
 
 /** One colour, see-through. */
 export function flat(color: THREE.Vector4, depthTest: boolean) {
   return new THREE.ShaderMaterial({
     vertexShader: LOW_VERTEX,
     fragmentShader: SHELL_FRAGMENT,
-    uniforms: { color: { value: color }, lift: { value: 0 } },
+    uniforms: { color: { value: color }, lifts: { value: new THREE.Vector2() } },
     transparent: true,
     depthWrite: false,
     depthTest,

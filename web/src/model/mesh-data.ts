@@ -11,6 +11,41 @@ export interface MeshData {
   /** Number in the header's materials, one a triangle. */
   materials: Uint16Array | null;
   index: Uint32Array;
+  /** A large sculpt with fewer faces, for while it turns: indices, and first and count of each part. */
+  rough: { index: Uint32Array; parts: Uint32Array } | null;
+}
+
+/** Joins stretches of an index. */
+function joined(index: Uint32Array, stretches: readonly (readonly [number, number])[]) {
+  const kept = new Uint32Array(stretches.reduce((n, [, count]) => n + count, 0));
+  let at = 0;
+  for (const [start, count] of stretches) {
+    kept.set(index.subarray(start, start + count), at);
+    at += count;
+  }
+  return kept;
+}
+
+/** Indices of the parts that are not hidden. */
+export function indexOf(data: MeshData, hidden: ReadonlySet<string>) {
+  const shown = data.header.parts.filter((p) => !hidden.has(p.name));
+  if (shown.length === data.header.parts.length) return data.index;
+  return joined(
+    data.index,
+    shown.map((p) => [p.start, p.count]),
+  );
+}
+
+/** The same of the rough stand-in. */
+export function roughOf({ header, rough }: MeshData, hidden: ReadonlySet<string>) {
+  if (!rough) return new Uint32Array();
+  const places = header.parts.map(
+    (p, i) => [p.name, rough.parts[i * 2] ?? 0, rough.parts[i * 2 + 1] ?? 0] as const,
+  );
+  return joined(
+    rough.index,
+    places.filter(([name]) => !hidden.has(name)).map(([, start, count]) => [start, count]),
+  );
 }
 
 export function readMesh(buffer: ArrayBuffer): MeshData {
@@ -31,6 +66,7 @@ export function readMesh(buffer: ArrayBuffer): MeshData {
     return array ? new Uint8Array(buffer, start + array.offset, array.length) : null;
   };
   const material = find("material");
+  const [rough, roughParts] = [uints("rough"), uints("rough_parts")];
   const index = uints("index");
   if (!index) throw new Error("The mesh came without faces; reload the page.");
   return {
@@ -41,6 +77,7 @@ export function readMesh(buffer: ArrayBuffer): MeshData {
     colors: bytes("color"),
     materials: material ? new Uint16Array(buffer, start + material.offset, material.length / 2) : null,
     index,
+    rough: rough && roughParts ? { index: rough, parts: roughParts } : null,
   };
 }
 

@@ -2,13 +2,16 @@
 import { useEffect, useMemo, useRef, useState } from "react";
 import * as THREE from "three";
 import { mapUrl } from "../api/client";
-import { useAsset, useReach, useRecipe, useShownRun, useUvReport } from "../api/queries";
+import { useAsset, useShownRun, useUvReport } from "../api/queries";
 import type { MapSettings, RunView } from "../api/types";
+import { useEnvelope, useLive } from "../reach/live";
+import { traceAt, useTrace } from "../reach/trace";
+import { useBrush } from "../reach/use-brush";
 import { type Look, useStore } from "../state";
 import { Badge } from "../ui/parts";
 import { StageMessage, StageTools, Tag, ToolSegment, ToolSelect, ToolToggle } from "../ui/stage-tools";
-import { LayoutLegend } from "./layout-legend";
 import { LAYOUT_LOOKS, type LayoutLook, tintsOf } from "./layout-looks";
+import { Legend } from "./legend";
 import { type LightPlace, LightPuck, lightDirection } from "./light-puck";
 import { UvFinder } from "./mesh-data";
 import { useHidden, waysApart } from "./pairs-view";
@@ -16,6 +19,7 @@ import { MOST_SHEETS } from "./shaders";
 import { NOWHERE, sheetsOf } from "./sheets";
 import { useDisplay } from "./use-display";
 import { Viewer } from "./viewer";
+import { WipeHandle } from "./wipe-handle";
 
 const LOOKS: [Look, string][] = [
   ["low", "Low"],
@@ -24,6 +28,9 @@ const LOOKS: [Look, string][] = [
   ["wipe", "Wipe"],
   ["beside", "Beside"],
 ];
+
+/** Needles that are drawn when they are first asked for. */
+const FIRST_NEEDLES = 1500;
 
 function normalSettings(run: RunView | null): Extract<MapSettings, { map: "normal" }> | undefined {
   return run?.report?.recipe.maps.find((m) => m.map === "normal");
@@ -38,15 +45,20 @@ export function ModelStage() {
   const [failed, setFailed] = useState(false);
   const [wipe, setWipe] = useState(0.5);
   const [light, setLight] = useState<LightPlace>([-0.45, 0.5]);
-  const { look, envelope, inner, wires, layout, target, apart, lit, badges, map, wish, set } = useStore();
+  const ring = useRef<HTMLDivElement>(null);
+  const { look, envelope, inner, needles, limits, stop, brush, wires } = useStore();
+  const { layout, target, apart, lit, badges, map, wish, set } = useStore();
   const hidden = useHidden();
   const pairs = useAsset().data?.pairs;
   const uvs = useUvReport().data;
   const low = useDisplay("low");
   const high = useDisplay("high");
   const run = useShownRun();
-  const [recipe] = useRecipe();
-  const measured = useReach().data?.reach.suggested;
+  const reach = useEnvelope();
+  const live = useLive((s) => s.look);
+  const plumb = useLive((s) => s.plumb);
+  const traced = useTrace().data?.trace.rays[0] ?? null;
+  const hand = useBrush(viewer, ring);
 
   useEffect(() => {
     if (!canvas.current || !host.current) return;
@@ -85,8 +97,10 @@ export function ModelStage() {
   const shownMap = run?.report?.maps[map] ? map : run?.report?.maps.normal ? "normal" : null;
   const report = run?.report;
   const sheets = useMemo(() => (low.data ? sheetsOf(low.data, report) : null), [low.data, report]);
-  const urls =
-    run && shownMap
+  const followed = live && live.map === shownMap && (report?.sheets.length ?? 1) === 1 ? live.url : null;
+  const urls = followed
+    ? followed
+    : run && shownMap
       ? Array.from({ length: Math.min(MOST_SHEETS, report?.sheets.length ?? 1) }, (_, i) =>
           mapUrl(run.id, shownMap, i),
         ).join(" ")
@@ -118,8 +132,26 @@ export function ModelStage() {
     };
   }, [viewer, urls, low.data, sheets]);
 
-  const out = recipe?.reach.out === "auto" ? measured?.out : recipe?.reach.out;
-  const inward = recipe?.reach.in === "auto" ? measured?.in : recipe?.reach.in;
+  const atReach = stop === "reach";
+  // biome-ignore lint/correctness/useExhaustiveDependencies: a new mesh takes the envelope anew
+  useEffect(
+    () => viewer?.setEnvelope(reach, { needles: atReach && needles > 0, marks: envelope, limits }),
+    [viewer, reach, atReach, needles, envelope, limits, low.data],
+  );
+  useEffect(() => viewer?.setRay(traced), [viewer, traced]);
+  const painted = atReach && (brush === "plumb" || brush === "averaged") && (reach?.header.plumb ?? false);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: a new mesh takes the mask anew
+  useEffect(() => {
+    if (!viewer || !plumb || !painted) return;
+    let gone = false;
+    new THREE.TextureLoader().loadAsync(plumb).then(
+      (texture) => (gone ? texture.dispose() : viewer.setPlumb(texture)),
+      () => viewer.setPlumb(null),
+    );
+    return () => {
+      gone = true;
+    };
+  }, [viewer, plumb, painted, low.data]);
   const green = normalSettings(run)?.y === "-" ? -1 : 1;
   useEffect(() => {
     viewer?.show({
@@ -128,8 +160,9 @@ export function ModelStage() {
       light: lightDirection(light),
       mapMode: shownMap === null ? "none" : shownMap === "normal" ? "normal" : "colour",
       green,
-      envelope:
-        envelope && out !== undefined && inward !== undefined ? { out, inward: inner ? inward : null } : null,
+      outer: envelope && reach !== null,
+      inner: envelope && inner && reach !== null,
+      painted,
       wires,
       hidden,
       layout: layout && (layout === "checker" || layout === "blur" ? layout : "tints"),
@@ -147,8 +180,8 @@ export function ModelStage() {
     green,
     envelope,
     inner,
-    out,
-    inward,
+    reach,
+    painted,
     wires,
     hidden,
     layout,
@@ -208,6 +241,22 @@ export function ModelStage() {
     });
   };
 
+  // A click, not a drag, tells the story of what is under it.
+  const pressed = useRef<[number, number] | null>(null);
+  const down = (e: React.PointerEvent) => {
+    if (e.target !== canvas.current) return;
+    pressed.current = [e.clientX, e.clientY];
+    hand.down(e);
+  };
+  const up = (e: React.PointerEvent) => {
+    hand.up(e);
+    const from = pressed.current;
+    pressed.current = null;
+    if (!from || brush || e.button !== 0 || Math.hypot(e.clientX - from[0], e.clientY - from[1]) > 3) return;
+    const { hover } = useStore.getState();
+    if (hover && run) traceAt(run, hover.sheet, hover.uv);
+  };
+
   const header = high.data?.header;
   const standIn =
     header && header.shown_triangles < header.real_triangles && ["sculpt", "wipe", "beside"].includes(look);
@@ -217,7 +266,13 @@ export function ModelStage() {
       ref={host}
       aria-label="Model stage"
       className="relative h-full min-w-0 overflow-hidden bg-stage"
-      onPointerLeave={() => set({ hover: null })}
+      onPointerLeave={() => {
+        hand.leave();
+        set({ hover: null });
+      }}
+      onPointerDownCapture={down}
+      onPointerMove={hand.move}
+      onPointerUp={up}
     >
       <canvas
         ref={canvas}
@@ -230,6 +285,11 @@ export function ModelStage() {
       <div ref={marker} className="pointer-events-none absolute top-0 left-0 hidden" aria-hidden>
         <i className="absolute size-4 -translate-1/2 rounded-full border-[1.5px] border-white shadow-[0_0_0_1px_#0008]" />
       </div>
+      <div
+        ref={ring}
+        aria-hidden
+        className="pointer-events-none absolute top-0 left-0 hidden rounded-full border-[1.5px] border-white shadow-[0_0_0_1px_#0009,inset_0_0_0_1px_#0009]"
+      />
       <Badges host={badgeHost} hidden={hidden.low} />
       <StageTools>
         <Tag>MODEL</Tag>
@@ -245,6 +305,13 @@ export function ModelStage() {
         )}
         <ToolToggle label="Wires" on={wires} onChange={(v) => set({ wires: v })} />
         <ToolToggle label="Envelope" on={envelope} onChange={(v) => set({ envelope: v })} />
+        {atReach && (
+          <ToolToggle
+            label="Needles"
+            on={needles > 0}
+            onChange={(v) => set({ needles: v ? FIRST_NEEDLES : 0 })}
+          />
+        )}
       </StageTools>
       {layout === "blur" && (
         <WipeHandle share={wipe} onMove={setWipe} host={host} sides={["as it is", "in texels"]} />
@@ -258,7 +325,7 @@ export function ModelStage() {
       <div className="absolute right-3 bottom-3">
         <LightPuck place={light} onMove={setLight} />
       </div>
-      <Legend envelope={envelope} out={out} inward={inward} standIn={standIn ? header : undefined} />
+      <Legend standIn={standIn ? header : undefined} />
       {failed && (
         <StageMessage title="This browser cannot draw 3D">
           Maps and bakes work without it. Turn on WebGL to see the model.
@@ -303,79 +370,6 @@ function Badges(props: { host: React.RefObject<HTMLDivElement | null>; hidden: R
             <Badge number={p.number} />
           </span>
         ))}
-    </div>
-  );
-}
-
-function Legend(props: {
-  envelope: boolean;
-  out: number | undefined;
-  inward: number | undefined;
-  standIn: { shown_triangles: number; real_triangles: number } | undefined;
-}) {
-  const { envelope, out, inward, standIn } = props;
-  const thousands = (n: number) => (n >= 1e6 ? `${(n / 1e6).toFixed(2)}M` : `${Math.round(n / 1e3)}k`);
-  return (
-    <div className="pointer-events-none absolute bottom-3 left-3 flex flex-col items-start gap-1 text-xs text-on-stage">
-      <LayoutLegend />
-      {envelope && out !== undefined && inward !== undefined && (
-        <span className="flex items-center gap-3 rounded bg-(--stage-tool) px-2 py-0.5">
-          <span className="flex items-center gap-1.5">
-            <i className="size-2.5 bg-ember" />
-            rays start <b className="num">{out.toPrecision(3)}</b> out
-          </span>
-          <span className="flex items-center gap-1.5">
-            <i className="size-2.5 border border-dashed border-white bg-black/50" />
-            end <b className="num">{inward.toPrecision(3)}</b> in
-          </span>
-        </span>
-      )}
-      {standIn && (
-        <span className="rounded bg-(--stage-tool) px-2 py-0.5">
-          Sculpt shown through a stand-in: {thousands(standIn.shown_triangles)} of{" "}
-          {thousands(standIn.real_triangles)} triangles. Bakes use all.
-        </span>
-      )}
-    </div>
-  );
-}
-
-function WipeHandle(props: {
-  share: number;
-  onMove: (share: number) => void;
-  host: React.RefObject<HTMLDivElement | null>;
-  sides: readonly [string, string];
-}) {
-  const { share, onMove, host, sides } = props;
-  const drag = (e: React.PointerEvent) => {
-    if (!(e.buttons & 1) || !host.current) return;
-    e.currentTarget.setPointerCapture(e.pointerId);
-    const box = host.current.getBoundingClientRect();
-    onMove(Math.min(1, Math.max(0, (e.clientX - box.left) / box.width)));
-  };
-  const key = (e: React.KeyboardEvent) => {
-    const by = e.key === "ArrowLeft" ? -0.02 : e.key === "ArrowRight" ? 0.02 : 0;
-    if (by !== 0) onMove(Math.min(1, Math.max(0, share + by)));
-  };
-  return (
-    <div
-      role="slider"
-      tabIndex={0}
-      aria-label={`Wipe between ${sides[0]} and ${sides[1]}`}
-      aria-valuemin={0}
-      aria-valuemax={100}
-      aria-valuenow={Math.round(share * 100)}
-      onPointerDown={drag}
-      onPointerMove={drag}
-      onKeyDown={key}
-      className="absolute top-10 bottom-0 z-10 -ml-3 w-6 cursor-ew-resize touch-none"
-      style={{ left: `${share * 100}%` }}
-    >
-      <i className="absolute inset-y-0 left-1/2 w-px bg-white/80" />
-      <span className="absolute bottom-16 left-1/2 flex -translate-x-1/2 gap-4 text-xs whitespace-nowrap text-on-stage [text-shadow:0_0_3px_#000]">
-        <b>{sides[0]}</b>
-        <b>{sides[1]}</b>
-      </span>
     </div>
   );
 }

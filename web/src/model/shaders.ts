@@ -25,16 +25,17 @@ const LIGHT = /* glsl */ `
 export const MOST_SHEETS = 8;
 
 export const LOW_VERTEX = /* glsl */ `
-  attribute vec3 outward;
+  attribute vec3 rise;
+  attribute vec3 sink;
   attribute vec4 frame;
   attribute float sheet;
   attribute vec4 tint;
   attribute float density;
-  uniform float lift;
+  uniform vec2 lifts; // to the outer envelope, to the inner one
   varying vec4 vTint; varying float vDensity; varying vec3 vPlace;
   varying vec3 vN; varying vec3 vT; varying float vSign; varying vec2 vUv; varying vec3 vEye; varying float vSheet;
   void main() {
-    vec3 p = position + outward * lift;
+    vec3 p = position + rise * lifts.x + sink * lifts.y;
     vec4 view = modelViewMatrix * vec4(p, 1.0);
     vN = normalMatrix * normal;
     vT = normalMatrix * frame.xyz;
@@ -54,6 +55,8 @@ export const LOW_FRAGMENT = /* glsl */ `
   uniform sampler2D maps[SHEETS];
   uniform int mode; // 0 plain, 1 normal map, 2 colour map, 3 a colour a triangle, 4 checker, 5 predicted blur
   uniform sampler2D checker;
+  uniform sampler2D plumb;
+  uniform float painted; // 1 shows where rays are plumb
   uniform float texels; // a side of the sheet
   uniform float wave; // wavelength of the detail that blur is shown on, scene units
   uniform float split; // in pixels; left of it detail as it is, right of it as texels hold it
@@ -101,6 +104,11 @@ ${Array.from({ length: MOST_SHEETS - 1 }, (_, i) => `#if SHEETS > ${i + 1}\n    
     n = normalize(n);
     if (!gl_FrontFacing) n = -n;
     vec3 lit = how >= 2 ? mix(c, shade(c, n, normalize(vEye)), 0.45) : shade(c, n, normalize(vEye));
+    if (painted > 0.5) {
+      float weight = texture2D(plumb, vUv).r;
+      float line = step(0.5, fract((gl_FragCoord.x + gl_FragCoord.y) / 7.0));
+      lit = mix(lit, vec3(0.97, 0.47, 0.2), weight * (0.22 + 0.5 * line));
+    }
     gl_FragColor = vec4(gl_FrontFacing ? lit : hatch(lit), 1.0);
   }
 `;

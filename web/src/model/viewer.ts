@@ -3,16 +3,20 @@
 // than a React renderer for it: two viewports, scissors and drawing on demand are its whole business.
 import * as THREE from "three";
 import { OrbitControls } from "three/examples/jsm/controls/OrbitControls.js";
+import type { TracedRay } from "../api/types";
+import type { EnvelopeData } from "../reach/envelope-data";
 import type { Look } from "../state";
 import { pullCorners, setAway, type Ways } from "./apart";
 import { distanceToHold } from "./camera";
 import { drawChecker } from "./checker";
 import { seamLines } from "./layout-looks";
 import { allEdges, flat, type Lines, linesOf, litSkin } from "./lines";
-import type { MeshData } from "./mesh-data";
+import { indexOf, type MeshData, roughOf } from "./mesh-data";
+import { Overlays, setShells } from "./overlays";
 import { FURTHEST } from "./pairs-view";
 import { HIGH_FRAGMENT, HIGH_VERTEX, LOW_FRAGMENT, LOW_VERTEX } from "./shaders";
 import type { Sheets } from "./sheets";
+import { Turning } from "./turning";
 
 export interface View {
   look: Look;
@@ -23,8 +27,11 @@ export interface View {
   /** What the map on the low-poly is read as. */
   mapMode: "normal" | "colour" | "none";
   green: 1 | -1;
-  /** Distances of the outer envelope and, while it is asked for, of the inner one. */
-  envelope: { out: number; inward: number | null } | null;
+  /** The outer envelope is drawn, and the inner one. */
+  outer: boolean;
+  inner: boolean;
+  /** Where rays are plumb is hatched. */
+  painted: boolean;
   wires: boolean;
   /** Parts by name that are left out, of each mesh. */
   hidden: { low: ReadonlySet<string>; high: ReadonlySet<string> };
@@ -70,9 +77,14 @@ export class Viewer {
   private resting: Float32Array = new Float32Array();
   private ways: { low: Ways; high: Ways } = { low: new Map(), high: new Map() };
   private pulled = 0;
+  /** Averaged direction of each corner, and the envelope along it. */
+  private outward: Float32Array = new Float32Array();
+  private envelope: EnvelopeData | null = null;
+  private readonly overlays = new Overlays(this.scene);
   private checker: THREE.Texture | null = null;
   private view: View | null = null;
   private asked = 0;
+  private readonly turning = new Turning(() => this.draw());
   private framed = false;
   /** Told after every drawing: where markers in the page have to follow. */
   onDraw: () => void = () => {};
@@ -96,11 +108,16 @@ export class Viewer {
       MIDDLE: THREE.MOUSE.PAN,
       RIGHT: THREE.MOUSE.PAN,
     };
-    this.controls.addEventListener("change", () => this.draw());
+    this.controls.addEventListener("change", () => {
+      this.turning.turned();
+      this.draw();
+    });
   }
 
   dispose() {
     cancelAnimationFrame(this.asked);
+    this.turning.dispose();
+    this.overlays.dispose();
     this.controls.dispose();
     this.setLow(null);
     this.setHigh(null);
@@ -138,7 +155,9 @@ export class Viewer {
     // A copy: it moves when pairs are pulled apart.
     geometry.setAttribute("position", new THREE.BufferAttribute(this.resting.slice(), 3));
     attribute("normal", "normal", 3);
-    attribute("outward", "outward", 3);
+    this.outward = data.floats("outward") ?? new Float32Array(count * 3);
+    attribute("rise", "no such array", 3);
+    attribute("sink", "no such array", 3);
     attribute("uv", "uv", 2);
     attribute("frame", "tangent", 4);
     geometry.setAttribute("sheet", new THREE.BufferAttribute(new Float32Array(count), 1));
@@ -158,8 +177,10 @@ export class Viewer {
         green: { value: 1 },
         base: { value: PLAIN },
         wipe: { value: 1e9 },
-        lift: { value: 0 },
+        lifts: { value: new THREE.Vector2() },
         checker: { value: this.blank },
+        plumb: { value: this.blank },
+        painted: { value: 0 },
         texels: { value: 1024 },
         wave: { value: 1 },
         split: { value: 0 },
@@ -178,13 +199,50 @@ export class Viewer {
     ];
     this.wire = this.lines(geometry, allEdges(count), new THREE.Vector4(0.09, 0.07, 0.06, 0.34), true);
     this.pulled = 0;
+    setShells(geometry, this.outward, this.resting, this.envelope);
     this.apply();
     if (!this.framed) this.frame();
+  }
+
+  /** The envelope as it stands, with its needles and marks. */
+  setEnvelope(data: EnvelopeData | null, show: { needles: boolean; marks: boolean; limits: boolean }) {
+    this.envelope = data;
+    if (this.low) setShells(this.low.mesh.geometry, this.outward, this.resting, data);
+    this.overlays.setEnvelope(data, show, this.renderer.getPixelRatio());
+    this.draw();
+  }
+
+  /** The ray of a traced texel. */
+  setRay(ray: TracedRay | null) {
+    this.overlays.setRay(ray, this.renderer.getPixelRatio());
+    this.draw();
+  }
+
+  /** Where rays are plumb, as a picture over the UVs. */
+  setPlumb(texture: THREE.Texture | null) {
+    const slot = this.low?.mesh.material.uniforms.plumb;
+    if (!slot) return;
+    if (slot.value !== this.blank) (slot.value as THREE.Texture).dispose();
+    slot.value = texture ?? this.blank;
+    this.draw();
+  }
+
+  /** Whether a drag turns the model, or is left to a brush. */
+  setTurnable(turns: boolean) {
+    this.controls.enableRotate = turns;
+  }
+
+  /** Pixels of the page that a length takes at a point of the model. */
+  pixelsAt(point: [number, number, number], length: number): number {
+    const distance = this.camera.position.distanceTo(new THREE.Vector3(...point));
+    const tall = 2 * Math.tan((this.camera.fov * Math.PI) / 360) * Math.max(1e-9, distance);
+    return (length / tall) * this.canvas.clientHeight;
   }
 
   setHigh(data: MeshData | null) {
     this.remove(this.high?.mesh);
     this.high = null;
+    this.turning.set(null, null);
     if (!data) return;
     const geometry = new THREE.BufferGeometry();
     for (const name of ["position", "normal"])
@@ -333,6 +391,7 @@ export class Viewer {
       if (view.layout === "checker" && u.checker) u.checker.value = this.checkerTexture();
       this.pull(view.apart);
       if (u.green) u.green.value = view.green;
+      if (u.painted) u.painted.value = view.painted ? 1 : 0;
       this.hide(this.low, view.hidden.low);
     }
     if (this.high) {
@@ -340,16 +399,17 @@ export class Viewer {
       if (u.mode) u.mode.value = view.mapMode === "colour" && this.high.data.colors ? 2 : 0;
       if (u.apart) u.apart.value = view.apart;
       this.hide(this.high, view.hidden.high);
+      const rough = this.high.data.rough ? roughOf(this.high.data, view.hidden.high) : null;
+      this.turning.set(this.high.mesh.geometry, rough && new THREE.BufferAttribute(rough, 1));
     }
-    for (const [shell, lift] of [
-      [outer, view.envelope?.out ?? null],
-      [inner, view.envelope?.inward ?? null],
+    for (const [shell, shown, x, y] of [
+      [outer, view.outer, 1, 0],
+      [inner, view.inner, 0, 1],
     ] as const) {
       if (!shell) continue;
       for (const drawn of [shell.skin, shell.edges]) {
-        drawn.visible = lift !== null;
-        if (drawn.material.uniforms.lift)
-          drawn.material.uniforms.lift.value = shell === inner ? -(lift ?? 0) : (lift ?? 0);
+        drawn.visible = shown;
+        (drawn.material.uniforms.lifts?.value as THREE.Vector2 | undefined)?.set(x, y);
       }
     }
     if (this.wire) this.wire.visible = view.wires;
@@ -379,20 +439,8 @@ export class Viewer {
   }
 
   /** Leaves hidden parts out of what is drawn and pointed at. */
-  private hide(side: Side, hidden: ReadonlySet<string>) {
-    const shown = side.data.header.parts.filter((p) => !hidden.has(p.name));
-    const geometry = side.mesh.geometry;
-    if (shown.length === side.data.header.parts.length) {
-      geometry.setIndex(new THREE.BufferAttribute(side.data.index, 1));
-      return;
-    }
-    const kept = new Uint32Array(shown.reduce((n, p) => n + p.count, 0));
-    let at = 0;
-    for (const part of shown) {
-      kept.set(side.data.index.subarray(part.start, part.start + part.count), at);
-      at += part.count;
-    }
-    geometry.setIndex(new THREE.BufferAttribute(kept, 1));
+  private hide({ mesh, data }: Side, hidden: ReadonlySet<string>) {
+    mesh.geometry.setIndex(new THREE.BufferAttribute(indexOf(data, hidden), 1));
   }
 
   /** Shows all of the model, from where it is looked at now. */

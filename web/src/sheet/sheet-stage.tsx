@@ -9,6 +9,9 @@ import { seamLines, tintsOf } from "../model/layout-looks";
 import { UvFinder } from "../model/mesh-data";
 import { sheetsOf, uvsOn } from "../model/sheets";
 import { useDisplay } from "../model/use-display";
+import { useLive } from "../reach/live";
+import { traceAt } from "../reach/trace";
+import { TraceCard } from "../reach/trace-card";
 import { type Channel, useStore } from "../state";
 import { StageMessage, StageTools, Tag, ToolSegment, ToolSelect, ToolToggle } from "../ui/stage-tools";
 import { badgePlaces, linesOn, paintLayout, trianglesOn } from "./layout-paint";
@@ -47,15 +50,20 @@ export function SheetStage() {
   const sheets = run?.report?.sheets ?? [];
   const number = Math.min(sheet, Math.max(0, sheets.length - 1));
   const shown = order.includes(map) ? map : order[0];
+  const look = useLive((s) => s.look);
+  const followed = look && look.map === shown && look.sheet === number ? look : null;
   const url = !shown
     ? null
-    : live
-      ? liveUrl(live.run, shown, number, Math.round(live.elapsed * 8))
-      : run
-        ? mapUrl(run.id, shown, number)
-        : null;
+    : followed
+      ? followed.url
+      : live
+        ? liveUrl(live.run, shown, number, Math.round(live.elapsed * 8))
+        : run
+          ? mapUrl(run.id, shown, number)
+          : null;
   const image = useLoadedImage(url);
-  const size = (live ? asset?.runs.find((r) => r.id === live.run)?.size : run?.size) ?? 0;
+  const proof = Math.min(asset?.recipe.sheet.size ?? 0, asset?.recipe.sheet.proof_size ?? 0);
+  const size = (followed ? proof : live ? asset?.runs.find((r) => r.id === live.run)?.size : run?.size) ?? 0;
 
   useEffect(() => {
     if (!canvas.current) return;
@@ -117,6 +125,15 @@ export function SheetStage() {
     });
   };
 
+  const pressed = useRef<[number, number] | null>(null);
+  const up = (e: React.PointerEvent) => {
+    const from = pressed.current;
+    pressed.current = null;
+    if (!from || !run || layout || Math.hypot(e.clientX - from[0], e.clientY - from[1]) > 3) return;
+    const uv = view.current?.uvAt(e.clientX, e.clientY);
+    if (uv) traceAt(run, number, uv);
+  };
+
   return (
     <section
       aria-label="Sheet stage"
@@ -130,7 +147,12 @@ export function SheetStage() {
         aria-label="Sheet: arrows move it, plus and minus zoom, 0 fits"
         className="absolute inset-0 size-full touch-none -outline-offset-2"
         onPointerMove={point}
+        onPointerDown={(e) => {
+          pressed.current = e.button === 0 ? [e.clientX, e.clientY] : null;
+        }}
+        onPointerUp={up}
       />
+      <TraceCard />
       <StageTools>
         <Tag>{layout ? "LAYOUT" : "SHEET"}</Tag>
         {shown && !layout && (
@@ -178,6 +200,16 @@ export function SheetStage() {
       </span>
       {layout && <IslandProbe />}
       {run && !live && !layout && <Probe run={run} sheet={number} map={shown} />}
+      {followed && (
+        <span
+          role="status"
+          aria-label="Follows the hand"
+          data-took={Math.round(followed.took)}
+          className="num absolute top-10 left-2.5 rounded bg-ember-strong px-2 py-0.5 text-white"
+        >
+          Follows your hand: {Math.round(followed.took)} ms
+        </span>
+      )}
       {live && (
         <span className="absolute bottom-3 left-3 rounded bg-ember-strong px-2 py-0.5 text-white">
           Landing: {Math.round(live.share * 100)} %

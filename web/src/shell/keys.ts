@@ -1,12 +1,13 @@
 // The keys of the whole window, and the list that `?` shows.
 import { useEffect } from "react";
 import { useActions } from "../api/queries";
+import { brushSize } from "../reach/brush";
 import { useStore } from "../state";
 
 export const KEYS: readonly (readonly [string, string])[] = [
   ["Ctrl K", "Find a command, part or finding"],
   ["B  /  Shift B", "Bake a proof / the final"],
-  ["Esc", "Stop the bake that runs"],
+  ["Esc", "Close the trace, put the brush down, or stop the bake that runs"],
   ["Ctrl Z  /  Ctrl Shift Z", "Undo / redo the last change of the recipe"],
   ["1  2  3", "Model stage alone, both stages, sheet stage alone"],
   ["F", "Frame the model"],
@@ -14,7 +15,10 @@ export const KEYS: readonly (readonly [string, string])[] = [
   ["E", "Envelope on the model"],
   ["U", "UVs on the sheet"],
   ["?", "This list"],
-  ["Drag", "Model: turn. Sheet: move"],
+  ["N", "Needles at Reach"],
+  ["[  ]", "With a brush at Reach: smaller, larger. Shift: weaker, stronger"],
+  ["Click", "On a stage: trace the texel under the pointer"],
+  ["Drag", "Model: turn, or paint with a brush (beside the model or with Alt: turn). Sheet: move"],
   ["Shift or right drag", "Model: move"],
   ["Wheel, pinch", "Zoom to the pointer"],
   ["Arrows  +  -", "On a stage that has the focus: turn or move, zoom"],
@@ -50,7 +54,19 @@ export function useKeys() {
         ["e", () => state.set({ envelope: !state.envelope })],
         ["u", () => state.set({ uvWires: !state.uvWires })],
         ["?", () => state.set({ keysOpen: true })],
-        ["Escape", () => state.progress && actions.stop(state.progress.run)],
+        ["n", () => state.stop === "reach" && state.set({ needles: state.needles > 0 ? 0 : 1500 })],
+        ["[", () => state.brush && state.set({ brushSize: brushSize() / 1.2 })],
+        ["]", () => state.brush && state.set({ brushSize: brushSize() * 1.2 })],
+        ["{", () => state.brush && state.set({ brushStrength: Math.max(0.05, state.brushStrength - 0.1) })],
+        ["}", () => state.brush && state.set({ brushStrength: Math.min(1, state.brushStrength + 0.1) })],
+        [
+          "Escape",
+          () => {
+            if (state.traced) state.set({ traced: null });
+            else if (state.brush) state.set({ brush: null });
+            else if (state.progress) actions.stop(state.progress.run);
+          },
+        ],
       ]);
       const act = acts.get(e.key);
       if (act) {

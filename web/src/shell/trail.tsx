@@ -16,7 +16,15 @@ export function meshFindings(asset: NonNullable<ReturnType<typeof useAsset>["dat
 }
 
 export function resultFindings(run: ReturnType<typeof useShownRun>): Finding[] {
-  const kinds = ["misses", "back-face-hits", "colours-merged", "range-clipped"];
+  const kinds = [
+    "misses",
+    "back-face-hits",
+    "wrong-part-hits",
+    "lean",
+    "cage-gaps",
+    "colours-merged",
+    "range-clipped",
+  ];
   return run?.report?.findings.filter((f) => kinds.includes(f.kind)) ?? [];
 }
 

@@ -1,5 +1,5 @@
 // The settings of one map, with their units and what they do.
-import { useAsset, useReach } from "../api/queries";
+import { useAsset } from "../api/queries";
 import type {
   CavityMethod,
   ColorFrom,
@@ -12,6 +12,7 @@ import type {
   MapSettings,
   PositionAxis,
 } from "../api/types";
+import { useEnvelope } from "../reach/live";
 import { NumberField } from "../ui/number-field";
 import { Row, Segment } from "../ui/parts";
 import { ClearParts, OccludersRow } from "./occluders";
@@ -45,7 +46,7 @@ export function Choice<T extends string>(props: {
 }
 
 function useDiagonal(): number {
-  const measured = useReach().data?.diagonal;
+  const measured = useEnvelope()?.header.diagonal;
   const high = useAsset().data?.meshes.find((m) => m.role === "high")?.summary;
   if (measured) return measured;
   if (!high) return 1;

@@ -1,110 +1,29 @@
-// Reach: how far rays start outside the low-poly and how far they go in, tuned while looking.
-import { useReach, useRecipe } from "../api/queries";
-import type { Distance, Recipe } from "../api/types";
+// Reach: how far rays start outside the low-poly and how far they go in, and which way they run, tuned while looking.
+import { useRecipe } from "../api/queries";
+import type { Recipe } from "../api/types";
+import { BrushSection } from "../reach/brush-section";
+import { CageSection } from "../reach/cage-section";
+import { DistanceRow } from "../reach/distance-row";
+import { FitSection } from "../reach/fit-section";
+import { useEnvelope } from "../reach/live";
+import { PartsSection } from "../reach/parts-section";
 import { useStore } from "../state";
-import { NumberField } from "../ui/number-field";
-import { Button, Row, Section, Segment, StopHead } from "../ui/parts";
+import { Row, Section, Segment, StopHead } from "../ui/parts";
 
 export function ReachStop() {
-  const [recipe, edit] = useRecipe();
-  const measured = useReach();
+  const [recipe] = useRecipe();
   const { follow, set } = useStore();
   if (!recipe) return null;
-  const suggested = measured.data?.reach.suggested ?? null;
-  const diagonal = measured.data?.diagonal ?? 1;
-  const put = (change: Partial<Recipe>) => edit((r) => ({ ...r, ...change }));
   return (
     <>
       <StopHead title="Reach">Where rays start outside the low-poly, and how far they go in.</StopHead>
-      <Section title="Measured from the meshes">
-        {measured.isFetching && <p className="animate-pulse text-ink-3">Measuring…</p>}
-        {measured.isError && <p className="text-ink-2">{measured.error.message}</p>}
-        {suggested && (
-          <>
-            <p>
-              Out <b className="num">{suggested.out.toPrecision(3)}</b> and in{" "}
-              <b className="num">{suggested.in.toPrecision(3)}</b> hold{" "}
-              <b className="num">{(suggested.enclosed * 100).toFixed(2)} %</b> of the sculpt as probed from
-              the low-poly.
-            </p>
-            <Button
-              className="mt-2"
-              disabled={recipe.reach.out === "auto" && recipe.reach.in === "auto"}
-              onClick={() => put({ reach: { out: "auto", in: "auto" } })}
-            >
-              Use what is measured
-            </Button>
-          </>
-        )}
-      </Section>
-      <Section title="Whole asset" aside={<span className="text-xs text-ink-3">scene units</span>}>
-        <DistanceRow
-          label="Reach out"
-          hint="Too short clips what stands proud; too long meets the neighbour first."
-          value={recipe.reach.out}
-          measured={suggested?.out}
-          diagonal={diagonal}
-          onChange={(out) => put({ reach: { ...recipe.reach, out } })}
-        />
-        <DistanceRow
-          label="Reach in"
-          hint="Must hold the deepest carving; too long meets the far side. Point here to see the inner envelope."
-          onPoint={(inner) => set({ inner })}
-          value={recipe.reach.in}
-          measured={suggested?.in}
-          diagonal={diagonal}
-          onChange={(inward) => put({ reach: { ...recipe.reach, in: inward } })}
-        />
-      </Section>
-      <Section title="Rays">
-        <Row
-          label="Direction"
-          hint={
-            recipe.direction === "averaged"
-              ? "No gaps at hard edges; details near them lean a little."
-              : "Nothing leans; gaps open at hard edges."
-          }
-        >
-          <Segment
-            label="Direction"
-            options={[
-              ["averaged", "Averaged"],
-              ["plumb", "Plumb"],
-            ]}
-            value={recipe.direction}
-            onChange={(direction) => put({ direction })}
-          />
-        </Row>
-        <Row
-          label="Takes"
-          hint={
-            recipe.hit === "outermost"
-              ? "The first surface met from outside."
-              : "The surface nearest to the low-poly."
-          }
-        >
-          <Segment
-            label="Hit rule"
-            options={[
-              ["outermost", "Outermost"],
-              ["nearest", "Nearest"],
-            ]}
-            value={recipe.hit}
-            onChange={(hit) => put({ hit })}
-          />
-        </Row>
-        <Row label="Back faces" hint="Faces of the sculpt that look away from the ray.">
-          <Segment
-            label="Back faces"
-            options={[
-              ["skip", "Skip"],
-              ["keep", "Keep"],
-            ]}
-            value={recipe.back_faces}
-            onChange={(back_faces) => put({ back_faces })}
-          />
-        </Row>
-      </Section>
+      <FitSection />
+      <WholeAsset />
+      <PartsSection />
+      <BrushSection />
+      <Needles />
+      <Rays />
+      <CageSection />
       <Section>
         <label className="flex items-center gap-2">
           <input
@@ -113,78 +32,120 @@ export function ReachStop() {
             onChange={(e) => set({ follow: e.target.checked })}
             className="accent-(--ember)"
           />
-          Bake a proof after each change
+          Follow each change with a proof
         </label>
       </Section>
     </>
   );
 }
 
-function DistanceRow(props: {
-  label: string;
-  hint: string;
-  value: Distance;
-  measured: number | undefined;
-  diagonal: number;
-  onPoint?: (pointed: boolean) => void;
-  onChange: (value: Distance) => void;
-}) {
-  const { label, hint, value, measured, diagonal, onPoint, onChange } = props;
-  const auto = value === "auto";
-  const units = auto ? (measured ?? 0) : value;
-  // Steps and digits follow the asset's size: a drag of a hand's width spans a useful range on any of them.
-  const step = 10 ** Math.floor(Math.log10(diagonal / 2000));
-  const digits = Math.max(0, -Math.floor(Math.log10(step)) + 1);
-  const percent = (100 * units) / diagonal;
+function WholeAsset() {
+  const [recipe, edit] = useRecipe();
+  const header = useEnvelope()?.header;
+  const set = useStore((s) => s.set);
+  if (!recipe) return null;
+  const diagonal = header?.diagonal ?? 1;
+  const put = (reach: Partial<Recipe["reach"]>) => edit((r) => ({ ...r, reach: { ...r.reach, ...reach } }));
   return (
-    <div
-      role="group"
-      aria-label={`${label} of the whole asset`}
-      className="py-1"
-      onPointerEnter={() => onPoint?.(true)}
-      onPointerLeave={() => onPoint?.(false)}
-      onFocus={() => onPoint?.(true)}
-      onBlur={() => onPoint?.(false)}
-    >
-      <div className="flex items-center gap-2">
-        <span className="w-[68px] text-ink-2">{label}</span>
-        <input
-          type="range"
-          aria-label={`${label}, share of the asset`}
-          min={0}
-          max={100}
-          step={0.5}
-          value={Math.min(100, 100 * Math.sqrt(Math.max(0, percent) / 20))}
-          onChange={(e) =>
-            onChange(Number((diagonal * 0.2 * (Number(e.target.value) / 100) ** 2).toFixed(digits)))
-          }
-          className="min-w-0 grow accent-(--ink-2)"
+    <Section title="Whole asset" aside={<span className="text-xs text-ink-3">scene units</span>}>
+      <DistanceRow
+        label="Reach out"
+        of="the whole asset"
+        hint="Too short clips what stands proud; too long meets the neighbour first."
+        value={recipe.reach.out}
+        longest={header?.reach.out ?? 0}
+        diagonal={diagonal}
+        onChange={(out) => put({ out })}
+      />
+      <DistanceRow
+        label="Reach in"
+        of="the whole asset"
+        hint="Must hold the deepest carving; too long meets the far side. Point here to see the inner envelope."
+        onPoint={(inner) => set({ inner })}
+        value={recipe.reach.in}
+        longest={header?.reach.in ?? 0}
+        diagonal={diagonal}
+        onChange={(inward) => put({ in: inward })}
+      />
+    </Section>
+  );
+}
+
+function Needles() {
+  const { needles, needlePart, set } = useStore();
+  return (
+    <Section title="Needles" aside={<span className="num text-ink-3">{needles}</span>}>
+      <input
+        type="range"
+        aria-label="How many needles are drawn"
+        min={0}
+        max={100}
+        value={Math.round(100 * Math.sqrt(needles / 12000))}
+        onChange={(e) =>
+          set({ needles: Math.round(((Number(e.target.value) / 100) ** 2 * 12000) / 50) * 50 })
+        }
+        className="w-full accent-(--ink-2)"
+      />
+      <p className="text-xs text-ink-3">
+        Rays drawn over the model, from start to hit{needlePart ? `, of ${needlePart} only` : ""}.
+      </p>
+    </Section>
+  );
+}
+
+function Rays() {
+  const [recipe, edit] = useRecipe();
+  if (!recipe) return null;
+  const put = (change: Partial<Recipe>) => edit((r) => ({ ...r, ...change }));
+  return (
+    <Section title="Rays">
+      <Row
+        label="Direction"
+        hint={
+          recipe.direction === "averaged"
+            ? "No gaps at hard edges; details near them lean a little."
+            : "Nothing leans; gaps open at hard edges."
+        }
+      >
+        <Segment
+          label="Direction"
+          options={[
+            ["averaged", "Averaged"],
+            ["plumb", "Plumb"],
+          ]}
+          value={recipe.direction}
+          onChange={(direction) => put({ direction })}
         />
-        <NumberField
-          label={label}
-          value={units}
-          min={0}
-          max={diagonal}
-          step={step}
-          digits={digits}
-          onChange={onChange}
+      </Row>
+      <Row
+        label="Takes"
+        hint={
+          recipe.hit === "outermost"
+            ? "The first surface met from outside."
+            : "The surface nearest to the low-poly."
+        }
+      >
+        <Segment
+          label="Hit rule"
+          options={[
+            ["outermost", "Outermost"],
+            ["nearest", "Nearest"],
+          ]}
+          value={recipe.hit}
+          onChange={(hit) => put({ hit })}
         />
-      </div>
-      <div className="flex justify-between pl-[76px] text-xs text-ink-3">
-        <span>
-          {percent.toFixed(2)} % of the asset{auto ? ", measured" : ""}
-        </span>
-        {!auto && (
-          <button
-            type="button"
-            className="underline underline-offset-2 hover:text-ink"
-            onClick={() => onChange("auto")}
-          >
-            measure
-          </button>
-        )}
-      </div>
-      <p className="mt-0.5 text-xs text-ink-3">{hint}</p>
-    </div>
+      </Row>
+      <Row label="Back faces" hint="Faces of the sculpt that look away from the ray.">
+        <Segment
+          label="Back faces"
+          options={[
+            ["skip", "Skip"],
+            ["keep", "Keep"],
+          ]}
+          value={recipe.back_faces}
+          onChange={(back_faces) => put({ back_faces })}
+        />
+      </Row>
+    </Section>
   );
 }

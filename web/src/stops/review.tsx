@@ -30,7 +30,7 @@ export function ReviewStop() {
           onChange={(v) => set({ look: v })}
         />
         <p className="mt-1.5 text-xs text-ink-3">
-          Point at the model or the sheet: the other stage marks the same place, and its texel is told below.
+          Point at the model or the sheet: the other stage marks the same place. Click to trace its ray.
         </p>
       </Section>
       {!report && (
@@ -62,7 +62,7 @@ export function ReviewStop() {
           ) : (
             <ul className="divide-y divide-line">
               {findings.map((f) => (
-                <FindingCard key={f.kind + f.place.part} finding={f} />
+                <FindingCard key={f.kind + f.place.part} finding={f} run={run ?? undefined} />
               ))}
             </ul>
           )}

@@ -2,7 +2,8 @@
 import { CircleAlert, CircleCheck, Info, TriangleAlert } from "lucide-react";
 import { useState } from "react";
 import { useRecipe } from "../api/queries";
-import type { Finding, Fix, Recipe, Severity, Source } from "../api/types";
+import type { Finding, Fix, Recipe, RunView, Severity, Source } from "../api/types";
+import { traceAt } from "../reach/trace";
 import { useStore } from "../state";
 
 const MARKS: Record<Severity, { icon: typeof Info; color: string; word: string }> = {
@@ -40,8 +41,11 @@ export function useShowPlace() {
 const LINK = "text-ember-strong underline underline-offset-2 hover:no-underline";
 
 /** `onLow`: its triangles are the low-poly's, so that they can be lit there. `may`: the artist may let it stand. */
-export function FindingCard(props: { finding: Finding; onLow?: boolean; may?: boolean }) {
-  const { finding, onLow = false, may = false } = props;
+/** `run`: the run it is about, whose texels can be traced. */
+export function FindingCard(props: { finding: Finding; onLow?: boolean; may?: boolean; run?: RunView }) {
+  const { finding, onLow = false, may = false, run } = props;
+  const set = useStore((s) => s.set);
+  const place = finding.place.uv;
   const { icon: Mark, color, word } = MARKS[finding.severity];
   const [, edit] = useRecipe();
   const [noting, setNoting] = useState(false);
@@ -88,6 +92,16 @@ export function FindingCard(props: { finding: Finding; onLow?: boolean; may?: bo
           {point && (
             <button type="button" className={LINK} onClick={() => show(finding, onLow)}>
               Show the place
+            </button>
+          )}
+          {run && place && (
+            <button type="button" className={LINK} onClick={() => traceAt(run, 0, place)}>
+              Trace it
+            </button>
+          )}
+          {finding.kind === "lean" && (
+            <button type="button" className={LINK} onClick={() => set({ stop: "reach" })}>
+              Paint plumb at Reach
             </button>
           )}
           {may && !noting && (

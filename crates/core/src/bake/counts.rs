@@ -1,8 +1,9 @@
 //! What is counted over all tiles of a run, in an order-free way: any thread may count any tile.
 
 use super::hits::TileHits;
+use super::lean::lean_of;
 use super::plan::Plan;
-use super::report::ResolvedReach;
+use crate::reach::ResolvedReach;
 use crate::finding::{Finding, FindingKind, Place, Severity};
 
 /// What was counted.
@@ -10,6 +11,8 @@ use crate::finding::{Finding, FindingKind, Place, Severity};
 pub struct Counts {
     /// Primary rays.
     pub rays: u64,
+    /// Primary rays taken over from an earlier bake.
+    pub kept_rays: u64,
     pub covered: u64,
     pub misses: u64,
     pub back_faces: u64,
@@ -35,6 +38,10 @@ struct PartCounts {
     covered: u64,
     misses: Troubles,
     back_faces: Troubles,
+    wrong_parts: Troubles,
+    leaning: Troubles,
+    /// Sideways shift of details over the leaning texels, scene units, the largest.
+    most_shift: f32,
 }
 
 /// Where a trouble was met: sheet, texel on it, low-poly triangle, v, w.
@@ -69,9 +76,11 @@ impl Counts {
 
     pub(super) fn take(&mut self, plan: &Plan, hits: &TileHits) {
         self.rays += hits.rays();
+        self.kept_rays += hits.kept_rays();
         for (texel, samples) in hits.texels() {
             let spot = spot(plan, hits, texel, samples.start);
-            let part = &mut self.parts[plan.scene.low.parts[spot.2 as usize] as usize];
+            let low_part = plan.scene.low.parts[spot.2 as usize];
+            let part = &mut self.parts[low_part as usize];
             self.covered += 1;
             part.covered += 1;
             if samples.clone().all(|s| !hits.is_hit(s)) {
@@ -81,6 +90,14 @@ impl Counts {
             if samples.clone().any(|s| hits.skipped_back(s)) {
                 self.back_faces += 1;
                 part.back_faces.add(1, Some(spot));
+            }
+            let wrong = |s: usize| hits.hit(s).is_some_and(|h| plan.is_elsewhere(low_part, h.triangle));
+            if samples.clone().any(wrong) {
+                part.wrong_parts.add(1, Some(spot));
+            }
+            if let Some(shift) = lean_of(plan, hits, samples.start) {
+                part.leaning.add(1, Some(spot));
+                part.most_shift = part.most_shift.max(shift);
             }
         }
     }
@@ -103,6 +120,7 @@ impl Counts {
 
     pub(super) fn merged(mut self, other: Counts) -> Counts {
         self.rays += other.rays;
+        self.kept_rays += other.kept_rays;
         self.covered += other.covered;
         self.misses += other.misses;
         self.back_faces += other.back_faces;
@@ -117,6 +135,9 @@ impl Counts {
             mine.covered += theirs.covered;
             mine.misses.add(theirs.misses.count, theirs.misses.first);
             mine.back_faces.add(theirs.back_faces.count, theirs.back_faces.first);
+            mine.wrong_parts.add(theirs.wrong_parts.count, theirs.wrong_parts.first);
+            mine.leaning.add(theirs.leaning.count, theirs.leaning.first);
+            mine.most_shift = mine.most_shift.max(theirs.most_shift);
         }
         self
     }
@@ -126,8 +147,10 @@ impl Counts {
         let mut found = Vec::new();
         for (part, tally) in plan.scene.low.mesh.parts.iter().zip(&self.parts) {
             let name = Some(part.name.as_str());
-            found.extend(miss_finding(plan, name, tally.covered, &tally.misses, plan.reach));
+            found.extend(miss_finding(plan, name, tally.covered, &tally.misses, plan.field.summary));
             found.extend(back_face_finding(plan, name, tally.covered, &tally.back_faces));
+            found.extend(wrong_part_finding(plan, name, tally.covered, &tally.wrong_parts));
+            found.extend(lean_finding(plan, name, tally));
         }
         for (map, tally) in plan.maps.iter().zip(&self.maps) {
             found.extend(clip_finding(plan, map.set_scale, self.covered, tally));
@@ -199,6 +222,36 @@ fn back_face_finding(plan: &Plan, part: Option<&str>, covered: u64, troubles: &T
         place: place(plan, part, troubles.count, first),
         reason: format!("Rays pass through back faces on {}", how_many(part, troubles.count, share)),
         remedy: "Look for turned faces on the sculpt here, or lower reach out so that rays start nearer".to_owned(),
+    })
+}
+
+fn wrong_part_finding(plan: &Plan, part: Option<&str>, covered: u64, troubles: &Troubles) -> Option<Finding> {
+    let (share, first) = share_of(troubles, covered)?;
+    Some(Finding {
+        fixes: Vec::new(),
+        allowed: None,
+        kind: FindingKind::WrongPartHits,
+        severity: severity(share),
+        place: place(plan, part, troubles.count, first),
+        reason: format!("Rays hit a part that lies with another low-poly part on {}", how_many(part, troubles.count, share)),
+        remedy: "Pair parts by name, by space or by hand at Pairs, so that each sees only its own".to_owned(),
+    })
+}
+
+fn lean_finding(plan: &Plan, part: Option<&str>, tally: &PartCounts) -> Option<Finding> {
+    let (share, first) = share_of(&tally.leaning, tally.covered)?;
+    Some(Finding {
+        fixes: Vec::new(),
+        allowed: None,
+        kind: FindingKind::Lean,
+        severity: Severity::Warning,
+        place: place(plan, part, tally.leaning.count, first),
+        reason: format!(
+            "Details lean on {}: drawn up to {:.4} aside, because rays near hard edges run aslant",
+            how_many(part, tally.leaning.count, share),
+            tally.most_shift
+        ),
+        remedy: "Paint plumb over them at Reach, by hand or by one click".to_owned(),
     })
 }
 

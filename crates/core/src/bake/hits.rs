@@ -3,8 +3,8 @@
 
 use super::plan::Plan;
 use crate::bake::BakeScene;
-use crate::reach::SurfacePoint;
-use crate::recipe::{Direction, HitRule};
+use crate::reach::Course;
+use crate::recipe::HitRule;
 use crate::sheet::{Tile, TileSamples, rasterise_tile};
 use crate::trace::{Hit, LANES, Packet, RaySpan, Seen, TraceAnswer, Walk};
 use glam::Vec3;
@@ -27,6 +27,20 @@ pub struct TileHits {
     back: Vec<bool>,
     skipped_back: Vec<bool>,
     rays: u64,
+    /// Rays as they ran, where the next bake may ask; empty otherwise.
+    courses: Vec<Course>,
+    /// Texels whose rays run otherwise than before; empty when nothing was kept of before.
+    changed: Vec<bool>,
+    /// Texels that maps are to work on; empty for all.
+    wanted: Vec<bool>,
+    kept_rays: u64,
+}
+
+/// Whether a tile's rays are kept for the next bake.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Leave {
+    Nothing,
+    Rays,
 }
 
 /// What stays between tiles of one thread, so that tracing allocates nothing.
@@ -37,18 +51,22 @@ pub struct Scratch {
     order: Vec<u32>,
 }
 
-/// Where a ray starts and how it runs: from `position + outward * run_up`, along `-outward`, for `run_up + inward`.
-struct Course {
-    position: Vec3,
-    outward: Vec3,
-    run_up: f32,
-}
-
 impl TileHits {
-    /// Rasterises and traces one tile of the plan.
-    pub(super) fn trace(plan: &Plan, sheet: usize, tile: usize, scratch: &mut Scratch) -> TileHits {
+    /// Rasterises and traces one tile of the plan. Of what an earlier bake left, hits are taken over where rays run as they did,
+    /// for low parts that see what they saw then.
+    pub(super) fn trace(
+        plan: &Plan,
+        sheet: usize,
+        tile: usize,
+        before: Option<(&TileHits, &[bool])>,
+        leave: Leave,
+        scratch: &mut Scratch,
+    ) -> TileHits {
         let part = &plan.sheets[sheet];
-        let samples = rasterise_tile(&part.triangles, &part.candidates[tile], &part.tiles[tile], &plan.pattern);
+        let samples = match before {
+            Some((kept, _)) => kept.samples.clone(),
+            None => rasterise_tile(&part.triangles, &part.candidates[tile], &part.tiles[tile], &plan.pattern),
+        };
         let mut hits = TileHits::untraced(sheet, part.tiles[tile], samples);
         if plan.own_surface {
             hits.triangles.clone_from(&hits.samples.triangles);
@@ -56,8 +74,54 @@ impl TileHits {
             hits.w.clone_from(&hits.samples.w);
             return hits;
         }
-        hits.rays = hits.trace_samples(plan, plan.recipe.direction, true, scratch);
+        let courses: Vec<Course> = (0..hits.samples.len()).map(|s| hits.course(plan, s)).collect();
+        hits.block_order(&mut scratch.order);
+        if let Some((kept, same_part)) = before {
+            hits.take_over(plan, kept, same_part, &courses, &mut scratch.order);
+        }
+        hits.rays = hits.trace_samples(plan, &courses, scratch);
+        if leave == Leave::Rays {
+            hits.courses = courses;
+        }
         hits
+    }
+
+    fn course(&self, plan: &Plan, s: usize) -> Course {
+        let (triangle, v, w) = self.low(s);
+        plan.field.course(&plan.scene.low, triangle, v, w)
+    }
+
+    /// Takes over hits of rays that run as before, and leaves only the others in `order`.
+    fn take_over(
+        &mut self,
+        plan: &Plan,
+        kept: &TileHits,
+        same_part: &[bool],
+        courses: &[Course],
+        order: &mut Vec<u32>,
+    ) {
+        let parts = &plan.scene.low.parts;
+        let mut fresh = vec![true; courses.len()];
+        for (s, course) in courses.iter().enumerate() {
+            let part = parts[self.samples.triangles[s] as usize] as usize;
+            if !same_part[part] || kept.courses.get(s) != Some(course) {
+                continue;
+            }
+            fresh[s] = false;
+            self.triangles[s] = kept.triangles[s];
+            self.v[s] = kept.v[s];
+            self.w[s] = kept.w[s];
+            self.heights[s] = kept.heights[s];
+            self.back[s] = kept.back[s];
+            self.skipped_back[s] = kept.skipped_back[s];
+            self.kept_rays += 1;
+        }
+        order.retain(|&s| fresh[s as usize]);
+        let mut changed = vec![false; self.tile.texels()];
+        for (texel, samples) in self.texels() {
+            changed[texel] = samples.clone().any(|s| fresh[s]);
+        }
+        self.changed = changed;
     }
 
     /// Samples that have hit nothing yet.
@@ -73,20 +137,44 @@ impl TileHits {
             back: vec![false; n],
             skipped_back: vec![false; n],
             rays: 0,
+            courses: Vec::new(),
+            changed: Vec::new(),
+            wanted: Vec::new(),
+            kept_rays: 0,
             samples,
         }
     }
 
-    /// The same samples traced along another direction; reaches as the plan has them, without a cage.
-    pub(crate) fn traced_along(&self, plan: &Plan, direction: Direction, scratch: &mut Scratch) -> TileHits {
+    /// The same samples traced along the averaged direction without a cage. Hits of rays that ran so already are taken over.
+    pub(crate) fn traced_averaged(&self, plan: &Plan, scratch: &mut Scratch) -> TileHits {
         let mut hits = TileHits::untraced(self.sheet, self.tile, self.samples.clone());
-        hits.rays = hits.trace_samples(plan, direction, false, scratch);
+        hits.wanted.clone_from(&self.wanted);
+        let averaged = |s: usize| {
+            let (triangle, v, w) = self.low(s);
+            plan.field.averaged_course(&plan.scene.low, triangle, v, w)
+        };
+        let courses: Vec<Course> = (0..self.samples.len()).map(averaged).collect();
+        hits.block_order(&mut scratch.order);
+        scratch.order.retain(|&s| {
+            let s = s as usize;
+            let (triangle, v, w) = self.low(s);
+            let own = plan.field.is_averaged(triangle, v, w);
+            if own {
+                hits.triangles[s] = self.triangles[s];
+                hits.v[s] = self.v[s];
+                hits.w[s] = self.w[s];
+                hits.heights[s] = self.heights[s];
+                hits.back[s] = self.back[s];
+            }
+            !own
+        });
+        hits.rays = hits.trace_samples(plan, &courses, scratch);
         hits
     }
 
-    fn trace_samples(&mut self, plan: &Plan, direction: Direction, with_cage: bool, scratch: &mut Scratch) -> u64 {
+    /// Traces the samples in `scratch.order`.
+    fn trace_samples(&mut self, plan: &Plan, all_courses: &[Course], scratch: &mut Scratch) -> u64 {
         let Scratch { walk, packet, order } = scratch;
-        self.block_order(order);
         let part_of = |s: u32| plan.scene.low.parts[self.samples.triangles[s as usize] as usize];
         let mut rays = 0;
         let mut at = 0;
@@ -98,22 +186,10 @@ impl TileHits {
             let mask = &plan.pairs.allowed[part as usize];
             let mut courses = Courses::default();
             for (course, &s) in courses.iter_mut().zip(lanes) {
-                let (triangle, v, w) =
-                    (self.samples.triangles[s as usize], self.samples.v[s as usize], self.samples.w[s as usize]);
-                let mut point = plan.scene.low.point(triangle, v, w, direction);
-                point.cage = point.cage.filter(|_| with_cage);
-                *course = Some(course_of(plan, &point));
+                *course = Some(all_courses[s as usize]);
             }
-            let answers = match plan.recipe.hit {
-                HitRule::Outermost => {
-                    rays += run as u64;
-                    outermost(plan, &courses, mask, packet, walk)
-                }
-                HitRule::Nearest => {
-                    rays += 2 * run as u64;
-                    nearest(plan, &courses, mask, packet, walk)
-                }
-            };
+            rays += rays_of(plan.recipe.hit) * run as u64;
+            let answers = answer(plan, &courses, mask, packet, walk);
             for ((&s, answer), course) in lanes.iter().zip(answers).zip(&courses) {
                 let s = s as usize;
                 self.skipped_back[s] = answer.skipped_back;
@@ -148,6 +224,31 @@ impl TileHits {
     pub fn texels(&self) -> impl Iterator<Item = (usize, Range<usize>)> + '_ {
         let bounds = self.samples.starts.windows(2).enumerate();
         bounds.filter(|(_, b)| b[0] < b[1]).map(|(texel, b)| (texel, b[0] as usize..b[1] as usize))
+    }
+
+    /// The same, of those that maps are to work on.
+    pub fn wanted_texels(&self) -> impl Iterator<Item = (usize, Range<usize>)> + '_ {
+        self.texels().filter(|(texel, _)| self.wanted.is_empty() || self.wanted[*texel])
+    }
+
+    /// Texels whose rays run otherwise than before; all when nothing was kept of before.
+    pub(super) fn changed(&self) -> Vec<bool> {
+        if self.changed.is_empty() { vec![true; self.tile.texels()] } else { self.changed.clone() }
+    }
+
+    /// Tells maps which texels to work on.
+    pub(super) fn want(&mut self, wanted: Vec<bool>) {
+        self.wanted = wanted;
+    }
+
+    /// Samples whose hits were taken over.
+    pub fn kept_rays(&self) -> u64 {
+        self.kept_rays
+    }
+
+    /// Samples of the tile's texel `texel`.
+    pub(super) fn samples_of(&self, texel: usize) -> Range<usize> {
+        self.samples.starts[texel] as usize..self.samples.starts[texel + 1] as usize
     }
 
     /// Number of the tile's texel `texel` within its sheet of `size` texels a side.
@@ -202,16 +303,41 @@ impl TileHits {
     }
 }
 
-fn course_of(plan: &Plan, point: &SurfacePoint) -> Course {
-    let (outward, run_up) = match point.cage {
-        // A cage point on the surface itself leaves the direction to the averaged one.
-        Some(cage) => match (cage - point.position).try_normalize() {
-            Some(outward) => (outward, cage.distance(point.position)),
-            None => (point.outward, 0.0),
-        },
-        None => (point.outward, plan.reach.out),
-    };
-    Course { position: point.position, outward, run_up }
+/// Rays that one sample takes.
+fn rays_of(rule: HitRule) -> u64 {
+    match rule {
+        HitRule::Outermost => 1,
+        HitRule::Nearest => 2,
+    }
+}
+
+fn answer(
+    plan: &Plan,
+    courses: &Courses,
+    mask: &[bool],
+    packet: &mut Packet,
+    walk: &mut Walk,
+) -> [TraceAnswer; LANES] {
+    match plan.recipe.hit {
+        HitRule::Outermost => outermost(plan, courses, mask, packet, walk),
+        HitRule::Nearest => nearest(plan, courses, mask, packet, walk),
+    }
+}
+
+/// Up to eight rays by themselves: for each the triangle it hits and the height of the hit, and whether it passed a back face.
+pub(super) fn trace_courses(
+    plan: &Plan,
+    rays: &[Course],
+    mask: &[bool],
+    scratch: &mut Scratch,
+) -> Vec<(Option<(u32, f32)>, bool)> {
+    let mut courses = Courses::default();
+    for (slot, course) in courses.iter_mut().zip(rays) {
+        *slot = Some(*course);
+    }
+    let answers = answer(plan, &courses, mask, &mut scratch.packet, &mut scratch.walk);
+    let told = answers.iter().zip(rays).map(|(a, c)| (a.hit.map(|h| (h.triangle, c.run_up - h.t)), a.skipped_back));
+    told.collect()
 }
 
 type Courses = [Option<Course>; LANES];
@@ -234,7 +360,7 @@ fn outermost(
     fill(packet, courses, |c| RaySpan {
         origin: c.position + c.outward * c.run_up,
         direction: -c.outward,
-        length: c.run_up + plan.reach.inward,
+        length: c.run_up + c.inward,
     });
     let answer = plan.scene.trace.closest_packet(packet, mask, plan.recipe.back_faces, Seen::Along, walk);
     std::array::from_fn(|lane| answer.lane(lane))
@@ -250,7 +376,7 @@ fn nearest(
     walk: &mut Walk,
 ) -> [TraceAnswer; LANES] {
     let (trace, back_faces) = (&plan.scene.trace, plan.recipe.back_faces);
-    fill(packet, courses, |c| RaySpan { origin: c.position, direction: -c.outward, length: plan.reach.inward });
+    fill(packet, courses, |c| RaySpan { origin: c.position, direction: -c.outward, length: c.inward });
     let below = trace.closest_packet(packet, mask, back_faces, Seen::Along, walk);
     fill(packet, courses, |c| RaySpan { origin: c.position, direction: c.outward, length: c.run_up });
     let above = trace.closest_packet(packet, mask, back_faces, Seen::FromAhead, walk);

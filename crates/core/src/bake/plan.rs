@@ -1,18 +1,18 @@
 //! The plan of a bake: everything that is the same for all tiles, worked out once.
 
+use super::kept::KeptTiles;
 use super::nearness::shared_space;
-use super::pairs::{PairRules, PairTable, pair_parts};
+use super::pairs::{PairRules, PairTable, PairedBy, pair_parts};
 use super::repeat::{Repeated, repeat_around};
-use super::report::ResolvedReach;
 use super::sheets::{SheetPlan, plan_sheets};
 use super::spool::Stored;
 use crate::finding::{Finding, FindingKind, mark_allowed};
 use crate::maps::{DetailMap, MapSettings, MapShape, MapWork, Setup};
-use crate::mesh::{CurvatureField, Mesh, check_mesh, compare_placing};
-use crate::reach::{CageFault, LowSurface, suggest_reach};
+use crate::mesh::{CurvatureField, Mesh, Part, check_mesh, compare_placing};
+use crate::reach::{CageFault, Fit, LowSurface, ProbeScene, ReachField, ReachPoints, fit_reach};
 use crate::recipe::{Distance, ImageFormat, Pairing, PlaneTarget, Recipe, SheetName};
 use crate::sheet::{Depth, Image, sample_pattern};
-use crate::trace::TraceScene;
+use crate::trace::{BackFaces, TraceScene};
 use glam::Vec3;
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, OnceLock, PoisonError};
@@ -32,6 +32,9 @@ pub struct BakeScene {
     curvatures: Arc<Mutex<Vec<KeptField>>>,
     low_findings: Arc<OnceLock<Vec<Finding>>>,
     shared_space: Arc<OnceLock<Vec<Vec<f32>>>>,
+    points: Arc<OnceLock<ReachPoints>>,
+    fits: Arc<Mutex<Vec<KeptFit>>>,
+    pub(super) kept: Arc<KeptTiles>,
     /// Where the sculpt repeats: for each of its triangles the one it is a copy of.
     copy_of: Option<Arc<Vec<u32>>>,
     /// Box of the sculpt itself, without copies.
@@ -40,6 +43,12 @@ pub struct BakeScene {
 
 /// Curvature averaged over a radius.
 type KeptField = (f32, Arc<CurvatureField>);
+
+/// A fit, and the rules it was made by: who sees whom, and what back faces do.
+type KeptFit = ((Vec<Vec<bool>>, BackFaces), Arc<Fit>);
+
+/// How many fits of a scene are kept.
+const FITS: usize = 3;
 
 /// How many curvature fields of a scene are kept, one a detail size.
 const CURVATURES: usize = 3;
@@ -86,6 +95,9 @@ impl BakeScene {
             curvatures: Arc::default(),
             low_findings: Arc::default(),
             shared_space: Arc::default(),
+            points: Arc::default(),
+            fits: Arc::default(),
+            kept: Arc::default(),
             copy_of,
             high_bounds,
         })
@@ -131,6 +143,44 @@ impl BakeScene {
     pub fn diagonal(&self) -> f32 {
         let ((a, b), (c, d)) = (self.low.mesh.bounds(), self.high_bounds);
         (b.max(d) - a.min(c)).length()
+    }
+
+    /// Points of the low-poly that reaches stand at.
+    pub fn points(&self) -> &ReachPoints {
+        self.points.get_or_init(|| ReachPoints::new(&self.low.mesh))
+    }
+
+    /// Reaches fitted to the sculpt; kept for the next bake.
+    pub fn fit(&self, pairs: &PairTable, back_faces: BackFaces) -> Arc<Fit> {
+        let mut kept = self.fits.lock().unwrap_or_else(PoisonError::into_inner);
+        let rules = (pairs.allowed.clone(), back_faces);
+        if let Some((_, fit)) = kept.iter().find(|(known, _)| *known == rules) {
+            return fit.clone();
+        }
+        let scene = ProbeScene {
+            low: &self.low,
+            low_trace: self.low_trace(),
+            high_trace: &self.trace,
+            allowed: &pairs.allowed,
+            back_faces,
+        };
+        let fit = Arc::new(fit_reach(&scene, self.points()));
+        kept.push((rules, fit.clone()));
+        if kept.len() > FITS {
+            kept.remove(0);
+        }
+        fit
+    }
+
+    /// The reaches of a recipe over these meshes.
+    pub fn field(&self, recipe: &Recipe, pairs: &PairTable) -> ReachField {
+        if self.own_surface {
+            return ReachField::none(&self.low);
+        }
+        let sides = |part: &Part| recipe.reach.of_part(&part.name);
+        let fits = self.low.mesh.parts.iter().map(sides).any(|(o, i)| o == Distance::Auto || i == Distance::Auto);
+        let fit = fits.then(|| self.fit(pairs, recipe.back_faces));
+        ReachField::new(recipe, &self.low, || self.low_trace(), self.points(), fit.as_deref())
     }
 
     /// Mean curvature of the sculpt averaged over `radius`; kept for the next bake.
@@ -181,15 +231,19 @@ pub struct Plan {
     pub recipe: Recipe,
     pub scene: BakeScene,
     pub pairs: PairTable,
-    /// The reaches in scene units that this bake uses.
-    pub reach: ResolvedReach,
+    /// The reaches this bake uses.
+    pub field: ReachField,
     /// What the meshes, the pairing and the maps' preparation brought to light.
     pub findings: Vec<Finding>,
     pub maps: Vec<PlannedMap>,
     pub sheets: Vec<SheetPlan>,
+    /// `elsewhere[low part][high part]`: the low part sees the high part, which lies with another one. None when no low
+    /// part sees such a one.
+    pub(super) elsewhere: Option<Vec<Vec<bool>>>,
     /// No sculpt: samples are their own hits.
     pub(super) own_surface: bool,
     pub(super) pattern: Vec<[f64; 2]>,
+    pub(super) keeps: bool,
 }
 
 impl Plan {
@@ -212,7 +266,7 @@ impl Plan {
             return Err(PlanFault::NothingOnSheet);
         }
         let pairs = scene.pairs(recipe);
-        let reach = resolve_reach(recipe, scene, &pairs);
+        let field = scene.field(recipe, &pairs);
         let detail = detail_map(recipe, scene, &sheets);
         let setup = Setup { recipe, scene, pairs: &pairs, diagonal: scene.diagonal(), detail: &detail };
         let maps: Vec<PlannedMap> = recipe.maps.iter().map(|settings| plan_map(settings, &setup, now)).collect();
@@ -225,6 +279,7 @@ impl Plan {
             findings.extend(compare_placing(scene.low.mesh.bounds(), scene.high_bounds));
         }
         findings.extend(pairs.findings.iter().cloned());
+        findings.extend(scene.low.cage.iter().flat_map(|cage| cage.findings(&scene.low.mesh)));
         findings.extend(maps.iter().filter_map(|m| m.work.as_ref().ok()).flat_map(|w| w.findings().to_vec()));
         mark_allowed(&mut findings, &recipe.exceptions);
         Ok(Plan {
@@ -232,12 +287,20 @@ impl Plan {
             scene: scene.clone(),
             pattern: sample_pattern(recipe.sheet.samples),
             own_surface: scene.own_surface,
+            elsewhere: elsewhere(scene, &pairs),
+            keeps: false,
             pairs,
-            reach,
+            field,
             findings,
             maps,
             sheets,
         })
+    }
+
+    /// The same plan, taking over what an earlier bake of the scene left where rays run as they did, and leaving its own for the
+    /// next. The bytes are the same; only proofs are small enough for it to have any effect.
+    pub fn keeping(self) -> Plan {
+        Plan { keeps: true, ..self }
     }
 
     /// How many tiles hold anything, over all sheets.
@@ -305,22 +368,24 @@ fn detail_map(recipe: &Recipe, scene: &BakeScene, sheets: &[SheetPlan]) -> Resul
     Ok(Arc::new(DetailMap::new(image, source.y, &scene.low)))
 }
 
-fn resolve_reach(recipe: &Recipe, scene: &BakeScene, pairs: &PairTable) -> ResolvedReach {
-    if scene.own_surface {
-        return ResolvedReach::default();
+/// Of a high part's surface this share at least lies with another low part, and no more than this with the one that sees it.
+const MOST_OF_IT: f32 = 0.6;
+const SLIVER: f32 = 0.02;
+
+/// High parts that a low part sees for want of a better rule, although they lie with another one. What was paired by name or by
+/// hand is meant so.
+fn elsewhere(scene: &BakeScene, pairs: &PairTable) -> Option<Vec<Vec<bool>>> {
+    let loose = |by: &Option<PairedBy>| matches!(by, Some(PairedBy::All | PairedBy::Default));
+    if scene.own_surface || pairs.by.len() < 2 || !pairs.by.iter().flatten().any(loose) {
+        return None;
     }
-    let suggested = match (recipe.reach.out, recipe.reach.inward) {
-        (Distance::Units(_), Distance::Units(_)) => None,
-        _ => Some(suggest_reach(&scene.low, &scene.trace, &pairs.allowed)),
+    let share = scene.shared_space();
+    let lies_elsewhere = |low: usize, high: usize| {
+        let most = share[high].iter().copied().fold(0.0, f32::max);
+        most >= MOST_OF_IT && share[high][low] <= SLIVER
     };
-    let measured = suggested.unwrap_or_default();
-    let pick = |distance, measured| match distance {
-        Distance::Units(units) => units,
-        Distance::Auto => measured,
+    let row = |(low, by): (usize, &Vec<Option<PairedBy>>)| {
+        by.iter().enumerate().map(|(high, by)| loose(by) && lies_elsewhere(low, high)).collect()
     };
-    ResolvedReach {
-        out: pick(recipe.reach.out, measured.out),
-        inward: pick(recipe.reach.inward, measured.inward),
-        suggested,
-    }
+    Some(pairs.by.iter().enumerate().map(row).collect())
 }

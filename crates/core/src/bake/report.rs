@@ -2,24 +2,12 @@
 
 use crate::finding::Finding;
 use crate::maps::PaletteEntry;
-use crate::reach::SuggestedReach;
+use crate::reach::ResolvedReach;
 use crate::recipe::Recipe;
 use crate::sheet::Depth;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use ts_rs::TS;
-
-/// The reaches a bake used, in scene units.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, TS)]
-pub struct ResolvedReach {
-    pub out: f32,
-    #[serde(rename = "in")]
-    pub inward: f32,
-    /// Present when at least one of the two was measured.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    #[ts(optional = nullable)]
-    pub suggested: Option<SuggestedReach>,
-}
 
 /// The file of one sheet of a map.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
@@ -79,6 +67,10 @@ pub struct Report {
     pub ray_seconds: f64,
     #[ts(type = "number")]
     pub rays: u64,
+    /// Primary rays that an earlier bake of the same asset had traced already.
+    #[serde(default)]
+    #[ts(type = "number")]
+    pub kept_rays: u64,
     #[ts(type = "number")]
     pub texels: u64,
     #[ts(type = "number")]

@@ -3,7 +3,8 @@
 
 use super::canvas::Canvas;
 use super::counts::Counts;
-use super::hits::{Scratch, TileHits};
+use super::hits::{Leave, Scratch, TileHits};
+use super::kept::Keeping;
 use super::outcome::{Outcome, slot};
 use super::plan::Plan;
 use super::report::{MapReport, Report};
@@ -77,6 +78,9 @@ struct Shared<'a> {
     canvas: &'a Canvas,
     covered: Vec<Mutex<Coverage>>,
     spool: &'a dyn Spool,
+    keeping: Option<Keeping<'a>>,
+    /// Each map with its settings in words, to know its values again.
+    map_keys: Vec<String>,
     fault: Mutex<Option<String>>,
 }
 
@@ -89,6 +93,8 @@ fn run_in_pool(plan: &Plan, threads: usize, watch: &dyn Watch, spool: Arc<dyn Sp
         canvas: &canvas,
         covered: plan.sheets.iter().map(|_| Mutex::new(Coverage::new(plan.recipe.sheet.size))).collect(),
         spool: &*spool,
+        keeping: plan.scene.kept.for_plan(plan),
+        map_keys: plan.maps.iter().map(|m| format!("{:?}", m.settings)).collect(),
         fault: Mutex::default(),
     };
     let busy: Vec<(usize, usize)> = plan
@@ -121,6 +127,9 @@ fn run_in_pool(plan: &Plan, threads: usize, watch: &dyn Watch, spool: Arc<dyn Sp
     if watch.stopped() {
         return Err(Ended::Stopped);
     }
+    if let Some(keeping) = shared.keeping {
+        keeping.finish();
+    }
     let covered = shared.covered.into_iter().map(|c| c.into_inner().unwrap_or_else(PoisonError::into_inner)).collect();
     let report = report(plan, &counts, watch.now() - started);
     let mut outcome = Outcome::new(plan, covered, counts, report, spool, canvas);
@@ -141,7 +150,10 @@ impl Shared<'_> {
     fn bake_tile(&self, sheet: usize, number: usize, counts: &mut Counts, scratch: &mut Scratch) {
         let plan = self.plan;
         let before = self.watch.now();
-        let hits = TileHits::trace(plan, sheet, number, scratch);
+        let kept = self.keeping.as_ref().and_then(|k| k.tile(sheet, number));
+        let leave = if self.keeping.is_some() { Leave::Rays } else { Leave::Nothing };
+        let kept = kept.map(|(tile, same_part)| (&*tile.hits, same_part));
+        let mut hits = TileHits::trace(plan, sheet, number, kept, leave, scratch);
         counts.ray_seconds += self.watch.now() - before;
         counts.take(plan, &hits);
         {
@@ -151,13 +163,29 @@ impl Shared<'_> {
             }
         }
         let tile = &plan.sheets[sheet].tiles[number];
+        let changed = hits.changed();
+        let mut before = vec![None; plan.maps.len()];
+        if let Some(keeping) = &self.keeping {
+            let mut wanted = changed.clone();
+            before = keeping.values(sheet, number, &self.map_keys, &mut wanted);
+            // Heights along the averaged direction do not follow from rays that run otherwise.
+            if !plan.field.all_averaged() && plan.maps.iter().any(|m| m.heights) {
+                wanted.fill(true);
+            }
+            hits.want(wanted);
+        }
+        let mut left = Vec::new();
         let mut work = TileWork::new(plan, &hits, scratch);
         let mut values = Vec::new();
         for (map, planned) in plan.maps.iter().enumerate() {
             let Ok(task) = &planned.work else { continue };
-            let before = self.watch.now();
+            let begun = self.watch.now();
             values.clear();
-            values.resize(tile.texels() * planned.shape.channels, 0.0);
+            match &before[map] {
+                Some(kept) => values.extend_from_slice(kept),
+                None => values.resize(tile.texels() * planned.shape.channels, 0.0),
+            }
+            clear_wanted(&hits, planned.shape.channels, &mut values);
             let rays = work.rays;
             task.evaluate(&mut work, &mut values);
             counts.maps[map].rays += work.rays - rays;
@@ -168,8 +196,23 @@ impl Shared<'_> {
             if let Err(fault) = self.spool.keep(slot(plan.maps.len(), tiles, sheet, number, map), bytes) {
                 *self.fault.lock().unwrap_or_else(PoisonError::into_inner) = Some(fault);
             }
-            counts.maps[map].seconds += self.watch.now() - before;
+            counts.maps[map].seconds += self.watch.now() - begun;
+            if self.keeping.is_some() {
+                left.push((self.map_keys[map].clone(), values.clone()));
+            }
         }
+        drop(work);
+        if let Some(keeping) = &self.keeping {
+            hits.want(Vec::new());
+            keeping.leave((sheet, number), Arc::new(hits), left, &changed);
+        }
+    }
+}
+
+/// Texels that are worked on again begin from nothing, as in a bake from nothing.
+fn clear_wanted(hits: &TileHits, channels: usize, values: &mut [f32]) {
+    for (texel, _) in hits.wanted_texels() {
+        values[texel * channels..(texel + 1) * channels].fill(0.0);
     }
 }
 
@@ -203,10 +246,11 @@ fn report(plan: &Plan, counts: &Counts, seconds: f64) -> Report {
     Report {
         version: 1,
         recipe: plan.recipe.clone(),
-        reach: plan.reach,
+        reach: plan.field.summary,
         seconds,
         ray_seconds: counts.ray_seconds,
         rays: counts.rays + counts.maps.iter().map(|m| m.rays).sum::<u64>(),
+        kept_rays: counts.kept_rays,
         texels: u64::from(size) * u64::from(size) * plan.sheets.len() as u64,
         covered: counts.covered,
         misses: counts.misses,

@@ -160,7 +160,7 @@ impl ColorTask {
 impl MapWork for ColorTask {
     fn evaluate(&self, tile: &mut TileWork, out: &mut [f32]) {
         let (scene, hits) = (tile.scene(), tile.hits);
-        for (texel, samples) in hits.texels() {
+        for (texel, samples) in hits.wanted_texels() {
             let all = samples.len();
             let mut sum = Vec3::ZERO;
             let mut count = 0;

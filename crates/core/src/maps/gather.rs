@@ -272,7 +272,7 @@ impl TileWork<'_> {
         let mut starts = Vec::new();
         // Texels with hits, low part by low part in blocks of four by two.
         let mut sources: Vec<(u16, u32, Source)> = Vec::new();
-        for (texel, samples) in hits.texels() {
+        for (texel, samples) in hits.wanted_texels() {
             let part = plan.scene.low.parts[hits.low(samples.start).0 as usize];
             let before = starts.len();
             starts.extend(samples.filter_map(|s| start_of(&plan.scene, hits, s, spec)));

@@ -36,7 +36,7 @@ pub use thickness::ThicknessSettings;
 
 use crate::bake::{BakeScene, PairTable, Plan, Scratch, TileHits};
 use crate::finding::Finding;
-use crate::recipe::{Direction, Distance, PictureSource, Recipe};
+use crate::recipe::{Distance, PictureSource, Recipe};
 use gather::Gathered;
 use serde::{Deserialize, Serialize};
 use std::rc::Rc;
@@ -153,11 +153,11 @@ impl<'a> TileWork<'a> {
 
     /// Hits along the averaged direction without a cage; traced anew only where the primary rays ran otherwise.
     fn averaged_hits(&mut self) -> Option<Rc<TileHits>> {
-        if self.plan.recipe.direction == Direction::Averaged && !self.plan.scene.low.has_cage() {
+        if self.plan.field.all_averaged() {
             return None;
         }
         if self.averaged.is_none() {
-            let traced = self.hits.traced_along(self.plan, Direction::Averaged, self.scratch);
+            let traced = self.hits.traced_averaged(self.plan, self.scratch);
             self.rays += traced.rays();
             self.averaged = Some(Rc::new(traced));
         }

@@ -68,7 +68,7 @@ struct NormalTask {
 impl MapWork for NormalTask {
     fn evaluate(&self, tile: &mut TileWork, out: &mut [f32]) {
         let (scene, hits) = (tile.scene(), tile.hits);
-        for (texel, samples) in hits.texels() {
+        for (texel, samples) in hits.wanted_texels() {
             let mut sum = Vec3::ZERO;
             for s in samples {
                 if let Some(normal) = hits.normal(scene, s) {

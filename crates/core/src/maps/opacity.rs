@@ -24,7 +24,7 @@ struct OpacityTask;
 
 impl MapWork for OpacityTask {
     fn evaluate(&self, tile: &mut TileWork, out: &mut [f32]) {
-        for (texel, samples) in tile.hits.texels() {
+        for (texel, samples) in tile.hits.wanted_texels() {
             let hit = samples.clone().filter(|&s| tile.hits.is_hit(s)).count();
             out[texel] = hit as f32 / samples.len() as f32;
         }

@@ -60,13 +60,19 @@ impl Neighbours {
         Neighbours { point_of, starts, triangles }
     }
 
-    fn around(&self, point: u32) -> &[u32] {
+    /// Triangles around a point.
+    pub(super) fn around(&self, point: u32) -> &[u32] {
         &self.triangles[self.starts[point as usize] as usize..self.starts[point as usize + 1] as usize]
+    }
+
+    /// Points of a triangle's corners.
+    pub(super) fn points(&self, mesh: &Mesh, t: u32) -> [u32; 3] {
+        mesh.triangles[t as usize].map(|v| self.point_of[v as usize])
     }
 
     /// Edges of a triangle as its points run, without those that shrank to a point.
     fn edges(&self, mesh: &Mesh, t: u32) -> impl Iterator<Item = (u32, u32)> + use<> {
-        let p = mesh.triangles[t as usize].map(|v| self.point_of[v as usize]);
+        let p = self.points(mesh, t);
         [(p[0], p[1]), (p[1], p[2]), (p[2], p[0])].into_iter().filter(|(a, b)| a != b)
     }
 

@@ -1,7 +1,21 @@
-//! Where rays start, which way they run and how far: directions on the low-poly, and reaches measured from both meshes.
+//! Where rays start, which way they run and how far: directions on the low-poly, reaches fitted to the sculpt, what was painted,
+//! and cages made by hand.
 
-mod suggest;
+mod cage;
+mod field;
+mod fit;
+mod plumb;
+mod points;
+mod probes;
+mod shortfall;
+mod strokes;
 mod surface;
 
-pub use suggest::{SuggestedReach, suggest_reach};
-pub use surface::{CageFault, LowSurface, SurfacePoint};
+pub use cage::{CageFault, CageMatch};
+pub use field::{Course, ReachField, ResolvedReach};
+pub use fit::{Fit, FitLimit, FitReport, FitSpot, SuggestedReach, fit_reach};
+pub use plumb::PlumbMask;
+pub use points::ReachPoints;
+pub use probes::{Probe, ProbeScene, Wall, spread_points};
+pub use shortfall::{EnvelopeMark, MarkKind, envelope_marks};
+pub use surface::{LowSurface, SurfacePoint};

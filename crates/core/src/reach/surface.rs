@@ -1,16 +1,9 @@
 //! The low-poly as rays see it: positions, shading frames and ray directions at any point of any triangle.
 
+use super::cage::{CageFault, CageMatch, match_cage};
 use crate::mesh::{CornerTangent, Mesh, angle_weighted_directions, corner_tangents};
 use crate::recipe::Direction;
 use glam::{Mat3, Vec3};
-
-/// Why a cage cannot be used with a low-poly.
-#[derive(Clone, Debug, PartialEq, thiserror::Error)]
-#[error("{fault}. {remedy}")]
-pub struct CageFault {
-    pub fault: String,
-    pub remedy: String,
-}
 
 /// The low-poly with what baking adds to it.
 pub struct LowSurface {
@@ -21,8 +14,8 @@ pub struct LowSurface {
     tangents: Vec<[CornerTangent; 3]>,
     /// Averaged ray direction of each vertex.
     directions: Vec<Vec3>,
-    /// Cage corner of each triangle corner, when there is a cage.
-    cage: Option<Vec<[Vec3; 3]>>,
+    /// The cage's points, when there is a cage.
+    pub cage: Option<CageMatch>,
 }
 
 /// A point on the low surface.
@@ -31,8 +24,6 @@ pub struct SurfacePoint {
     pub position: Vec3,
     /// Unit direction from the surface outward; rays run against it.
     pub outward: Vec3,
-    /// The cage's point over this one, when there is a cage.
-    pub cage: Option<Vec3>,
 }
 
 fn blend(corners: [Vec3; 3], v: f32, w: f32) -> Vec3 {
@@ -44,18 +35,13 @@ impl LowSurface {
     /// Prepares a low-poly for baking.
     ///
     /// # Errors
-    /// A [`CageFault`] when the cage's faces do not match the low-poly's one to one.
+    /// A [`CageFault`] when the cage's points cannot be told to be those of the low-poly, or lie inside of it.
     pub fn new(mesh: Mesh, cage: Option<&Mesh>) -> Result<LowSurface, CageFault> {
-        let cage = cage.map(|cage| match_cage(&mesh, cage)).transpose()?;
         let tangents = if mesh.uvs.is_empty() { Vec::new() } else { corner_tangents(&mesh) };
         let directions = angle_weighted_directions(&mesh);
+        let cage = cage.map(|cage| match_cage(&mesh, &directions, cage)).transpose()?;
         let parts = mesh.triangle_parts();
         Ok(LowSurface { mesh, parts, tangents, directions, cage })
-    }
-
-    /// True when rays start on a cage mesh.
-    pub fn has_cage(&self) -> bool {
-        self.cage.is_some()
     }
 
     /// The renderer's interpolated normal (unit) at a point of a triangle: its number, and weights of its second and third corner.
@@ -76,17 +62,24 @@ impl LowSurface {
 
     /// The point of `triangle` with weights `v`, `w` of its second and third corner.
     pub fn point(&self, triangle: u32, v: f32, w: f32, direction: Direction) -> SurfacePoint {
+        let plumb = if direction == Direction::Plumb { 1.0 } else { 0.0 };
+        self.turned_point(triangle, v, w, plumb)
+    }
+
+    /// The same with the direction turned by `plumb`: 0 = averaged, 1 = square to the face.
+    pub fn turned_point(&self, triangle: u32, v: f32, w: f32, plumb: f32) -> SurfacePoint {
         let position = blend(self.mesh.corners(triangle), v, w);
         let face = || self.mesh.face_normal(triangle);
-        let outward = match direction {
-            Direction::Plumb => face(),
-            Direction::Averaged => {
-                let corners = self.mesh.triangles[triangle as usize].map(|c| self.directions[c as usize]);
-                blend(corners, v, w).try_normalize().unwrap_or_else(face)
-            }
+        let averaged = || {
+            let corners = self.mesh.triangles[triangle as usize].map(|c| self.directions[c as usize]);
+            blend(corners, v, w).try_normalize().unwrap_or_else(face)
         };
-        let cage = self.cage.as_ref().map(|c| blend(c[triangle as usize], v, w));
-        SurfacePoint { position, outward, cage }
+        let outward = match plumb {
+            0.0 => averaged(),
+            1.0 => face(),
+            _ => averaged().lerp(face(), plumb).try_normalize().unwrap_or_else(face),
+        };
+        SurfacePoint { position, outward }
     }
 
     /// The tangent frame a renderer uses at a point: columns T, B, N from interpolated, not normalised, T and N, with
@@ -100,15 +93,4 @@ impl LowSurface {
         let frame = Mat3::from_cols(t, b, n);
         (frame.determinant().abs() > 1e-9).then_some(frame)
     }
-}
-
-fn match_cage(low: &Mesh, cage: &Mesh) -> Result<Vec<[Vec3; 3]>, CageFault> {
-    if cage.triangles.len() != low.triangles.len() {
-        return Err(CageFault {
-            fault: format!("the cage has {} triangles and the low-poly {}", cage.triangles.len(), low.triangles.len()),
-            remedy: "Make the cage by moving points of a copy of this low-poly, without adding or removing faces"
-                .into(),
-        });
-    }
-    Ok((0..cage.triangles.len() as u32).map(|t| cage.corners(t)).collect())
 }

@@ -2,11 +2,13 @@
 //! delivered. It names meshes and settings; it holds no results. docs/recipe.md tells it for readers.
 
 mod pairing;
+mod reach;
 mod source;
 mod words;
 
 pub(crate) use pairing::plain_name;
 pub use pairing::{Endings, HandPair, Pairing};
+pub use reach::{Axis, Brush, Distance, PartReach, Reach, ReachSide, Stroke};
 pub use source::{Facing, NormalMapSource, PictureSource, Plane, PlaneTarget, Source, UvChoice};
 pub use words::changes;
 
@@ -24,41 +26,6 @@ pub const RECIPE_VERSION: u32 = 1;
 
 /// Smallest and largest sheet, in texels a side.
 pub const SHEET_SIZES: std::ops::RangeInclusive<u32> = 16..=16384;
-
-/// A distance in scene units, or `"auto"`: measured from the two meshes when the bake is planned.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, TS)]
-#[serde(untagged)]
-pub enum Distance {
-    #[default]
-    #[serde(with = "auto_word")]
-    #[ts(type = "\"auto\"")]
-    Auto,
-    Units(f32),
-}
-
-mod auto_word {
-    use serde::{Deserialize, Deserializer, Serializer, de::Error};
-
-    pub fn serialize<S: Serializer>(s: S) -> Result<S::Ok, S::Error> {
-        s.serialize_str("auto")
-    }
-
-    pub fn deserialize<'de, D: Deserializer<'de>>(d: D) -> Result<(), D::Error> {
-        match String::deserialize(d)?.as_str() {
-            "auto" => Ok(()),
-            other => Err(D::Error::custom(format!("'{other}' is not a distance; give a number or \"auto\""))),
-        }
-    }
-}
-
-/// How far rays start outside the low surface, and how far they go inside it.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, TS)]
-#[serde(deny_unknown_fields)]
-pub struct Reach {
-    pub out: Distance,
-    #[serde(rename = "in")]
-    pub inward: Distance,
-}
 
 /// The way rays run.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, TS)]
@@ -333,18 +300,7 @@ impl Recipe {
         if !SAMPLE_COUNTS.contains(&self.sheet.samples) {
             return Err(format!("sheet.samples is {}; give 1, 4, 16 or 64", self.sheet.samples));
         }
-        for (name, distance) in [("reach.out", self.reach.out), ("reach.in", self.reach.inward)] {
-            if let Distance::Units(d) = distance
-                && !(d.is_finite() && d >= 0.0)
-            {
-                return Err(format!("{name} is {d}; give a distance of 0 or more in scene units, or \"auto\""));
-            }
-        }
-        if let (Distance::Units(out), Distance::Units(inward)) = (self.reach.out, self.reach.inward)
-            && out + inward <= 0.0
-        {
-            return Err("reach.out and reach.in are both 0, so rays have no length; raise one of them".into());
-        }
+        self.reach.validate()?;
         self.low.iter().chain(&self.high).chain(&self.cage).try_for_each(Source::validate)?;
         self.endings.validate()?;
         self.validate_formats()?;

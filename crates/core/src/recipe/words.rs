@@ -2,9 +2,10 @@
 
 use super::{
     Direction, Distance, Endings, HitRule, ImageFormat, Layout, Padding, Pairing, Plane, PlaneTarget, Recipe, Source,
-    UvChoice,
+    Stroke, UvChoice,
 };
 use crate::trace::BackFaces;
+use std::collections::BTreeSet;
 
 fn distance(d: Distance) -> String {
     match d {
@@ -51,6 +52,14 @@ pub fn changes(before: &Recipe, after: &Recipe) -> Vec<String> {
     say("normal map", map(before), map(after));
     say("reach out", distance(before.reach.out), distance(after.reach.out));
     say("reach in", distance(before.reach.inward), distance(after.reach.inward));
+    let parts: BTreeSet<&str> = before.reach.parts.iter().chain(&after.reach.parts).map(|p| p.part.as_str()).collect();
+    for part in parts {
+        let own = |r: &Recipe| r.reach.parts.iter().find(|p| p.part == part).cloned();
+        let told = |d: Option<Option<Distance>>| d.flatten().map_or("the asset's".into(), distance);
+        let (old, new) = (own(before), own(after));
+        say(&format!("reach out of {part}"), told(old.as_ref().map(|p| p.out)), told(new.as_ref().map(|p| p.out)));
+        say(&format!("reach in of {part}"), told(old.as_ref().map(|p| p.inward)), told(new.as_ref().map(|p| p.inward)));
+    }
     let direction = |d| if d == Direction::Plumb { "plumb" } else { "averaged" }.to_owned();
     say("direction", direction(before.direction), direction(after.direction));
     let hit = |h| if h == HitRule::Nearest { "nearest" } else { "outermost" }.to_owned();
@@ -88,6 +97,10 @@ pub fn changes(before: &Recipe, after: &Recipe) -> Vec<String> {
         said.extend(old.steps[kept..].iter().map(|s| format!("{}: no longer {}", new.file, s.words())));
         said.extend(new.steps[kept..].iter().map(|s| format!("{}: {}", new.file, s.words())));
     }
+    let (old, new) = (&before.reach.strokes, &after.reach.strokes);
+    let kept = old.iter().zip(new).take_while(|(a, b)| a == b).count();
+    said.extend(strokes(&old[kept..]).map(|words| format!("{words} taken back")));
+    said.extend(strokes(&new[kept..]).map(|words| format!("{words} painted")));
     for pair in after.hand_pairs.iter().filter(|p| !before.hand_pairs.contains(p)) {
         let low = if pair.low.is_empty() { "nothing".to_owned() } else { pair.low.join(" and ") };
         said.push(format!("{} paired with {low}", pair.high));
@@ -107,6 +120,14 @@ pub fn changes(before: &Recipe, after: &Recipe) -> Vec<String> {
         said.push(format!("{} left out", map.kind().label));
     }
     said
+}
+
+/// Strokes in words, those of one brush in a row together.
+fn strokes(strokes: &[Stroke]) -> impl Iterator<Item = String> + '_ {
+    strokes.chunk_by(|a, b| a.brush == b.brush).map(|run| match run.len() {
+        1 => run[0].brush.words().to_owned(),
+        n => format!("{n} strokes of {}", run[0].brush.words()),
+    })
 }
 
 /// Files of both recipes that are the same file on the same side.

@@ -2,12 +2,14 @@
 //! test. It knows no sheet and no map.
 
 mod lanes;
+mod nearest;
 mod packet;
 mod ready;
 mod tree;
 mod walk;
 
 pub use lanes::LANES;
+pub use nearest::{Nearest, nearest_on_triangle};
 pub use packet::{Packet, PacketAnswer, Walk, hit_point};
 pub use tree::TraceScene;
 

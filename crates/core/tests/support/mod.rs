@@ -102,7 +102,7 @@ pub fn recipe(size: u32, samples: u32, reach: (f32, f32), maps: Vec<MapSettings>
     recipe.sheet.size = size;
     recipe.sheet.samples = samples;
     recipe.sheet.padding = Padding::Texels(0);
-    recipe.reach = Reach { out: Distance::Units(reach.0), inward: Distance::Units(reach.1) };
+    recipe.reach = Reach { out: Distance::Units(reach.0), inward: Distance::Units(reach.1), ..Reach::default() };
     recipe.maps = maps;
     recipe
 }

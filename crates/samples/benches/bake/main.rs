@@ -3,6 +3,7 @@
 //! 8192 sheet of six maps instead and prints how far memory rose.
 
 mod large;
+mod reach;
 mod single;
 mod uvs;
 
@@ -84,6 +85,10 @@ fn bake(recipe: &Recipe, scene: &BakeScene, threads: usize, times: usize) -> (f6
 fn main() {
     if std::env::args().any(|a| a == "large") {
         large::large();
+        return;
+    }
+    if std::env::args().any(|a| a == "reach") {
+        reach::print();
         return;
     }
     if std::env::args().any(|a| a == "uvs") {
@@ -224,7 +229,7 @@ fn packets_against_single_rays(stone: &Sample, scene: &BakeScene) {
     println!("\n-- packets of eight against single rays through the tree library's 8-wide compressed tree, one thread");
     let mask = vec![true; stone.high.parts.len()];
     let plan = Plan::new(&recipe(1024, 1, &["normal"]), scene).expect("sound");
-    let primary = primary_spans(scene, 1024, plan.reach.out, plan.reach.inward);
+    let primary = primary_spans(scene, 1024, plan.field.summary.out, plan.field.summary.inward);
     let sky = sky_spans(scene, &primary, &mask, scene.diagonal() * 0.2);
     let triangles: Vec<Triangle> = (0..stone.high.triangles.len() as u32)
         .map(|t| {
@@ -359,7 +364,7 @@ impl RayCosts {
         let sheet = &plan.recipe.sheet;
         let side = (f64::from(sheet.size) * f64::from(sheet.samples).sqrt()) as u32;
         let mask = vec![true; scene.high.parts.len()];
-        let all = primary_spans(scene, side, plan.reach.out, plan.reach.inward);
+        let all = primary_spans(scene, side, plan.field.summary.out, plan.field.summary.inward);
         let mut walk = Walk::default();
         let primary = some(&all, 400_000);
         let (closest, _) = best(1, || {
@@ -367,7 +372,7 @@ impl RayCosts {
                 std::hint::black_box(scene.trace.closest_packet(p, &mask, BackFaces::Skip, Seen::Along, &mut walk));
             });
         });
-        let texels = primary_spans(scene, sheet.size, plan.reach.out, plan.reach.inward);
+        let texels = primary_spans(scene, sheet.size, plan.field.summary.out, plan.field.summary.inward);
         let sky = some(&sky_spans(scene, &texels, &mask, scene.diagonal() * AO_SHARE), 400_000);
         let (ao, _) = best(1, || {
             packets(&sky, |p| {

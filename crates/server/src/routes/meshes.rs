@@ -1,13 +1,12 @@
 //! Meshes in, and meshes as the page draws them.
 
 use crate::App;
-use crate::api::{AssetView, Event, MeshSummary, ReachView, Role};
+use crate::api::{AssetView, Event, MeshSummary, Role};
 use crate::fault::{Fault, Result, aside};
 use crate::intake::{carry_over, place};
 use crate::scenes::{mesh_key, summary_name};
 use crate::{display, routes::assets};
 use ember_ridge_core::Recipe;
-use ember_ridge_core::bake::Plan;
 use ember_ridge_core::glam::Vec3;
 use ember_ridge_core::maps::{ColorSettings, Green, MapSettings};
 use ember_ridge_core::mesh::{UvReport, uv_report};
@@ -25,7 +24,7 @@ use std::sync::Arc;
 use tokio::io::AsyncReadExt;
 
 pub fn routes() -> Vec<Route> {
-    routes![bring_in, bring_in_picture, make_plane, show_low, show_high, reach, uvs]
+    routes![bring_in, bring_in_picture, make_plane, show_low, show_high, uvs]
 }
 
 /// Largest file that is taken.
@@ -121,7 +120,7 @@ async fn bring_in(
     replaces: Option<&str>,
     data: Data<'_>,
 ) -> Result<Json<AssetView>> {
-    app.store.asset(id).await?;
+    let low = app.store.asset(id).await?.recipe.low;
     let (name, mut writer) = take_file(app, file, data).await?;
     let (there, told) = (app.inner().clone(), name.clone());
     let (writer, mesh, mut summary) = aside(move || {
@@ -134,6 +133,10 @@ async fn bring_in(
         let mesh = Arc::new(read_mesh(&told, &content, &|_| None)?);
         drop(content);
         stage("checking");
+        if role == Role::Cage && !low.is_empty() {
+            LowSurface::new(there.joined(&low)?, Some(&mesh))
+                .map_err(|f| Fault::unusable(format!("{told}: {f}. The envelope stays as it was")))?;
+        }
         let summary = MeshSummary::of(&mesh, 0, role);
         Ok((writer, mesh, summary))
     })
@@ -241,22 +244,4 @@ async fn show_high(app: &State<Arc<App>>, id: i64) -> Result<(ContentType, Vec<u
         Ok(made)
     });
     Ok((ContentType::Binary, bytes.await?))
-}
-
-/// The reaches that the present recipe comes to, with "auto" measured.
-#[get("/assets/<id>/reach")]
-async fn reach(app: &State<Arc<App>>, id: i64) -> Result<Json<ReachView>> {
-    let asset = app.store.asset(id).await?;
-    let app = app.inner().clone();
-    aside(move || {
-        let mut recipe = asset.recipe;
-        // Measuring needs no sheet of any size.
-        recipe.sheet.size = 16;
-        recipe.maps = MapSettings::by_id("miss").into_iter().collect();
-        recipe.reach = Default::default();
-        let scene = app.scene(&recipe, &|_| true)?;
-        let plan = Plan::new(&recipe, &scene).map_err(|fault| Fault::unusable(fault.to_string()))?;
-        Ok(Json(ReachView { reach: plan.reach, diagonal: scene.low.mesh.diagonal() }))
-    })
-    .await
 }

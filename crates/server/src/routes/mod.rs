@@ -5,6 +5,7 @@ mod events;
 mod maps;
 mod meshes;
 mod pages;
+mod reach;
 mod runs;
 
 pub use maps::SwatchCache;
@@ -19,6 +20,7 @@ pub fn mount(rocket: Rocket<Build>) -> Rocket<Build> {
         .mount("/api", assets::routes())
         .mount("/api", meshes::routes())
         .mount("/api", maps::routes())
+        .mount("/api", reach::routes())
         .mount("/api", runs::routes())
         .mount("/api", events::routes())
         .mount("/", pages::routes())

@@ -142,22 +142,27 @@ async fn live(app: &State<Arc<App>>, id: i64, map: &str, sheet: Option<usize>) -
 /// What every map of a run holds at a texel, counted from the top left.
 #[get("/runs/<id>/texel?<x>&<y>&<sheet>")]
 async fn texel(app: &State<Arc<App>>, id: i64, x: u32, y: u32, sheet: Option<usize>) -> Result<Json<TexelView>> {
+    Ok(Json(TexelView { x, y, maps: texel_maps(app, id, (x, y), sheet.unwrap_or(0)).await? }))
+}
+
+/// What the maps of a run hold at a texel.
+pub(super) async fn texel_maps(app: &Arc<App>, id: i64, (x, y): (u32, u32), sheet: usize) -> Result<Vec<TexelMap>> {
     let run = app.store.run(id).await?;
     let size = run.recipe.sheet.size;
     if x >= size || y >= size {
         return Err(Fault::unusable(format!("texel {x}, {y} is not on a sheet of {size} x {size}")));
     }
     let files = app.store.run_files(id).await?;
-    let app = app.inner().clone();
+    let app = app.clone();
     let images = aside(move || app.images.of_run(id, &files, |hash| Ok(app.store.blobs.read(hash)?))).await?;
     let maps = run.recipe.maps.iter().filter_map(|settings| {
-        let image = images.get(&map_key(settings.id(), sheet.unwrap_or(0)))?;
+        let image = images.get(&map_key(settings.id(), sheet))?;
         let texel = image.texel(x, y);
         let channels = texel[..settings.shape().channels.min(texel.len())].to_vec();
         let words = words_of(settings, &channels, run.report.as_ref());
         Some(TexelMap { map: settings.id().to_owned(), channels, words })
     });
-    Ok(Json(TexelView { x, y, maps: maps.collect() }))
+    Ok(maps.collect())
 }
 
 impl ImageCache {

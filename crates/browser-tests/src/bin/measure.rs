@@ -1,0 +1,42 @@
+//! `make measure`: figures that only a real browser can give, from the full samples, printed one a line. The browser draws
+//! in software here, so a frame is slower than on any machine with a graphics card.
+
+use anyhow::{Context, Result};
+use ember_ridge_browser_tests::{Session, Start};
+use serde_json::Value;
+
+/// Turns the model stage by keys and waits for each frame to be on the canvas; gives milliseconds a frame.
+const TURN: &str = "const done = arguments[0]; \
+    const canvas = document.querySelector('section[aria-label=\"Model stage\"] canvas'); \
+    const gl = canvas.getContext('webgl2'); const pixel = new Uint8Array(4); const times = []; \
+    const press = () => canvas.dispatchEvent(new KeyboardEvent('keydown', { key: 'ArrowRight', bubbles: true })); \
+    let began = 0; \
+    const step = () => { press(); began = performance.now(); requestAnimationFrame(() => requestAnimationFrame(() => { \
+        gl.readPixels(0, 0, 1, 1, gl.RGBA, gl.UNSIGNED_BYTE, pixel); \
+        times.push(performance.now() - began); times.length < 25 ? step() : done(times.slice(5)); })) }; step();";
+
+#[tokio::main]
+async fn main() -> Result<()> {
+    let session = Session::start(Start { draft: false, ..Start::default() }).await?;
+    session.samples_ready().await?;
+    turning(&session).await?;
+    session.close().await
+}
+
+async fn turning(session: &Session) -> Result<()> {
+    session.button("Asset").await?.click().await?;
+    session.xpath("//*[@role='menuitem' and contains(., 'Boundary stone')]").await?.click().await?;
+    for look in ["Low", "Sculpt"] {
+        session.xpath(&format!("//section[@aria-label='Model stage']//button[.='{look}']")).await?.click().await?;
+        tokio::time::sleep(std::time::Duration::from_secs(4)).await;
+        let times = session.page.execute_async(TURN, vec![]).await?;
+        let mut times: Vec<f64> = times.as_array().context("times")?.iter().filter_map(Value::as_f64).collect();
+        times.sort_by(f64::total_cmp);
+        println!(
+            "turning the stone, {look}: median {:.0} ms, worst {:.0} ms from key to pixels",
+            times[times.len() / 2],
+            times[times.len() - 1]
+        );
+    }
+    Ok(())
+}

@@ -1,0 +1,168 @@
+//! What a bake leaves for the next one of the same asset: each tile's hits with the rays that made them, and the maps' values. A ray
+//! that runs as it did before is not traced again, and a texel whose rays all do is not worked on again; because a tile is a pure
+//! function of these, the bytes are those of a bake from nothing. Kept for sheets as small as proofs.
+
+use super::hits::TileHits;
+use super::plan::Plan;
+use crate::recipe::{HitRule, SheetSettings};
+use crate::trace::BackFaces;
+use rustc_hash::FxHashMap;
+use std::sync::{Arc, Mutex, PoisonError};
+
+/// Sheets with more samples than this leave nothing: they are finals, and their rays would fill memory.
+const MOST_SAMPLES: u64 = 1 << 20;
+
+/// What must be the same for any ray to be the same.
+#[derive(Clone, Debug, PartialEq)]
+struct Frame {
+    sheet: SheetSettings,
+    hit: HitRule,
+    back_faces: BackFaces,
+    allowed: Vec<Vec<bool>>,
+    /// Whatever else maps read besides hits: seed and pictures.
+    beside: String,
+}
+
+impl Frame {
+    fn of(plan: &Plan) -> Frame {
+        let recipe = &plan.recipe;
+        Frame {
+            // Proofs and finals of one size and sampling share their rays, whatever they are written as.
+            sheet: SheetSettings {
+                size: recipe.sheet.size,
+                samples: recipe.sheet.samples,
+                layout: recipe.sheet.layout,
+                ..SheetSettings::default()
+            },
+            hit: recipe.hit,
+            back_faces: recipe.back_faces,
+            allowed: plan.pairs.allowed.clone(),
+            beside: format!("{} {:?}", recipe.seed, recipe.normal_map),
+        }
+    }
+
+    /// Whether rays of the other frame start at the same texels and follow the same rules.
+    fn same_rays(&self, other: &Frame) -> bool {
+        (&self.sheet, self.hit, self.back_faces) == (&other.sheet, other.hit, other.back_faces)
+    }
+}
+
+/// A map's values over a tile, and the texels whose values are no longer those of the hits.
+#[derive(Clone)]
+struct KeptValues {
+    map: String,
+    values: Arc<Vec<f32>>,
+    stale: Vec<bool>,
+}
+
+/// One tile.
+#[derive(Clone)]
+pub(super) struct KeptTile {
+    pub hits: Arc<TileHits>,
+    maps: Vec<KeptValues>,
+}
+
+#[derive(Default)]
+struct Store {
+    frame: Option<Frame>,
+    tiles: FxHashMap<(usize, usize), KeptTile>,
+}
+
+/// What the last bakes of a scene left.
+#[derive(Default)]
+pub struct KeptTiles {
+    store: Mutex<Store>,
+}
+
+/// What one bake may take over, and what it leaves.
+pub(super) struct Keeping<'a> {
+    kept: &'a KeptTiles,
+    /// By low part: the parts of the sculpt it sees are those of before.
+    same_part: Vec<bool>,
+    same_beside: bool,
+    tiles: FxHashMap<(usize, usize), KeptTile>,
+    frame: Frame,
+    left: Mutex<FxHashMap<(usize, usize), KeptTile>>,
+}
+
+/// Maps kept beside the present ones, such as those of fewer rays.
+const OTHER_MAPS: usize = 24;
+
+impl KeptTiles {
+    /// What a bake of `plan` can take over; None when it is too large to leave anything.
+    pub(super) fn for_plan(&self, plan: &Plan) -> Option<Keeping<'_>> {
+        let sheet = &plan.recipe.sheet;
+        let samples = u64::from(sheet.size).pow(2) * u64::from(sheet.samples) * plan.sheets.len() as u64;
+        if !plan.keeps || samples > MOST_SAMPLES || plan.own_surface {
+            return None;
+        }
+        let frame = Frame::of(plan);
+        let store = self.store.lock().unwrap_or_else(PoisonError::into_inner);
+        let before = store.frame.as_ref().filter(|f| f.same_rays(&frame));
+        let parts = plan.pairs.allowed.len();
+        let same = |part: usize| before.is_some_and(|b| b.allowed.get(part) == frame.allowed.get(part));
+        Some(Keeping {
+            kept: self,
+            same_part: (0..parts).map(same).collect(),
+            same_beside: before.is_some_and(|b| b.beside == frame.beside),
+            tiles: if before.is_some() { store.tiles.clone() } else { FxHashMap::default() },
+            frame,
+            left: Mutex::default(),
+        })
+    }
+}
+
+impl Keeping<'_> {
+    /// The tile as it was left, and which low parts see what they saw then.
+    pub fn tile(&self, sheet: usize, tile: usize) -> Option<(&KeptTile, &[bool])> {
+        self.tiles.get(&(sheet, tile)).map(|kept| (kept, self.same_part.as_slice()))
+    }
+
+    /// For each of `maps`, values to begin with; and marks in `wanted` each texel that has to be worked on again. Texels that are
+    /// marked already have changed rays.
+    pub fn values(&self, sheet: usize, tile: usize, maps: &[String], wanted: &mut [bool]) -> Vec<Option<Arc<Vec<f32>>>> {
+        let kept = self.tiles.get(&(sheet, tile)).filter(|_| self.same_beside);
+        let found: Vec<Option<&KeptValues>> =
+            maps.iter().map(|m| kept.and_then(|k| k.maps.iter().find(|v| v.map == *m))).collect();
+        for values in &found {
+            match values {
+                Some(values) => wanted.iter_mut().zip(&values.stale).for_each(|(want, stale)| *want |= stale),
+                None => wanted.fill(true),
+            }
+        }
+        found.into_iter().map(|v| v.map(|v| v.values.clone())).collect()
+    }
+
+    /// Leaves a tile for the next bake: its hits and the values of its maps. `changed` marks texels whose rays run otherwise than
+    /// before: what is kept of other maps is stale there.
+    pub fn leave(
+        &self,
+        (sheet, tile): (usize, usize),
+        hits: Arc<TileHits>,
+        maps: Vec<(String, Vec<f32>)>,
+        changed: &[bool],
+    ) {
+        let own: Vec<&String> = maps.iter().map(|(m, _)| m).collect();
+        let others = self.tiles.get(&(sheet, tile)).filter(|_| self.same_beside).into_iter().flat_map(|k| &k.maps);
+        let mut entries: Vec<KeptValues> = others
+            .filter(|v| !own.contains(&&v.map))
+            .take(OTHER_MAPS)
+            .map(|v| KeptValues {
+                stale: v.stale.iter().zip(changed).map(|(stale, changed)| *stale || *changed).collect(),
+                ..v.clone()
+            })
+            .collect();
+        entries.extend(
+            maps.into_iter().map(|(map, v)| KeptValues { map, values: Arc::new(v), stale: vec![false; changed.len()] }),
+        );
+        let kept = KeptTile { hits, maps: entries };
+        self.left.lock().unwrap_or_else(PoisonError::into_inner).insert((sheet, tile), kept);
+    }
+
+    /// The bake ran to its end: what it left takes the place of what was kept.
+    pub fn finish(self) {
+        let mut store = self.kept.store.lock().unwrap_or_else(PoisonError::into_inner);
+        store.frame = Some(self.frame);
+        store.tiles = self.left.into_inner().unwrap_or_else(PoisonError::into_inner);
+    }
+}

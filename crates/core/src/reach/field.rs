@@ -1,0 +1,179 @@
+//! Reaches and directions at any point of the low surface, as one bake uses them: what was fitted or typed, with what was painted.
+
+use super::fit::{Fit, FitReport, SuggestedReach};
+use super::plumb::PlumbMask;
+use super::points::ReachPoints;
+use super::strokes::{Painted, paint};
+use super::{LowSurface, SurfacePoint};
+use crate::mesh::Mesh;
+use crate::recipe::{Direction, Distance, Recipe};
+use crate::trace::TraceScene;
+use glam::Vec3;
+use serde::{Deserialize, Serialize};
+use ts_rs::TS;
+
+/// The reaches a bake used, in scene units.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, TS)]
+pub struct ResolvedReach {
+    /// The longest of each.
+    pub out: f32,
+    #[serde(rename = "in")]
+    pub inward: f32,
+    /// One pair of numbers for the whole asset, for comparison. Present when anything was fitted.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[ts(optional = nullable)]
+    pub suggested: Option<SuggestedReach>,
+    /// How well the fit did. Present when anything was fitted.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[ts(optional = nullable)]
+    pub fit: Option<FitReport>,
+    /// Strokes that changed nothing, because they touch no vertex.
+    #[serde(default)]
+    pub idle_strokes: u32,
+}
+
+/// Reaches by triangle corner, and where rays are plumb.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct ReachField {
+    pub out: Vec<[f32; 3]>,
+    pub inward: Vec<[f32; 3]>,
+    pub plumb: PlumbMask,
+    /// Where rays start above each corner, when there is a cage.
+    pub cage: Option<Vec<[Vec3; 3]>>,
+    pub summary: ResolvedReach,
+}
+
+fn blend([a, b, c]: [f32; 3], v: f32, w: f32) -> f32 {
+    // Differences: exact where the corners agree.
+    a + (b - a) * v + (c - a) * w
+}
+
+impl ReachField {
+    /// No reach at all: the low-poly is its own surface.
+    pub fn none(low: &LowSurface) -> ReachField {
+        let zeros = vec![[0.0; 3]; low.mesh.triangles.len()];
+        ReachField { out: zeros.clone(), inward: zeros, ..ReachField::default() }
+    }
+
+    /// The reaches of a recipe: fitted ones where it says so, then what was painted. The low-poly's tree is asked for only when
+    /// something was.
+    pub fn new<'a>(
+        recipe: &Recipe,
+        low: &LowSurface,
+        low_trace: impl FnOnce() -> &'a TraceScene,
+        points: &ReachPoints,
+        fit: Option<&Fit>,
+    ) -> ReachField {
+        let mut out = vec![0.0f32; points.count];
+        let mut inward = vec![0.0f32; points.count];
+        for part in &low.mesh.parts {
+            let (set_out, set_in) = recipe.reach.of_part(&part.name);
+            for t in part.triangles.clone() {
+                for p in points.of[t as usize].map(|p| p as usize) {
+                    out[p] = pick(set_out, fit.map(|f| f.out[p]));
+                    inward[p] = pick(set_in, fit.map(|f| f.inward[p]));
+                }
+            }
+        }
+        let base = if recipe.direction == Direction::Plumb { 1.0 } else { 0.0 };
+        let mut plumb = PlumbMask::new(base);
+        let mut idle_strokes = 0;
+        if !recipe.reach.strokes.is_empty() {
+            let (fitted_out, fitted_in) = (out.clone(), inward.clone());
+            let mut sides = (
+                Painted { values: &mut out, fitted: &fitted_out },
+                Painted { values: &mut inward, fitted: &fitted_in },
+            );
+            let painted = (&mut sides.0, &mut sides.1);
+            idle_strokes = paint(&recipe.reach.strokes, low, low_trace(), points, painted, &mut plumb);
+        }
+        let longest = |values: &[f32]| values.iter().copied().fold(0.0, f32::max);
+        let summary = ResolvedReach {
+            out: longest(&out),
+            inward: longest(&inward),
+            suggested: fit.map(|f| f.uniform),
+            fit: fit.map(|f| f.report),
+            idle_strokes,
+        };
+        let (out, inward) = (points.spread(&out), points.spread(&inward));
+        let cage = low.cage.as_ref().map(|cage| {
+            // A corner that the cage has no point for keeps the envelope's.
+            let corner = |t: usize, c: usize| {
+                let v = low.mesh.triangles[t][c] as usize;
+                cage.corners[t][c].unwrap_or(low.mesh.positions[v] + low.directions()[v] * out[t][c])
+            };
+            (0..out.len()).map(|t| [corner(t, 0), corner(t, 1), corner(t, 2)]).collect()
+        });
+        ReachField { out, inward, plumb, cage, summary }
+    }
+
+    /// Reach out and reach in at a place of a triangle.
+    pub fn at(&self, triangle: u32, v: f32, w: f32) -> (f32, f32) {
+        (blend(self.out[triangle as usize], v, w), blend(self.inward[triangle as usize], v, w))
+    }
+
+    /// The ray over a place of a triangle.
+    pub fn course(&self, low: &LowSurface, triangle: u32, v: f32, w: f32) -> Course {
+        let (out, inward) = self.at(triangle, v, w);
+        let SurfacePoint { position, outward } = low.turned_point(triangle, v, w, self.plumb.at(triangle, v, w));
+        let Some(cage) = &self.cage else { return Course { position, outward, run_up: out, inward } };
+        let [a, b, c] = cage[triangle as usize];
+        let start = a + (b - a) * v + (c - a) * w;
+        match (start - position).try_normalize() {
+            Some(outward) => Course { position, outward, run_up: start.distance(position), inward },
+            // A cage point on the surface itself leaves the direction to the averaged one.
+            None => Course { position, outward, run_up: 0.0, inward },
+        }
+    }
+
+    /// The same along the averaged direction, without a cage.
+    pub fn averaged_course(&self, low: &LowSurface, triangle: u32, v: f32, w: f32) -> Course {
+        let (run_up, inward) = self.at(triangle, v, w);
+        let SurfacePoint { position, outward } = low.point(triangle, v, w, Direction::Averaged);
+        Course { position, outward, run_up, inward }
+    }
+
+    /// The low-poly with its points moved to where rays start: a cage for work elsewhere. Vertices that parts share stand as the last
+    /// of them has it.
+    pub fn cage_mesh(&self, low: &LowSurface) -> Mesh {
+        let mut mesh = low.mesh.clone();
+        for (t, corners) in low.mesh.triangles.iter().enumerate() {
+            for (c, &v) in corners.iter().enumerate() {
+                mesh.positions[v as usize] = match &self.cage {
+                    Some(cage) => cage[t][c],
+                    None => low.mesh.positions[v as usize] + low.directions()[v as usize] * self.out[t][c],
+                };
+            }
+        }
+        mesh
+    }
+
+    /// Whether the ray over a place of a triangle runs along the averaged direction.
+    pub fn is_averaged(&self, triangle: u32, v: f32, w: f32) -> bool {
+        self.cage.is_none() && self.plumb.at(triangle, v, w) == 0.0
+    }
+
+    /// Whether all rays do.
+    pub fn all_averaged(&self) -> bool {
+        self.cage.is_none() && self.plumb.is_averaged()
+    }
+}
+
+/// Where a ray starts and how it runs: from `position + outward * run_up`, along `-outward`, for `run_up + inward`.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Course {
+    /// On the low surface.
+    pub position: Vec3,
+    /// Unit vector.
+    pub outward: Vec3,
+    /// Scene units.
+    pub run_up: f32,
+    pub inward: f32,
+}
+
+fn pick(set: Distance, fitted: Option<f32>) -> f32 {
+    match set {
+        Distance::Units(units) => units,
+        Distance::Auto => fitted.unwrap_or_default(),
+    }
+}

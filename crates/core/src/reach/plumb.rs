@@ -1,0 +1,159 @@
+//! Where rays run square to the face: a mask over the low surface, finer than its vertices. Triangles that a stroke touches carry a
+//! grid of values in their own plane, as fine as the smallest brush that touched them asks for; the rest keep one value.
+
+use super::strokes::{Dab, falloff};
+use crate::mesh::{Mesh, SurfaceWalk};
+use crate::recipe::{Brush, Stroke};
+use rustc_hash::FxHashMap;
+
+/// Grid steps over the size of the smallest brush, and along an edge at most.
+const STEPS_A_BRUSH: f32 = 8.0;
+const MOST_STEPS: u32 = 128;
+
+/// Plumb weights, 0 = averaged direction, 1 = square to the face.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct PlumbMask {
+    /// Where nothing was painted.
+    base: f32,
+    /// Grid of each painted triangle: steps along an edge, and where its values begin.
+    grids: FxHashMap<u32, (u32, u32)>,
+    /// Row after row: weight of the second corner rising by row, of the third within it.
+    values: Vec<f32>,
+}
+
+/// Full to half of the size, so that a detail under the brush is upright as a whole; then smoothly down to nothing.
+fn weight_at(distance: f32, size: f32) -> f32 {
+    falloff((distance - size * 0.5).max(0.0), size * 0.5)
+}
+
+/// Values of a triangular grid with `n` steps an edge.
+fn grid_points(n: u32) -> usize {
+    ((n + 1) * (n + 2) / 2) as usize
+}
+
+/// Place of a grid point in its grid.
+fn grid_at(n: u32, i: u32, j: u32) -> usize {
+    // Row i has n + 1 - i values.
+    (i * (n + 1) - i * (i.max(1) - 1) / 2 + j) as usize
+}
+
+impl PlumbMask {
+    pub fn new(base: f32) -> PlumbMask {
+        PlumbMask { base, ..PlumbMask::default() }
+    }
+
+    /// Whether every ray runs along the averaged direction.
+    pub fn is_averaged(&self) -> bool {
+        self.base == 0.0 && self.grids.is_empty()
+    }
+
+    /// Triangles that were painted.
+    pub fn painted(&self) -> impl Iterator<Item = u32> + '_ {
+        self.grids.keys().copied()
+    }
+
+    /// The weight at a place of `triangle`.
+    pub fn at(&self, triangle: u32, v: f32, w: f32) -> f32 {
+        if self.grids.is_empty() {
+            return self.base;
+        }
+        let Some(&(n, start)) = self.grids.get(&triangle) else { return self.base };
+        let own = &self.values[start as usize..start as usize + grid_points(n)];
+        let (x, y) = ((v.clamp(0.0, 1.0)) * n as f32, (w.clamp(0.0, 1.0)) * n as f32);
+        let i = (x as u32).min(n - 1);
+        let j = (y as u32).min(n - 1 - i);
+        let (f, g) = ((x - i as f32).clamp(0.0, 1.0), (y - j as f32).clamp(0.0, 1.0));
+        if f + g <= 1.0 {
+            let [a, b, c] = [(i, j), (i + 1, j), (i, j + 1)].map(|(i, j)| own[grid_at(n, i, j)]);
+            a + (b - a) * f + (c - a) * g
+        } else {
+            let [a, b, c] =
+                [(i + 1, (j + 1).min(n - 1 - i)), (i, j + 1), (i + 1, j)].map(|(i, j)| own[grid_at(n, i, j)]);
+            a + (b - a) * (1.0 - f) + (c - a) * (1.0 - g)
+        }
+    }
+
+    /// Paints strokes, in order.
+    pub(super) fn paint(&mut self, strokes: &[(&Stroke, Vec<Dab>)], walk: &SurfaceWalk, mesh: &Mesh) {
+        let mut finest: FxHashMap<u32, f32> = FxHashMap::default();
+        for (stroke, dabs) in strokes {
+            for &t in dabs.iter().flat_map(|d| &d.around.triangles) {
+                let size = finest.entry(t).or_insert(f32::INFINITY);
+                *size = size.min(stroke.size);
+            }
+        }
+        let mut touched: Vec<(u32, f32)> = finest.into_iter().collect();
+        touched.sort_by_key(|(t, _)| *t);
+        for (t, size) in touched {
+            let [a, b, c] = mesh.corners(t);
+            let longest = a.distance(b).max(b.distance(c)).max(c.distance(a));
+            let n = ((longest / size * STEPS_A_BRUSH).ceil() as u32).clamp(1, MOST_STEPS);
+            self.grids.insert(t, (n, self.values.len() as u32));
+            self.values.resize(self.values.len() + grid_points(n), self.base);
+        }
+        for (stroke, dabs) in strokes {
+            let target = if stroke.brush == Brush::Plumb { 1.0 } else { 0.0 };
+            let mut by_triangle: Vec<(u32, usize)> =
+                dabs.iter().enumerate().flat_map(|(d, dab)| dab.around.triangles.iter().map(move |&t| (t, d))).collect();
+            by_triangle.sort_unstable();
+            for own in by_triangle.chunk_by(|a, b| a.0 == b.0) {
+                let t = own[0].0;
+                let (n, start) = self.grids[&t];
+                for i in 0..=n {
+                    for j in 0..=n - i {
+                        let (v, w) = (i as f32 / n as f32, j as f32 / n as f32);
+                        let weight = own.iter().fold(0.0f32, |most, &(_, d)| {
+                            let distance = dabs[d].around.at(walk, t, v, w);
+                            most.max(weight_at(distance, stroke.size) * dabs[d].pressure)
+                        });
+                        let slot = &mut self.values[start as usize + grid_at(n, i, j)];
+                        *slot += (target - *slot) * weight * stroke.strength;
+                    }
+                }
+            }
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn grid_points_follow_each_other() {
+        for n in 1..9 {
+            let mut next = 0;
+            for i in 0..=n {
+                for j in 0..=n - i {
+                    assert_eq!(grid_at(n, i, j), next);
+                    next += 1;
+                }
+            }
+            assert_eq!(next, grid_points(n));
+        }
+    }
+
+    #[test]
+    fn between_grid_points_weights_run_straight() {
+        // A mask that is linear over the triangle comes back everywhere, borders and corners too.
+        let linear = |v: f32, w: f32| 0.25 + 0.5 * v + 0.125 * w;
+        for n in [1u32, 2, 5, 16] {
+            let mut mask = PlumbMask::new(0.0);
+            mask.grids.insert(3, (n, 0));
+            mask.values = vec![0.0; grid_points(n)];
+            for i in 0..=n {
+                for j in 0..=n - i {
+                    mask.values[grid_at(n, i, j)] = linear(i as f32 / n as f32, j as f32 / n as f32);
+                }
+            }
+            for a in 0..=20 {
+                for b in 0..=20 - a {
+                    let (v, w) = (a as f32 / 20.0, b as f32 / 20.0);
+                    let (got, want) = (mask.at(3, v, w), linear(v, w));
+                    assert!((got - want).abs() < 1e-5, "{n} steps at {v}, {w}: {got}, not {want}");
+                }
+            }
+        }
+        assert_eq!(PlumbMask::new(1.0).at(0, 0.3, 0.3), 1.0);
+    }
+}

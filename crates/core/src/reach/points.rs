@@ -1,0 +1,58 @@
+//! Where reaches stand: the points of each part. Vertices at one place are one point within their part, so that an envelope has
+//! no gaps at hard edges and seams, and two parts that touch may still differ.
+
+use crate::mesh::Mesh;
+use rustc_hash::FxHashMap;
+
+/// Points of a low-poly, and which point each corner of each triangle is.
+pub struct ReachPoints {
+    pub of: Vec<[u32; 3]>,
+    pub count: usize,
+    /// Points next to point `p`: `next[starts[p]..starts[p + 1]]`, rising.
+    starts: Vec<u32>,
+    next: Vec<u32>,
+}
+
+impl ReachPoints {
+    pub fn new(mesh: &Mesh) -> ReachPoints {
+        let parts = mesh.triangle_parts();
+        let mut seen: FxHashMap<(u16, [u32; 3]), u32> = FxHashMap::default();
+        let mut of = Vec::with_capacity(mesh.triangles.len());
+        for (t, part) in parts.iter().enumerate() {
+            of.push(mesh.corners(t as u32).map(|p| {
+                let key = p.to_array().map(|x| (x + 0.0).to_bits());
+                let fresh = seen.len() as u32;
+                *seen.entry((*part, key)).or_insert(fresh)
+            }));
+        }
+        let count = seen.len();
+        let mut pairs: Vec<(u32, u32)> = of
+            .iter()
+            .flat_map(|&[a, b, c]| [(a, b), (b, a), (b, c), (c, b), (c, a), (a, c)])
+            .filter(|(a, b)| a != b)
+            .collect();
+        pairs.sort_unstable();
+        pairs.dedup();
+        let starts = (0..=count as u32).map(|p| pairs.partition_point(|(a, _)| *a < p) as u32).collect();
+        ReachPoints { of, count, starts, next: pairs.into_iter().map(|(_, b)| b).collect() }
+    }
+
+    /// Points that share an edge with `point`.
+    pub fn next_to(&self, point: usize) -> &[u32] {
+        &self.next[self.starts[point] as usize..self.starts[point + 1] as usize]
+    }
+
+    /// Mean of the values around a point; its own where it stands alone.
+    pub fn mean_around(&self, values: &[f32], point: usize) -> f32 {
+        let next = self.next_to(point);
+        if next.is_empty() {
+            return values[point];
+        }
+        next.iter().map(|&n| values[n as usize]).sum::<f32>() / next.len() as f32
+    }
+
+    /// Values of points as values of corners.
+    pub fn spread(&self, values: &[f32]) -> Vec<[f32; 3]> {
+        self.of.iter().map(|corners| corners.map(|p| values[p as usize])).collect()
+    }
+}

@@ -1,0 +1,216 @@
+//! What rays from points spread over the low-poly find: how far the sculpt that belongs to each point lies, and how far a ray may
+//! go before it meets what belongs elsewhere. A surface of the sculpt belongs to a point when no other wall of the low-poly
+//! stands between the two, and no other place of the low-poly is much nearer to it.
+
+use super::LowSurface;
+use crate::recipe::Direction;
+use crate::trace::{BackFaces, LANES, Packet, RaySpan, Seen, TraceScene, Walk};
+use rayon::prelude::*;
+
+/// What one point of the low surface found. Distances along its averaged direction, scene units.
+#[derive(Clone, Copy, Debug)]
+pub struct Probe {
+    pub triangle: u32,
+    /// Barycentric weights of the second and third corner.
+    pub v: f32,
+    pub w: f32,
+    /// Where the outermost surface that belongs here lies outside; None when none does.
+    pub outside: Option<f32>,
+    /// Where the surface lies inside, when there is none outside.
+    pub inside: Option<f32>,
+    /// The next wall of the low-poly outward and inward.
+    pub wall_out: Option<Wall>,
+    pub wall_in: Option<Wall>,
+    /// From here on outward a ray would begin beyond a surface of the sculpt that belongs elsewhere and faces it.
+    pub harm: f32,
+}
+
+/// A wall of the low-poly.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Wall {
+    pub distance: f32,
+    /// Of the probe's own part.
+    pub own: bool,
+    /// Where on the low-poly it was met.
+    pub triangle: u32,
+    pub v: f32,
+    pub w: f32,
+}
+
+/// The meshes and rules that probes see.
+#[derive(Clone, Copy)]
+pub struct ProbeScene<'a> {
+    pub low: &'a LowSurface,
+    pub low_trace: &'a TraceScene,
+    pub high_trace: &'a TraceScene,
+    /// `allowed[low part][high part]`.
+    pub allowed: &'a [Vec<bool>],
+    pub back_faces: BackFaces,
+}
+
+/// Nothing further off than this share of the low-poly's diagonal is looked for.
+const FURTHEST: f32 = 0.12;
+/// Points that are probed: at least so many a mesh, at least so many a triangle, at most so many.
+const LEAST_PROBES: usize = 120_000;
+const MOST_PROBES: usize = 600_000;
+const A_TRIANGLE: usize = 3;
+/// A wall this near, as a share of the diagonal, is the surface the ray left.
+const NEAREST_WALL: f32 = 2e-4;
+/// How much of the way to a wall is looked along.
+const SHORT_OF_WALL: f32 = 0.98;
+
+/// A surface belongs elsewhere when another place of the low-poly lies at less than this share of its height.
+const NEARER: f32 = 0.6;
+/// The same of its height over the face, for places that face another way (cosine).
+const NEARER_TURNED: f32 = 1.2;
+const TURNED: f32 = 0.7;
+/// Surfaces nearer than this many times [`NEAREST_WALL`] are not asked about, and so many that belong elsewhere are passed.
+const LEAST_STRANGE: f32 = 40.0;
+const MOST_STRANGERS: usize = 4;
+
+/// Points spread evenly by area, each triangle with its share, laid out by the R2 sequence (Roberts 2018) from number `seed` on.
+pub fn spread_points(low: &LowSurface, points: usize, a_triangle: usize, seed: u32) -> Vec<(u32, f32, f32)> {
+    let mesh = &low.mesh;
+    let areas: Vec<f64> = (0..mesh.triangles.len() as u32).map(|t| f64::from(mesh.area_normal(t).length())).collect();
+    let total: f64 = areas.iter().sum::<f64>().max(f64::MIN_POSITIVE);
+    let mut spread = Vec::with_capacity(points + areas.len() * a_triangle);
+    let mut owed = 0.0;
+    let mut n = seed;
+    for (t, area) in areas.iter().enumerate() {
+        owed += points as f64 * area / total;
+        let own = (owed as usize).max(if *area > 0.0 { a_triangle } else { 0 });
+        owed -= (owed as usize) as f64;
+        for _ in 0..own {
+            n = n.wrapping_add(1);
+            let a = (f64::from(n) * 0.754_877_666_246_692_8).fract() as f32;
+            let b = (f64::from(n) * 0.569_840_290_998_053_2).fract() as f32;
+            spread.push(if a + b > 1.0 { (t as u32, 1.0 - a, 1.0 - b) } else { (t as u32, a, b) });
+        }
+    }
+    spread
+}
+
+/// Low parts whose sculpts a part's rays may hit: their walls tell what belongs elsewhere.
+fn rivals(allowed: &[Vec<bool>]) -> Vec<Vec<bool>> {
+    let shares = |a: &Vec<bool>, b: &Vec<bool>| a.iter().zip(b).any(|(x, y)| *x && *y);
+    allowed.iter().map(|own| allowed.iter().map(|other| shares(own, other)).collect()).collect()
+}
+
+/// Probes the whole low-poly; the same meshes give the same probes.
+pub fn probe(scene: &ProbeScene) -> Vec<Probe> {
+    let triangles = scene.low.mesh.triangles.len();
+    let each = if triangles * A_TRIANGLE > MOST_PROBES { 1 } else { A_TRIANGLE };
+    let mut points = spread_points(scene.low, LEAST_PROBES, each, 0);
+    // Corners are where envelopes are tightest: each triangle is probed just inside of its own.
+    if triangles * 6 <= MOST_PROBES {
+        for t in 0..triangles as u32 {
+            points.extend([(t, 0.01, 0.01), (t, 0.98, 0.01), (t, 0.01, 0.98)]);
+        }
+        points.sort_by_key(|p| p.0);
+    }
+    let rivals = rivals(scene.allowed);
+    points.par_chunks(1024).flat_map_iter(|chunk| probe_chunk(scene, &rivals, chunk)).collect()
+}
+
+fn probe_chunk(scene: &ProbeScene, rivals: &[Vec<bool>], points: &[(u32, f32, f32)]) -> Vec<Probe> {
+    let mut walk = Walk::default();
+    let mut packet = Packet::default();
+    let mut found = Vec::with_capacity(points.len());
+    let part_of = |t: u32| scene.low.parts[t as usize];
+    let mut at = 0;
+    while at < points.len() {
+        let part = part_of(points[at].0);
+        let run = points[at..].iter().take(LANES).take_while(|p| part_of(p.0) == part).count();
+        probe_packet(scene, (part, &rivals[part as usize]), &points[at..at + run], (&mut packet, &mut walk), &mut found);
+        at += run;
+    }
+    found
+}
+
+fn probe_packet(
+    scene: &ProbeScene,
+    (part, rivals): (u16, &[bool]),
+    points: &[(u32, f32, f32)],
+    (packet, walk): (&mut Packet, &mut Walk),
+    found: &mut Vec<Probe>,
+) {
+    let low = scene.low;
+    let far = low.mesh.diagonal() * FURTHEST;
+    let skin = low.mesh.diagonal() * NEAREST_WALL;
+    let allowed = &scene.allowed[part as usize];
+    let surface: Vec<_> = points.iter().map(|&(t, v, w)| low.point(t, v, w, Direction::Averaged)).collect();
+    let fill = |packet: &mut Packet, ray: &dyn Fn(usize) -> RaySpan| {
+        packet.clear();
+        (0..points.len()).for_each(|lane| packet.set(lane, &ray(lane)));
+    };
+    // A wall met from ahead: outward, one that faces the point; inward, the far side's back.
+    let mut wall = |packet: &mut Packet, sign: f32| -> Vec<Option<Wall>> {
+        fill(packet, &|i| {
+            let d = surface[i].outward * sign;
+            RaySpan { origin: surface[i].position + d * skin, direction: d, length: far - skin }
+        });
+        let answer = scene.low_trace.closest_packet(packet, rivals, BackFaces::Keep, Seen::Along, walk);
+        let met = |i: usize| {
+            let hit = answer.lane(i).hit?;
+            let own = low.parts[hit.triangle as usize] == part;
+            Some(Wall { distance: hit.t + skin, own, triangle: hit.triangle, v: hit.v, w: hit.w })
+        };
+        (0..points.len()).map(met).collect()
+    };
+    let (walls_out, walls_in) = (wall(packet, 1.0), wall(packet, -1.0));
+    let room = |walls: &[Option<Wall>], i: usize| walls[i].map_or(far, |w| w.distance * SHORT_OF_WALL);
+    // The outermost surface short of the wall, as a ray from there sees it.
+    fill(packet, &|i| {
+        let (reach, p) = (room(&walls_out, i), &surface[i]);
+        RaySpan { origin: p.position + p.outward * reach, direction: -p.outward, length: reach }
+    });
+    let above = scene.high_trace.closest_packet(packet, allowed, scene.back_faces, Seen::Along, walk);
+    fill(packet, &|i| RaySpan {
+        origin: surface[i].position,
+        direction: -surface[i].outward,
+        length: room(&walls_in, i),
+    });
+    let below = scene.high_trace.closest_packet(packet, allowed, scene.back_faces, Seen::Along, walk);
+    // Beyond the wall, what faces a ray that comes back.
+    fill(packet, &|i| {
+        let (from, p) = (walls_out[i].map_or(far, |w| w.distance), &surface[i]);
+        RaySpan { origin: p.position + p.outward * from, direction: p.outward, length: far * 2.0 - from }
+    });
+    let beyond = scene.high_trace.closest_packet(packet, allowed, scene.back_faces, Seen::FromAhead, walk);
+    for (i, &(triangle, v, w)) in points.iter().enumerate() {
+        let mut outside = above.lane(i).hit.map(|h| (room(&walls_out, i) - h.t).max(0.0));
+        let (mut stranger, mut inside) = (f32::INFINITY, None);
+        for _ in 0..MOST_STRANGERS {
+            let Some(height) = outside.filter(|&h| h > skin * LEAST_STRANGE) else { break };
+            let p = &surface[i];
+            let hit = p.position + p.outward * height;
+            let face = low.mesh.face_normal(triangle);
+            let over_face = height * p.outward.dot(face).max(0.0);
+            let rival = |t: u32| rivals[low.parts[t as usize] as usize];
+            let turned = |t: u32| rival(t) && low.mesh.face_normal(t).dot(face) < TURNED;
+            let strange = scene.low_trace.nearest(hit, height * NEARER, rival).is_some()
+                || scene.low_trace.nearest(hit, over_face * NEARER_TURNED, turned).is_some();
+            if !strange {
+                break;
+            }
+            // It belongs elsewhere if air lies below it, and then a surface of this place: a raised spot beside a wall has none.
+            let below = height - skin;
+            let depth = room(&walls_in, i);
+            let span = RaySpan { origin: p.position + p.outward * below, direction: -p.outward, length: below + depth };
+            let Some(next) = scene.high_trace.closest(&span, allowed, scene.back_faces).hit else { break };
+            stranger = height;
+            outside = Some(below - next.t).filter(|&h| h >= 0.0);
+            if outside.is_none() {
+                inside = inside.or(Some(next.t - below));
+            }
+        }
+        let inside = inside.or(below.lane(i).hit.map(|h| h.t)).filter(|_| outside.is_none());
+        let harm = match (walls_out[i], beyond.lane(i).hit) {
+            (Some(wall), Some(hit)) => wall.distance + hit.t,
+            _ => f32::INFINITY,
+        };
+        let harm = harm.min(stranger);
+        let (wall_out, wall_in) = (walls_out[i], walls_in[i]);
+        found.push(Probe { triangle, v, w, outside, inside, wall_out, wall_in, harm });
+    }
+}

@@ -1,0 +1,253 @@
+//! Reaches while they are tuned: the envelope and needles of a recipe that is not kept yet, one map of it at once, what leans, the
+//! cage as a file, and the story of a texel.
+
+use crate::App;
+use crate::api::{EnvelopeHeader, MarkCount, NeedleCounts, PartReachLine, TraceView};
+use crate::display::Packer;
+use crate::fault::{Fault, Result, aside};
+use crate::keep::write_view;
+use crate::routes::runs::texel_maps;
+use ember_ridge_core::bake::{Needle, NeedleFate, Plan, Unwatched, run};
+use ember_ridge_core::maps::MapSettings;
+use ember_ridge_core::reach::{EnvelopeMark, FitLimit, MarkKind, envelope_marks};
+use ember_ridge_core::recipe::{ImageFormat, Stroke};
+use ember_ridge_core::sheet::Depth;
+use ember_ridge_core::{Mesh, Recipe};
+use ember_ridge_formats::image::write_png;
+use ember_ridge_formats::mesh::{write_glb, write_obj};
+use rocket::http::{ContentType, Header};
+use rocket::serde::json::Json;
+use rocket::{Responder, Route, State, get, post, routes};
+use std::io::Cursor;
+use std::sync::Arc;
+
+pub fn routes() -> Vec<Route> {
+    routes![envelope, look, plumb_mask, upright, cage, trace]
+}
+
+/// Rays a texel that a look takes at most for maps that trace their own.
+const LOOK_RAYS: u32 = 4;
+/// Marks and places that are sent at most.
+const MOST_MARKS: usize = 600;
+
+/// A draft over the meshes of its asset, planned as a proof of `maps`.
+fn plan_of(app: &App, mut recipe: Recipe, maps: Vec<MapSettings>) -> Result<Plan> {
+    recipe.maps = maps;
+    recipe.sheet.format = ImageFormat::Png;
+    recipe.sheet.depth = Depth::Eight;
+    recipe.sheet.color_format = None;
+    recipe.validate().map_err(Fault::unusable)?;
+    let scene = app.scene(&recipe, &|_| true)?;
+    let plan = Plan::new(&recipe.as_proof(), &scene).map_err(|f| Fault::unusable(f.to_string()))?;
+    Ok(plan.keeping())
+}
+
+fn miss() -> Vec<MapSettings> {
+    MapSettings::by_id("miss").into_iter().collect()
+}
+
+/// The envelope of a draft: reaches by corner, marks, places the fit was limited, and needles if any are asked for, all of
+/// the low-poly or of one part.
+#[post("/assets/<id>/envelope?<needles>&<part>", data = "<draft>")]
+async fn envelope(
+    app: &State<Arc<App>>,
+    id: i64,
+    needles: Option<usize>,
+    part: Option<&str>,
+    draft: Json<Recipe>,
+) -> Result<(ContentType, Vec<u8>)> {
+    app.store.asset(id).await?;
+    let (app, part) = (app.inner().clone(), part.map(str::to_owned));
+    let bytes = aside(move || {
+        let mut recipe = draft.into_inner();
+        recipe.sheet.size = 16;
+        let plan = plan_of(&app, recipe, miss())?;
+        let needles = plan.needles(needles.unwrap_or(0), &|name| part.as_deref().is_none_or(|p| p == name));
+        Ok(pack_envelope(&plan, &needles))
+    });
+    Ok((ContentType::Binary, bytes.await?))
+}
+
+fn pack_envelope(plan: &Plan, needles: &[Needle]) -> Vec<u8> {
+    let (low, field) = (&plan.scene.low, &plan.field);
+    let fit = plan.scene.fit(&plan.pairs, plan.recipe.back_faces);
+    let marks = if plan.scene.own_surface { Vec::new() } else { envelope_marks(low, field, &fit.probes) };
+    let mut packer = Packer::default();
+    packer.floats("out", field.out.iter().flatten().copied());
+    packer.floats("in", field.inward.iter().flatten().copied());
+    if let Some(cage) = &field.cage {
+        packer.floats("cage", cage.iter().flatten().flat_map(|p| p.to_array()));
+    }
+    let every = marks.len().div_ceil(MOST_MARKS).max(1);
+    let flat = |m: &EnvelopeMark| [m.point[0], m.point[1], m.point[2], mark_number(m.kind), m.by];
+    packer.floats("marks", marks.iter().step_by(every).flat_map(flat));
+    packer.floats("spots", fit.spots.iter().flat_map(|s| [s.point[0], s.point[1], s.point[2], limit_number(s.why)]));
+    let needle = |n: &Needle| {
+        let ([a, b, c], [d, e, f], [g, h, i]) = (n.start, n.surface, n.end);
+        [a, b, c, d, e, f, g, h, i, fate_number(n.fate)]
+    };
+    packer.floats("needles", needles.iter().flat_map(needle));
+    let count = |fate: NeedleFate| needles.iter().filter(|n| n.fate == fate).count() as u32;
+    let of_kind = |kind: MarkKind| {
+        let own = marks.iter().filter(|m| m.kind == kind);
+        MarkCount { kind, count: own.clone().count() as u32, most: own.map(|m| m.by).fold(0.0, f32::max) }
+    };
+    let kinds = [MarkKind::PokesOut, MarkKind::TooDeep, MarkKind::CrossesItself, MarkKind::CrossesAnother];
+    let parts = low.mesh.parts.iter().map(|p| {
+        let own = p.triangles.start as usize..p.triangles.end as usize;
+        let span = |values: &[[f32; 3]]| {
+            let all = values[own.clone()].iter().flatten().copied();
+            [all.clone().fold(f32::INFINITY, f32::min), all.fold(0.0, f32::max)]
+        };
+        PartReachLine { part: p.name.clone(), out: span(&field.out), inward: span(&field.inward) }
+    });
+    let (parts, reach) = (parts.collect(), field.summary);
+    packer.finish(|arrays| EnvelopeHeader {
+        reach,
+        diagonal: low.mesh.diagonal(),
+        probed: fit.probes.len() as u32,
+        parts,
+        marks: kinds.map(of_kind).into_iter().filter(|m| m.count > 0).collect(),
+        needles: NeedleCounts {
+            hit: count(NeedleFate::Hit),
+            miss: count(NeedleFate::Miss),
+            back_face: count(NeedleFate::BackFace),
+            wrong_part: count(NeedleFate::WrongPart),
+        },
+        plumb: !field.plumb.is_averaged(),
+        arrays,
+    })
+}
+
+fn mark_number(kind: MarkKind) -> f32 {
+    match kind {
+        MarkKind::PokesOut => 0.0,
+        MarkKind::TooDeep => 1.0,
+        MarkKind::CrossesItself => 2.0,
+        MarkKind::CrossesAnother => 3.0,
+    }
+}
+
+fn limit_number(why: FitLimit) -> f32 {
+    match why {
+        FitLimit::Own => 0.0,
+        FitLimit::Neighbour => 1.0,
+        FitLimit::Left => 2.0,
+    }
+}
+
+fn fate_number(fate: NeedleFate) -> f32 {
+    match fate {
+        NeedleFate::Hit => 0.0,
+        NeedleFate::Miss => 1.0,
+        NeedleFate::BackFace => 2.0,
+        NeedleFate::WrongPart => 3.0,
+    }
+}
+
+/// One map of a draft, as small as a proof and at once: what is looked at while a hand is on a number or a brush.
+#[post("/assets/<id>/look?<map>&<sheet>", data = "<draft>")]
+async fn look(
+    app: &State<Arc<App>>,
+    id: i64,
+    map: &str,
+    sheet: Option<usize>,
+    draft: Json<Recipe>,
+) -> Result<(ContentType, Vec<u8>)> {
+    app.store.asset(id).await?;
+    let (app, map) = (app.inner().clone(), map.to_owned());
+    let bytes = aside(move || {
+        let recipe = draft.into_inner();
+        let settings = recipe.maps.iter().find(|m| m.id() == map).cloned().or_else(|| MapSettings::by_id(&map));
+        let settings = settings.ok_or_else(|| Fault::missing("map of this name"))?;
+        let settings = match settings.rays() {
+            Some(rays) => settings.with_rays(rays.min(LOOK_RAYS)),
+            None => settings,
+        };
+        let plan = plan_of(&app, recipe, vec![settings])?;
+        let outcome = run(&plan, 0, &Unwatched).map_err(|f| Fault::unusable(f.to_string()))?;
+        if let Some(error) = &outcome.maps[0].error {
+            return Err(Fault::unusable(error.clone()));
+        }
+        let sheet = sheet.unwrap_or(0).min(outcome.sheets.len().saturating_sub(1));
+        let mut png = Cursor::new(Vec::new());
+        write_view(&mut png, &outcome, sheet, 0).map_err(std::io::Error::from)?;
+        Ok(png.into_inner())
+    });
+    Ok((ContentType::PNG, bytes.await?))
+}
+
+/// Where rays of a draft are plumb, as a grey picture.
+#[post("/assets/<id>/plumb?<sheet>", data = "<draft>")]
+async fn plumb_mask(
+    app: &State<Arc<App>>,
+    id: i64,
+    sheet: Option<usize>,
+    draft: Json<Recipe>,
+) -> Result<(ContentType, Vec<u8>)> {
+    app.store.asset(id).await?;
+    let app = app.inner().clone();
+    let bytes = aside(move || {
+        let plan = plan_of(&app, draft.into_inner(), miss())?;
+        let rows = plan.plumb_picture(sheet.unwrap_or(0)).ok_or_else(|| Fault::missing("sheet of this number"))?;
+        let mut png = Vec::new();
+        write_png(&mut png, plan.recipe.sheet.size, 1, &rows)?;
+        Ok(png)
+    });
+    Ok((ContentType::PNG, bytes.await?))
+}
+
+/// Strokes that would set rays upright wherever details of a draft lean.
+#[post("/assets/<id>/upright", data = "<draft>")]
+async fn upright(app: &State<Arc<App>>, id: i64, draft: Json<Recipe>) -> Result<Json<Vec<Stroke>>> {
+    app.store.asset(id).await?;
+    let app = app.inner().clone();
+    let strokes = aside(move || Ok(plan_of(&app, draft.into_inner(), miss())?.plumb_strokes()));
+    Ok(Json(strokes.await?))
+}
+
+#[derive(Responder)]
+struct MeshFile {
+    body: (ContentType, Vec<u8>),
+    name: Header<'static>,
+}
+
+/// The envelope as a cage mesh: the low-poly with its points moved to where rays start.
+#[get("/assets/<id>/cage?<format>")]
+async fn cage(app: &State<Arc<App>>, id: i64, format: Option<&str>) -> Result<MeshFile> {
+    let recipe = app.store.asset(id).await?.recipe;
+    let obj = match format {
+        None | Some("glb") => false,
+        Some("obj") => true,
+        Some(other) => return Err(Fault::unusable(format!("'{other}' is no format for a cage; ask for glb or obj"))),
+    };
+    let stem = recipe.low.first().map_or("cage", |s| s.file.as_str());
+    let stem: String = stem.rsplit_once('.').map_or(stem, |(stem, _)| stem).replace(['"', '/', '\\', '\n', '\r'], "_");
+    let stem = recipe.endings.low.iter().find_map(|e| stem.strip_suffix(e.as_str())).unwrap_or(&stem).to_owned();
+    let file = format!("{stem}_cage.{}", if obj { "obj" } else { "glb" });
+    let app = app.inner().clone();
+    let bytes = aside(move || {
+        let plan = plan_of(&app, recipe, miss())?;
+        let mesh: Mesh = plan.field.cage_mesh(&plan.scene.low);
+        let mut out = Vec::new();
+        if obj { write_obj(&mut out, &mesh)? } else { write_glb(&mut out, &mesh)? }
+        Ok(out)
+    });
+    let name = Header::new("Content-Disposition", format!("attachment; filename=\"{file}\""));
+    Ok(MeshFile { body: (ContentType::Binary, bytes.await?), name })
+}
+
+/// The story of one texel of a run.
+#[get("/runs/<id>/trace?<x>&<y>&<sheet>")]
+async fn trace(app: &State<Arc<App>>, id: i64, x: u32, y: u32, sheet: Option<usize>) -> Result<Json<TraceView>> {
+    let recipe = app.store.run(id).await?.recipe;
+    let maps = texel_maps(app, id, (x, y), sheet.unwrap_or(0)).await?;
+    let app = app.inner().clone();
+    let trace = aside(move || {
+        let scene = app.scene(&recipe, &|_| true)?;
+        let recipe = Recipe { maps: miss(), ..recipe };
+        let plan = Plan::new(&recipe, &scene).map_err(|f| Fault::unusable(f.to_string()))?;
+        plan.trace_texel(sheet.unwrap_or(0), x, y).ok_or_else(|| Fault::missing("texel of this place"))
+    });
+    Ok(Json(TraceView { trace: trace.await?, maps }))
+}

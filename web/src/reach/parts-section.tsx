@@ -1,0 +1,117 @@
+// Reaches pair by pair: what each low-poly part comes to, and numbers of its own for the one that is chosen.
+import { useState } from "react";
+import { useAsset, useRecipe } from "../api/queries";
+import type { Distance, PartReach } from "../api/types";
+import { useStore } from "../state";
+import { Badge, Section } from "../ui/parts";
+import { DistanceRow } from "./distance-row";
+import { useEnvelope } from "./live";
+
+export function PartsSection() {
+  const pairs = useAsset().data?.pairs ?? [];
+  const [recipe, edit] = useRecipe();
+  const header = useEnvelope()?.header;
+  const [chosen, choose] = useState<string | null>(null);
+  const { needlePart, set } = useStore();
+  if (!recipe || pairs.length < 2) return null;
+  const own = (part: string) => recipe.reach.parts?.find((p) => p.part === part);
+  const put = (part: string, change: Partial<PartReach>) =>
+    edit((r) => {
+      const others = r.reach.parts?.filter((p) => p.part !== part) ?? [];
+      const mine = { ...r.reach.parts?.find((p) => p.part === part), ...change, part };
+      const plain = (mine.out ?? null) === null && (mine.in ?? null) === null;
+      return { ...r, reach: { ...r.reach, parts: plain ? others : [...others, mine] } };
+    });
+  const span = ([least, most]: [number, number]) => {
+    const shown = (n: number) => n.toPrecision(2);
+    return shown(least) === shown(most) ? shown(most) : `${shown(least)} to ${shown(most)}`;
+  };
+  return (
+    <Section title="Pairs" aside={<span className="num text-xs text-ink-3">out / in</span>}>
+      <ul className="-mx-1">
+        {pairs.map((pair) => {
+          const line = header?.parts.find((p) => p.part === pair.low);
+          const open = chosen === pair.low;
+          const mine = own(pair.low);
+          return (
+            <li key={pair.low} className={open ? "rounded bg-sunk" : ""}>
+              <button
+                type="button"
+                aria-expanded={open}
+                onClick={() => choose(open ? null : pair.low)}
+                className="flex h-7 w-full items-center gap-2 rounded px-1 hover:bg-sunk"
+              >
+                <Badge number={pair.number} />
+                <span className={`min-w-0 grow truncate text-left ${mine ? "font-semibold" : ""}`}>
+                  {pair.low}
+                </span>
+                {line && (
+                  <span className="num text-xs text-ink-2">
+                    {span(line.out)} / {span(line.in)}
+                  </span>
+                )}
+              </button>
+              {open && line && header && (
+                <div className="px-1 pb-1.5">
+                  <Own
+                    label="Reach out"
+                    part={pair.low}
+                    value={mine?.out ?? null}
+                    asset={recipe.reach.out}
+                    longest={line.out[1]}
+                    diagonal={header.diagonal}
+                    onChange={(out) => put(pair.low, { out })}
+                  />
+                  <Own
+                    label="Reach in"
+                    part={pair.low}
+                    value={mine?.in ?? null}
+                    asset={recipe.reach.in}
+                    longest={line.in[1]}
+                    diagonal={header.diagonal}
+                    onChange={(inward) => put(pair.low, { in: inward })}
+                  />
+                  <label className="flex items-center gap-2 text-ink-2">
+                    <input
+                      type="checkbox"
+                      checked={needlePart === pair.low}
+                      onChange={(e) => set({ needlePart: e.target.checked ? pair.low : null })}
+                      className="accent-(--ember)"
+                    />
+                    Needles of this pair only
+                  </label>
+                </div>
+              )}
+            </li>
+          );
+        })}
+      </ul>
+    </Section>
+  );
+}
+
+function Own(props: {
+  label: string;
+  part: string;
+  value: Distance | null;
+  asset: Distance;
+  longest: number;
+  diagonal: number;
+  onChange: (value: Distance | null) => void;
+}) {
+  const { value, asset, part, ...rest } = props;
+  return (
+    <>
+      <DistanceRow {...rest} of={part} value={value ?? asset} />
+      {value !== null && (
+        <button
+          type="button"
+          className="block pl-[76px] text-xs text-ink-3 underline underline-offset-2 hover:text-ink"
+          onClick={() => props.onChange(null)}
+        >
+          as the whole asset
+        </button>
+      )}
+    </>
+  );
+}

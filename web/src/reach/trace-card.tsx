@@ -1,0 +1,164 @@
+// The story of one texel: its ray, every surface it crossed and why each was taken or skipped, what the maps made of it, and its
+// neighbours.
+import { X } from "lucide-react";
+import { useAsset, useMapLabels } from "../api/queries";
+import type { Crossing, Fate, TracedRay, TraceNeighbour, TraceView } from "../api/types";
+import { Glyph } from "../model/legend";
+import { useStore } from "../state";
+import { NEEDLE_COLOURS } from "./marks";
+import { useTrace } from "./trace";
+
+const FATES: Record<Fate, { shape: number; words: string }> = {
+  taken: { shape: 0, words: "taken" },
+  behind: { shape: 1, words: "behind what was taken" },
+  "back-face": { shape: 2, words: "skipped: a back face" },
+  "other-pair": { shape: 3, words: "skipped: not of this pair" },
+};
+
+export function TraceCard() {
+  const { traced, set } = useStore();
+  const story = useTrace();
+  const run = useAsset().data?.runs.find((r) => r.id === traced?.run);
+  if (!traced) return null;
+  return (
+    <section
+      aria-label="Trace"
+      className="absolute top-10 right-2.5 z-30 flex max-h-[calc(100%-3.5rem)] w-80 flex-col overflow-hidden rounded bg-sheet shadow-[0_2px_10px_#0006]"
+    >
+      <header className="flex items-center gap-2 border-b border-line px-3 py-1.5">
+        <h2>
+          Texel{" "}
+          <span className="num">
+            {traced.x}, {traced.y}
+          </span>
+        </h2>
+        <span className="grow text-ink-3">{run ? `run ${run.number}` : ""}</span>
+        <button type="button" aria-label="Close the trace" onClick={() => set({ traced: null })}>
+          <X className="size-3.5 text-ink-3 hover:text-ink" />
+        </button>
+      </header>
+      <div className="overflow-y-auto px-3 py-2">
+        {story.isPending && <p className="animate-pulse text-ink-3">Following the ray…</p>}
+        {story.isError && <p className="text-ink-2">{story.error.message}</p>}
+        {story.data && <Story view={story.data} />}
+      </div>
+    </section>
+  );
+}
+
+function Story({ view }: { view: TraceView }) {
+  const label = useMapLabels();
+  const { rays, neighbours } = view.trace;
+  const ray = rays[0];
+  if (!ray) return <p className="text-ink-2">No low-poly lies on this texel: it holds padding.</p>;
+  return (
+    <>
+      <RayFacts ray={ray} of={rays.length} />
+      <h3 className="mt-2 font-semibold">Surfaces on its way</h3>
+      {ray.crossings.length === 0 ? (
+        <p className="text-ink-2">None: the ray ends without meeting the sculpt. Lengthen a reach here.</p>
+      ) : (
+        <ol className="mt-1">
+          {ray.crossings.map((c) => (
+            <Surface key={c.distance} crossing={c} />
+          ))}
+          {ray.more && <li className="text-ink-3">and more behind these</li>}
+        </ol>
+      )}
+      <h3 className="mt-2 font-semibold">What the maps made of it</h3>
+      <dl className="mt-1 grid grid-cols-[auto_1fr] gap-x-3">
+        {view.maps.map((m) => (
+          <MapLine key={m.map} name={label(m.map)} words={m.words} channels={m.channels} />
+        ))}
+      </dl>
+      <Neighbours around={neighbours} />
+    </>
+  );
+}
+
+function RayFacts({ ray, of }: { ray: TracedRay; of: number }) {
+  const plumb =
+    ray.plumb === 0 ? "averaged" : ray.plumb === 1 ? "plumb" : `${Math.round(ray.plumb * 100)} % plumb`;
+  const place = (p: readonly number[]) => p.map((c) => c.toFixed(3)).join(", ");
+  const facts: [string, string][] = [
+    ["Low-poly", `${ray.part}, triangle ${ray.triangle}`],
+    ["Starts at", place(ray.start)],
+    ["Runs along", place(ray.direction)],
+    ["Reach out / in", `${ray.reach_out.toPrecision(3)} / ${ray.reach_in.toPrecision(3)}`],
+    ["Direction", `${plumb}, leans ${ray.lean.toFixed(1)} deg`],
+  ];
+  return (
+    <>
+      {of > 1 && <p className="text-ink-3">The first of {of} rays of this texel.</p>}
+      <dl className="grid grid-cols-[auto_1fr] gap-x-3">
+        {facts.map(([name, value]) => (
+          <Fact key={name} name={name} value={value} />
+        ))}
+      </dl>
+    </>
+  );
+}
+
+function Fact({ name, value }: { name: string; value: string }) {
+  return (
+    <>
+      <dt className="text-ink-2">{name}</dt>
+      <dd className="num min-w-0 truncate text-right" title={value}>
+        {value}
+      </dd>
+    </>
+  );
+}
+
+function Surface({ crossing }: { crossing: Crossing }) {
+  const { shape, words } = FATES[crossing.fate];
+  const colour = shape === 0 ? "var(--moss)" : (NEEDLE_COLOURS[shape] ?? "var(--ink-3)");
+  return (
+    <li className="grid grid-cols-[16px_1fr_auto] items-baseline gap-x-1.5 border-t border-line py-1 first:border-0">
+      <span className="self-center rounded-[2px] bg-[#4a4744] p-px">
+        <Glyph shape={shape} colour={colour} />
+      </span>
+      <span className={`min-w-0 truncate ${shape === 0 ? "font-semibold" : ""}`} title={crossing.part}>
+        {crossing.part}
+      </span>
+      <span className="num" title="Over the low-poly, along the ray">
+        {crossing.height >= 0 ? "+" : ""}
+        {crossing.height.toFixed(4)}
+      </span>
+      <span className="col-start-2 col-end-4 text-ink-3">
+        {words}, {crossing.facing} side, <span className="num">{crossing.distance.toFixed(4)}</span> from the
+        start
+      </span>
+    </li>
+  );
+}
+
+function MapLine(props: { name: string; words: string; channels: number[] }) {
+  return (
+    <>
+      <dt className="text-ink-2">{props.name}</dt>
+      <dd className="num text-right">{props.words || props.channels.map((c) => c.toFixed(3)).join(", ")}</dd>
+    </>
+  );
+}
+
+/** The texels around, as heights: a jump or a hole among them shows at once. */
+function Neighbours({ around }: { around: TraceNeighbour[] }) {
+  const parts = [...new Set(around.map((n) => n.part).filter((p) => p !== null))];
+  return (
+    <>
+      <h3 className="mt-2 font-semibold">Texels around, heights</h3>
+      <div className="num mt-1 grid w-fit grid-cols-3 gap-px text-right text-xs">
+        {around.map((n) => (
+          <span
+            key={`${n.x} ${n.y}`}
+            className={`px-1.5 py-0.5 ${n.covered && n.height === null ? "bg-madder text-white" : "bg-sunk"}`}
+          >
+            {n.height !== null ? n.height.toFixed(4) : n.covered ? "miss" : "void"}
+          </span>
+        ))}
+      </div>
+      {parts.length > 1 && <p className="mt-1 text-ink-2">They hit {parts.join(" and ")}.</p>}
+    </>
+  );
+}
