@@ -116,7 +116,7 @@ export const useStore = create<State>()((set) => ({
   look: "baked",
   stages: "both",
   split: 0.5,
-  envelope: false,
+  envelope: firstStop() === "reach",
   inner: false,
   needles: 0,
   needlePart: null,

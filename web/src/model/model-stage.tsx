@@ -9,7 +9,15 @@ import { traceAt, useTrace } from "../reach/trace";
 import { useBrush } from "../reach/use-brush";
 import { type Look, useStore } from "../state";
 import { Badge } from "../ui/parts";
-import { StageMessage, StageTools, Tag, ToolSegment, ToolSelect, ToolToggle } from "../ui/stage-tools";
+import {
+  StageMessage,
+  StageTools,
+  Tag,
+  ToolSegment,
+  ToolSelect,
+  ToolToggle,
+  ToolToggles,
+} from "../ui/stage-tools";
 import { LAYOUT_LOOKS, type LayoutLook, tintsOf } from "./layout-looks";
 import { Legend } from "./legend";
 import { type LightPlace, LightPuck, lightDirection } from "./light-puck";
@@ -303,15 +311,21 @@ export function ModelStage() {
             onChange={(v) => set({ look: v })}
           />
         )}
-        <ToolToggle label="Wires" on={wires} onChange={(v) => set({ wires: v })} />
-        <ToolToggle label="Envelope" on={envelope} onChange={(v) => set({ envelope: v })} />
-        {atReach && (
-          <ToolToggle
-            label="Needles"
-            on={needles > 0}
-            onChange={(v) => set({ needles: v ? FIRST_NEEDLES : 0 })}
-          />
-        )}
+        <ToolToggles
+          toggles={[
+            { label: "Wires", on: wires, onChange: (v) => set({ wires: v }) },
+            { label: "Envelope", on: envelope, onChange: (v) => set({ envelope: v }) },
+            ...(atReach
+              ? [
+                  {
+                    label: "Needles",
+                    on: needles > 0,
+                    onChange: (v: boolean) => set({ needles: v ? FIRST_NEEDLES : 0 }),
+                  },
+                ]
+              : []),
+          ]}
+        />
       </StageTools>
       {layout === "blur" && (
         <WipeHandle share={wipe} onMove={setWipe} host={host} sides={["as it is", "in texels"]} />

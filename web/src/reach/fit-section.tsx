@@ -7,6 +7,7 @@ import { useEnvelope, useLive } from "./live";
 
 const percent = (share: number) => {
   const p = share * 100;
+  if (p > 0 && p < 0.01) return "< 0.01 %";
   return `${p >= 99.95 && share < 1 ? p.toFixed(2) : p.toFixed(p < 1 && p > 0 ? 2 : 1)} %`;
 };
 

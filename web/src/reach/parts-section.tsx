@@ -4,7 +4,7 @@ import { useAsset, useRecipe } from "../api/queries";
 import type { Distance, PartReach } from "../api/types";
 import { useStore } from "../state";
 import { Badge, Section } from "../ui/parts";
-import { DistanceRow } from "./distance-row";
+import { DistanceRow, fineness } from "./distance-row";
 import { useEnvelope } from "./live";
 
 export function PartsSection() {
@@ -14,6 +14,7 @@ export function PartsSection() {
   const [chosen, choose] = useState<string | null>(null);
   const { needlePart, set } = useStore();
   if (!recipe || pairs.length < 2) return null;
+  const { digits } = fineness(header?.diagonal ?? 1);
   const own = (part: string) => recipe.reach.parts?.find((p) => p.part === part);
   const put = (part: string, change: Partial<PartReach>) =>
     edit((r) => {
@@ -22,12 +23,8 @@ export function PartsSection() {
       const plain = (mine.out ?? null) === null && (mine.in ?? null) === null;
       return { ...r, reach: { ...r.reach, parts: plain ? others : [...others, mine] } };
     });
-  const span = ([least, most]: [number, number]) => {
-    const shown = (n: number) => n.toPrecision(2);
-    return shown(least) === shown(most) ? shown(most) : `${shown(least)} to ${shown(most)}`;
-  };
   return (
-    <Section title="Pairs" aside={<span className="num text-xs text-ink-3">out / in</span>}>
+    <Section title="Pairs" aside={<span className="num text-xs text-ink-3">out / in, at most</span>}>
       <ul className="-mx-1">
         {pairs.map((pair) => {
           const line = header?.parts.find((p) => p.part === pair.low);
@@ -47,7 +44,7 @@ export function PartsSection() {
                 </span>
                 {line && (
                   <span className="num text-xs text-ink-2">
-                    {span(line.out)} / {span(line.in)}
+                    {line.out[1].toFixed(digits)} / {line.in[1].toFixed(digits)}
                   </span>
                 )}
               </button>

@@ -17,7 +17,7 @@ export function Tag({ children }: { children: ReactNode }) {
 }
 
 const CHIP =
-  "h-5 rounded-[3px] px-2 text-[#efefef] hover:bg-white/15 data-[state=on]:bg-[#f4f4f4] data-[state=on]:text-[#1c1c1c]";
+  "h-5 rounded-[3px] px-1.5 text-[#efefef] hover:bg-white/15 data-[state=on]:bg-[#f4f4f4] data-[state=on]:text-[#1c1c1c]";
 
 export function ToolSegment<T extends string>(props: {
   label: string;
@@ -65,18 +65,32 @@ export function ToolSelect<T extends string>(props: {
   );
 }
 
-export function ToolToggle(props: { label: string; on: boolean; onChange: (on: boolean) => void }) {
+interface Toggle {
+  label: string;
+  on: boolean;
+  onChange: (on: boolean) => void;
+}
+
+export function ToolToggle(props: Toggle) {
+  return <ToolToggles toggles={[props]} />;
+}
+
+/** Toggles that stand side by side as one. */
+export function ToolToggles({ toggles }: { toggles: readonly Toggle[] }) {
   return (
-    <span className="flex rounded bg-(--stage-tool) p-0.5">
-      <button
-        type="button"
-        aria-pressed={props.on}
-        data-state={props.on ? "on" : "off"}
-        className={CHIP}
-        onClick={() => props.onChange(!props.on)}
-      >
-        {props.label}
-      </button>
+    <span className="flex gap-0.5 rounded bg-(--stage-tool) p-0.5">
+      {toggles.map((t) => (
+        <button
+          key={t.label}
+          type="button"
+          aria-pressed={t.on}
+          data-state={t.on ? "on" : "off"}
+          className={CHIP}
+          onClick={() => t.onChange(!t.on)}
+        >
+          {t.label}
+        </button>
+      ))}
     </span>
   );
 }

@@ -7,9 +7,10 @@ use crate::recipe::{Brush, ReachSide, Stroke};
 use glam::Vec3;
 use rayon::prelude::*;
 
-/// A ray leans where it meets the face at more than this angle (cosine of 8 degrees).
+/// A ray leans where it meets the surface, as it is shaded, at more than this angle (cosine of 8 degrees). On a smooth low-poly rays
+/// and shading turn together, and nothing leans; at hard edges they part.
 const LEAN_COS: f32 = 0.990_268;
-/// A detail is told by a surface that turns at least so far (cosine of 20 degrees) both from the face and from the ray.
+/// A detail is told by a surface that turns at least so far (cosine of 20 degrees) both from the shading and from the ray.
 const DETAIL_COS: f32 = 0.939_693;
 /// Shifts of less than this many texels do not show.
 const SHIFT_TEXELS: f32 = 1.5;
@@ -21,10 +22,10 @@ pub(super) fn lean_of(plan: &Plan, hits: &TileHits, s: usize) -> Option<f32> {
     let (height, normal) = (hits.height(s)?, hits.normal(&plan.scene, s)?);
     let (triangle, v, w) = hits.low(s);
     let low = &plan.scene.low;
-    let face = low.mesh.face_normal(triangle);
+    let shaded = low.shading_normal((triangle, v, w));
     let outward = plan.field.course(low, triangle, v, w).outward;
-    let cos = outward.dot(face);
-    if cos > LEAN_COS || normal.dot(face) > DETAIL_COS || normal.dot(outward) > DETAIL_COS {
+    let cos = outward.dot(shaded);
+    if cos > LEAN_COS || normal.dot(shaded) > DETAIL_COS || normal.dot(outward) > DETAIL_COS {
         return None;
     }
     let shift = height.abs() * (1.0 - cos * cos).max(0.0).sqrt();

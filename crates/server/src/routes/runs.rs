@@ -186,7 +186,9 @@ impl ImageCache {
 fn words_of(settings: &MapSettings, channels: &[f32], report: Option<&Report>) -> String {
     let vector = |[r, g, b]: [f32; 3], y: Green| {
         let n = decode_normal([r, g, b], y);
-        format!("{:.2}, {:.2}, {:.2}", n.x, n.y, n.z)
+        // Rounded first: a zero has no sign.
+        let [x, y, z] = n.to_array().map(|c| (c * 100.0).round() / 100.0 + 0.0);
+        format!("{x:.2}, {y:.2}, {z:.2}")
     };
     match (settings, channels) {
         (MapSettings::Normal(normal), &[r, g, b]) => vector([r, g, b], normal.y),
