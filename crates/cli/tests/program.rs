@@ -278,3 +278,31 @@ fn a_plane_is_baked_in_place_of_a_low_poly() {
     let both = run(folder.path(), &["bake", "--plane", "y", "--low", "lid_low.obj", "--high", "lid_high.obj"]);
     assert_eq!(both.status.code(), Some(2));
 }
+
+#[test]
+fn a_painted_recipe_is_repeated_to_the_byte_on_any_number_of_threads() {
+    let folder = with_pair();
+    let first = run(
+        folder.path(),
+        &["bake", "--low", "lid_low.obj", "--high", "lid_high.obj", "--out", "first", "--size", "64"],
+    );
+    assert!(first.status.success(), "{}", error(&first));
+    let report: Value =
+        serde_json::from_slice(&fs::read(folder.path().join("first/report.json")).expect("written")).expect("JSON");
+    let mut recipe = report["recipe"].clone();
+    let stroke = |brush: &str| serde_json::json!({ "brush": brush, "size": 0.4, "strength": 0.8, "path": [[0.5, 0.0, 0.5, 1.0], [0.7, 0.0, 0.5, 0.5]] });
+    recipe["reach"]["strokes"] = serde_json::json!([stroke("more"), stroke("plumb")]);
+    fs::write(folder.path().join("painted.json"), recipe.to_string()).expect("room");
+    for (out, threads) in [("one", "1"), ("two", "2")] {
+        let baked = run(folder.path(), &["bake", "painted.json", "--out", out, "--threads", threads]);
+        assert!(baked.status.success(), "{}", error(&baked));
+    }
+    let map = |out: &str| fs::read(folder.path().join(out).join("lid_low_normal.png")).expect("a map");
+    assert!(map("one") == map("two"));
+    // A stroke that cannot be is named with its place.
+    recipe["reach"]["strokes"][1]["path"] = serde_json::json!([]);
+    fs::write(folder.path().join("painted.json"), recipe.to_string()).expect("room");
+    let refused = run(folder.path(), &["bake", "painted.json", "--out", "three"]);
+    assert_eq!(refused.status.code(), Some(2));
+    assert!(error(&refused).contains("reach.strokes: number 2: path has 0 points"), "{}", error(&refused));
+}

@@ -183,7 +183,8 @@ fn plumb_draws_details_upright_and_leaves_the_rest_byte_for_byte() {
         field.course(&scene.low, t, v, w).outward.angle_between(Vec3::Z)
     };
     assert!(lean_at(0.40, 0.1, &plan.field) < 1e-3);
-    let averaged = field(&scene, &Recipe { reach: support::recipe(16, 1, (0.2, 0.05), vec![]).reach, ..recipe.clone() });
+    let averaged =
+        field(&scene, &Recipe { reach: support::recipe(16, 1, (0.2, 0.05), vec![]).reach, ..recipe.clone() });
     assert!(lean_at(0.40, 0.1, &averaged).to_degrees() > 20.0);
     assert!(lean_at(0.40, 0.1 + 0.12, &plan.field) < lean_at(0.40, 0.1 + 0.12, &averaged), "the middle of the slope");
 
@@ -192,8 +193,9 @@ fn plumb_draws_details_upright_and_leaves_the_rest_byte_for_byte() {
     for map in 0..3 {
         let channels = before.maps[map].channels;
         for texel in 0..256 * 256 {
-            let differs = (0..channels)
-                .any(|c| before.maps[map].pixels.get(texel * channels + c) != after.maps[map].pixels.get(texel * channels + c));
+            let differs = (0..channels).any(|c| {
+                before.maps[map].pixels.get(texel * channels + c) != after.maps[map].pixels.get(texel * channels + c)
+            });
             if differs {
                 let p = place_of(&scene.low, texel % 256, texel / 256, 256).expect("covered");
                 let on_side = (p.x - 0.5).abs() < 1e-4;
@@ -237,8 +239,12 @@ fn keeping(recipe: &Recipe, scene: &BakeScene) -> Whole {
 
 #[test]
 fn only_rays_that_run_otherwise_are_traced_again_and_the_bytes_are_those_of_a_bake_from_nothing() {
-    let (a, b) = (cube("a", 0.5), support::with_uvs(&moved(&cube("b", 0.5), Vec3::X * 3.0), |uv| uv + Vec3::X.truncate()));
-    let low = Mesh::joined(&[&support::with_uvs(&a, |uv| uv * 0.5), &support::with_uvs(&b, |uv| (uv - Vec3::X.truncate()) * 0.5 + 0.5)]);
+    let (a, b) =
+        (cube("a", 0.5), support::with_uvs(&moved(&cube("b", 0.5), Vec3::X * 3.0), |uv| uv + Vec3::X.truncate()));
+    let low = Mesh::joined(&[
+        &support::with_uvs(&a, |uv| uv * 0.5),
+        &support::with_uvs(&b, |uv| (uv - Vec3::X.truncate()) * 0.5 + 0.5),
+    ]);
     let high = Mesh::joined(&[&ball("a", 0.7, 40), &moved(&ball("b", 0.7, 40), Vec3::X * 3.0)]);
     let fresh = || BakeScene::new(&[&low], &[&high], None).expect("no cage");
     let scene = fresh();
@@ -257,7 +263,11 @@ fn only_rays_that_run_otherwise_are_traced_again_and_the_bytes_are_those_of_a_ba
     recipe.reach.parts = vec![PartReach { part: "b".into(), out: Some(Distance::Units(0.25)), inward: None }];
     let other = keeping(&recipe, &scene);
     assert_eq!(other.counts.rays + other.report.kept_rays, all);
-    assert!((other.counts.rays * 2).abs_diff(all) <= all / 100, "half of the sheet is b's: {} of {all}", other.counts.rays);
+    assert!(
+        (other.counts.rays * 2).abs_diff(all) <= all / 100,
+        "half of the sheet is b's: {} of {all}",
+        other.counts.rays
+    );
     assert!(bytes(&other) == bytes(&bake_scene(&recipe, &fresh(), 1, &Unwatched).expect("whole")));
 
     // A painted spot: its neighbourhood alone.
@@ -313,12 +323,14 @@ fn the_fit_holds_a_bump_where_it_is_and_keeps_to_its_half_of_a_gap() {
     let scene = BakeScene::new(&[&floor, &roof], &[&floor, &roof], None).expect("no cage");
     let out = out_of(&scene, &field(&scene, &recipe));
     assert!(out.iter().all(|&o| o > 0.0 && o <= 0.046), "{out:?}");
-    let marks = envelope_marks(&scene.low, &field(&scene, &recipe), &scene.fit(&scene.pairs(&recipe), BackFaces::Skip).probes);
+    let marks =
+        envelope_marks(&scene.low, &field(&scene, &recipe), &scene.fit(&scene.pairs(&recipe), BackFaces::Skip).probes);
     assert!(marks.is_empty(), "{marks:?}");
     // By hand it can be made to cross, and that is marked.
     let mut wide = recipe.clone();
     wide.reach.out = Distance::Units(0.08);
-    let marks = envelope_marks(&scene.low, &field(&scene, &wide), &scene.fit(&scene.pairs(&wide), BackFaces::Skip).probes);
+    let marks =
+        envelope_marks(&scene.low, &field(&scene, &wide), &scene.fit(&scene.pairs(&wide), BackFaces::Skip).probes);
     assert!(marks.iter().any(|m| matches!(m.kind, MarkKind::CrossesItself | MarkKind::CrossesAnother)));
     assert!(marks.iter().all(|m| (m.by - 0.06).abs() < 1e-3), "0.08 and 0.08 in a gap of 0.1");
 }
@@ -333,7 +345,9 @@ fn what_pokes_out_of_an_envelope_is_marked_where_it_does() {
     let marks = envelope_marks(&scene.low, &field(&scene, &recipe), &fit.probes);
     let (out, deep): (Vec<_>, Vec<_>) = marks.iter().partition(|m| m.kind == MarkKind::PokesOut);
     assert!(!out.is_empty() && out.iter().all(|m| m.point[0] > 0.68 && m.by <= 0.0301));
-    assert!(deep.iter().all(|m| m.kind == MarkKind::TooDeep && m.point[0] < 0.72 && m.by <= 0.0201) && !deep.is_empty());
+    assert!(
+        deep.iter().all(|m| m.kind == MarkKind::TooDeep && m.point[0] < 0.72 && m.by <= 0.0201) && !deep.is_empty()
+    );
 }
 
 #[test]
@@ -424,8 +438,10 @@ fn needles_tell_hits_misses_back_faces_and_wrong_parts() {
     let plan = Plan::new(&recipe(32, 1, (0.1, 0.1), maps(&["normal"])), &scene).expect("sound");
     let needles = plan.needles(2000, &|_| true);
     assert!((1900..=2100).contains(&needles.len()), "{}", needles.len());
-    let wrong: Vec<&Needle> =
-        needles.iter().filter(|n| (n.fate == NeedleFate::Hit) != (n.surface[0] < 0.49) && (n.surface[0] - 0.5).abs() > 0.03).collect();
+    let wrong: Vec<&Needle> = needles
+        .iter()
+        .filter(|n| (n.fate == NeedleFate::Hit) != (n.surface[0] < 0.49) && (n.surface[0] - 0.5).abs() > 0.03)
+        .collect();
     assert!(wrong.is_empty(), "{wrong:?}");
     let hit = needles.iter().find(|n| n.surface[0] < 0.4).expect("one on the near half");
     assert!((hit.end[1] - 0.05).abs() < 1e-5 && (hit.start[1] - 0.1).abs() < 1e-6);
@@ -434,7 +450,8 @@ fn needles_tell_hits_misses_back_faces_and_wrong_parts() {
     // Two plates one over the other that all see all: from below, long rays meet the upper one's sculpt first.
     let at = |name: &str, y: f32| moved(&height_field(name, 2, |_, _| 0.0), Vec3::Y * y);
     let upper = support::with_uvs(&at("b", 0.1), |uv| uv + Vec3::X.truncate());
-    let scene = BakeScene::new(&[&at("a", 0.0), &upper], &[&at("a_high", 0.01), &at("b_high", 0.11)], None).expect("no cage");
+    let scene =
+        BakeScene::new(&[&at("a", 0.0), &upper], &[&at("a_high", 0.01), &at("b_high", 0.11)], None).expect("no cage");
     let mut all = recipe(32, 1, (0.15, 0.1), maps(&["normal"]));
     all.pairing = Pairing::All;
     let plan = Plan::new(&all, &scene).expect("sound");

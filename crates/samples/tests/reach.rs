@@ -65,7 +65,8 @@ fn the_family_is_the_same_every_time_and_its_heights_are_its_surface() {
         let near = points.iter().filter(|&&(t, v, w)| {
             let p = scene.low.point(t, v, w, Direction::Averaged);
             let height = one.height(p.position);
-            let span = RaySpan { origin: p.position + p.outward * (height + 0.01), direction: -p.outward, length: 0.02 };
+            let span =
+                RaySpan { origin: p.position + p.outward * (height + 0.01), direction: -p.outward, length: 0.02 };
             let hit = scene.trace.closest(&span, &[true], BackFaces::Skip).hit;
             hit.is_some_and(|h| (h.t - 0.01).abs() < 0.003)
         });

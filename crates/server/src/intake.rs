@@ -60,6 +60,13 @@ pub fn carry_over(recipe: &mut Recipe, low: &[String], high: &[String]) -> Vec<S
         // A part whose partners are all gone goes by the rule again; one that was hidden on purpose stays hidden.
         before == 0 || !pair.low.is_empty()
     });
+    recipe.reach.parts.retain(|own| {
+        let there = low.contains(&own.part);
+        if !there {
+            lost.push(format!("'{}' had a reach of its own and is no longer in the low-poly", own.part));
+        }
+        there
+    });
     recipe.exceptions.retain(|exception| {
         let there = exception.part.as_ref().is_none_or(|part| low.contains(part) || high.contains(part));
         if !there {

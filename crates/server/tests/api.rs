@@ -33,12 +33,11 @@ async fn from_two_files_to_a_package() {
     let high = json!({ "name": "tile", "why": "all see all", "by_hand": false, "by_default": false });
     assert_eq!(asset["pairs"], json!([{ "number": 1, "low": "tile", "high": [high] }]));
     assert_eq!(asset["undo"], "sculpt nothing to tile_high.obj");
-    let (_, reach) = get(&client, "/api/assets/1/reach").await;
-    assert!(reach["reach"]["out"].as_f64().is_some_and(|d| (0.09..0.14).contains(&d)), "{reach}");
-
     revise(&client, |r| r["sheet"]["size"] = json!(64)).await;
     let run = baked(&client, "final").await;
     assert_eq!((&run["status"], &run["number"], &run["report"]["misses"]), (&json!("done"), &json!(1), &json!(0)));
+    let reach = &run["report"]["reach"];
+    assert!(reach["out"].as_f64().is_some_and(|d| (0.09..0.14).contains(&d)), "{reach}");
 
     let png = client.get("/api/runs/1/maps/normal").header(host()).dispatch().await;
     assert_eq!(png.content_type(), Some(ContentType::PNG));
@@ -169,7 +168,7 @@ async fn nonsense_gets_a_sentence_and_keeps_nothing() {
         ("/api/runs/9/package", Status::NotFound),
         ("/api/assets/1/display/low", Status::NotFound),
         ("/api/nowhere", Status::NotFound),
-        ("/api/assets/1/reach", Status::UnprocessableEntity),
+        ("/api/assets/1/cage", Status::UnprocessableEntity),
     ] {
         let (status, body) = get(&client, path).await;
         assert_eq!(status, expected, "{path}");

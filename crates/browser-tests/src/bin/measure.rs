@@ -20,6 +20,7 @@ async fn main() -> Result<()> {
     let session = Session::start(Start { draft: false, ..Start::default() }).await?;
     session.samples_ready().await?;
     turning(&session).await?;
+    following(&session).await?;
     session.close().await
 }
 
@@ -38,5 +39,34 @@ async fn turning(session: &Session) -> Result<()> {
             times[times.len() - 1]
         );
     }
+    Ok(())
+}
+
+/// Changes a reach of the stone and waits for the look at it to be on screen; the page tells how long it took.
+async fn following(session: &Session) -> Result<()> {
+    session.stop("Reach").await?;
+    session.until("an envelope", "document.querySelector(\"[aria-label='Envelope']\")").await?;
+    let mut times = Vec::new();
+    for turn in 0..8 {
+        let watch = "const done = arguments[0]; const see = new MutationObserver(() => { \
+            const s = document.querySelector('[data-took]'); if (!s) return; see.disconnect(); done(Number(s.dataset.took)) }); \
+            see.observe(document.body, { subtree: true, childList: true, attributes: true, attributeFilter: ['data-took'] }); \
+            const slider = document.querySelector(\"input[aria-label='Reach out of the whole asset, share of the asset']\"); \
+            const set = Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set; \
+            set.call(slider, String(ARG)); \
+            slider.dispatchEvent(new Event('input', { bubbles: true }));";
+        let watch = watch.replace("ARG", &(40 + turn * 3).to_string());
+        let took = session.page.execute_async(&watch, vec![]).await?.as_f64().context("milliseconds")?;
+        times.push(took);
+        // Until the proof has taken the look's place.
+        session.until("the look to end", "!document.querySelector('[data-took]')").await?;
+    }
+    times.sort_by(f64::total_cmp);
+    println!(
+        "reach change to its look on screen, stone of 1M triangles at 512: median {:.0} ms, worst {:.0} ms of {}",
+        times[times.len() / 2],
+        times[times.len() - 1],
+        times.len()
+    );
     Ok(())
 }

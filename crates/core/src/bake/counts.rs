@@ -3,8 +3,8 @@
 use super::hits::TileHits;
 use super::lean::lean_of;
 use super::plan::Plan;
-use crate::reach::ResolvedReach;
 use crate::finding::{Finding, FindingKind, Place, Severity};
+use crate::reach::ResolvedReach;
 
 /// What was counted.
 #[derive(Clone, Debug, Default, PartialEq)]
@@ -233,7 +233,10 @@ fn wrong_part_finding(plan: &Plan, part: Option<&str>, covered: u64, troubles: &
         kind: FindingKind::WrongPartHits,
         severity: severity(share),
         place: place(plan, part, troubles.count, first),
-        reason: format!("Rays hit a part that lies with another low-poly part on {}", how_many(part, troubles.count, share)),
+        reason: format!(
+            "Rays hit a part that lies with another low-poly part on {}",
+            how_many(part, troubles.count, share)
+        ),
         remedy: "Pair parts by name, by space or by hand at Pairs, so that each sees only its own".to_owned(),
     })
 }

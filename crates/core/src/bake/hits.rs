@@ -311,13 +311,7 @@ fn rays_of(rule: HitRule) -> u64 {
     }
 }
 
-fn answer(
-    plan: &Plan,
-    courses: &Courses,
-    mask: &[bool],
-    packet: &mut Packet,
-    walk: &mut Walk,
-) -> [TraceAnswer; LANES] {
+fn answer(plan: &Plan, courses: &Courses, mask: &[bool], packet: &mut Packet, walk: &mut Walk) -> [TraceAnswer; LANES] {
     match plan.recipe.hit {
         HitRule::Outermost => outermost(plan, courses, mask, packet, walk),
         HitRule::Nearest => nearest(plan, courses, mask, packet, walk),

@@ -120,7 +120,13 @@ impl Keeping<'_> {
 
     /// For each of `maps`, values to begin with; and marks in `wanted` each texel that has to be worked on again. Texels that are
     /// marked already have changed rays.
-    pub fn values(&self, sheet: usize, tile: usize, maps: &[String], wanted: &mut [bool]) -> Vec<Option<Arc<Vec<f32>>>> {
+    pub fn values(
+        &self,
+        sheet: usize,
+        tile: usize,
+        maps: &[String],
+        wanted: &mut [bool],
+    ) -> Vec<Option<Arc<Vec<f32>>>> {
         let kept = self.tiles.get(&(sheet, tile)).filter(|_| self.same_beside);
         let found: Vec<Option<&KeptValues>> =
             maps.iter().map(|m| kept.and_then(|k| k.maps.iter().find(|v| v.map == *m))).collect();
@@ -152,9 +158,11 @@ impl Keeping<'_> {
                 ..v.clone()
             })
             .collect();
-        entries.extend(
-            maps.into_iter().map(|(map, v)| KeptValues { map, values: Arc::new(v), stale: vec![false; changed.len()] }),
-        );
+        entries.extend(maps.into_iter().map(|(map, v)| KeptValues {
+            map,
+            values: Arc::new(v),
+            stale: vec![false; changed.len()],
+        }));
         let kept = KeptTile { hits, maps: entries };
         self.left.lock().unwrap_or_else(PoisonError::into_inner).insert((sheet, tile), kept);
     }

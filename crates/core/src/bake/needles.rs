@@ -60,8 +60,7 @@ impl Plan {
         for run in points.chunk_by(|a, b| low.parts[a.0 as usize] == low.parts[b.0 as usize]) {
             let part = low.parts[run[0].0 as usize];
             for lanes in run.chunks(LANES) {
-                let courses: Vec<Course> =
-                    lanes.iter().map(|&(t, v, w)| self.field.course(low, t, v, w)).collect();
+                let courses: Vec<Course> = lanes.iter().map(|&(t, v, w)| self.field.course(low, t, v, w)).collect();
                 let answers = trace_courses(self, &courses, &self.pairs.allowed[part as usize], &mut scratch);
                 for (course, (hit, skipped_back)) in courses.iter().zip(answers) {
                     let wrong = hit.is_some_and(|(triangle, _)| self.is_elsewhere(part, triangle));

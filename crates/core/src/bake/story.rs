@@ -110,7 +110,8 @@ impl Plan {
         let mut tiles: Vec<(usize, TileHits)> = Vec::new();
         for (ny, nx) in (-1..=1).flat_map(|dy| (-1..=1).map(move |dx| (i64::from(y) + dy, i64::from(x) + dx))) {
             let (Ok(nx), Ok(ny)) = (u32::try_from(nx), u32::try_from(ny)) else { continue };
-            let holds = |t: &crate::sheet::Tile| (t.x..t.x + t.width).contains(&nx) && (t.y..t.y + t.height).contains(&ny);
+            let holds =
+                |t: &crate::sheet::Tile| (t.x..t.x + t.width).contains(&nx) && (t.y..t.y + t.height).contains(&ny);
             let Some(number) = plan.tiles.iter().position(holds) else { continue };
             if !tiles.iter().any(|(n, _)| *n == number) {
                 let hits = TileHits::trace(self, sheet, number, None, Leave::Nothing, &mut scratch);

@@ -274,10 +274,8 @@ mod tests {
     fn another_part_is_never_reached() {
         let mut mesh = grid(4, |x, y| vec3(x, y, 0.0));
         let half = mesh.triangles.len() as u32 / 2;
-        mesh.parts = vec![
-            Part { name: "a".into(), triangles: 0..half },
-            Part { name: "b".into(), triangles: half..half * 2 },
-        ];
+        mesh.parts =
+            vec![Part { name: "a".into(), triangles: 0..half }, Part { name: "b".into(), triangles: half..half * 2 }];
         let walk = SurfaceWalk::new(&mesh);
         let found = walk.from((0, 0.3, 0.3), 10.0);
         assert!(found.triangles.iter().all(|&t| t < half));

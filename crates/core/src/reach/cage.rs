@@ -156,7 +156,10 @@ impl CageMatch {
             "{} of {all} triangles have a corner without a point in the cage (looked for by UV and place); rays start on the envelope there",
             self.unmatched.len()
         );
-        let below = format!("The cage lies inside the low-poly at {} of {all} triangles; rays start too deep there", self.inside.len());
+        let below = format!(
+            "The cage lies inside the low-poly at {} of {all} triangles; rays start too deep there",
+            self.inside.len()
+        );
         [
             finding(&self.unmatched, gaps, "Export the envelope anew as a cage and move its points, or leave it so"),
             finding(&self.inside, below, "Move these points of the cage outward"),

@@ -113,8 +113,7 @@ pub fn fit_reach(scene: &ProbeScene, points: &ReachPoints) -> Fit {
             bound(p.inside, room, p.wall_in, wall)
         })
         .collect();
-    let (out, inward) =
-        rayon::join(|| solve(&probes, &out_bounds, points), || solve(&probes, &in_bounds, points));
+    let (out, inward) = rayon::join(|| solve(&probes, &out_bounds, points), || solve(&probes, &in_bounds, points));
     let (report, spots) = account(scene, &probes, points, (&out, &out_bounds), (&inward, &in_bounds));
     Fit { uniform: uniform(&probes, diagonal), out, inward, report, spots, probes }
 }
@@ -161,8 +160,7 @@ impl<'a> Problem<'a> {
             points.of.iter().enumerate().flat_map(|(t, c)| c.map(|p| (p, t as u32))).collect();
         pairs.sort_unstable();
         pairs.dedup();
-        let around_starts =
-            (0..=points.count as u32).map(|p| pairs.partition_point(|(a, _)| *a < p) as u32).collect();
+        let around_starts = (0..=points.count as u32).map(|p| pairs.partition_point(|(a, _)| *a < p) as u32).collect();
         let around = pairs.into_iter().map(|(_, t)| t).collect();
         let mut limits = vec![0.0f32; points.count];
         for (probe, bound) in probes.iter().zip(bounds) {
@@ -253,7 +251,8 @@ impl<'a> Problem<'a> {
             let mut helped = false;
             for point in open {
                 let slot = point as usize;
-                let count = |values: &[f32]| self.around(point).iter().map(|&t| self.failing_of(t, values)).sum::<usize>();
+                let count =
+                    |values: &[f32]| self.around(point).iter().map(|&t| self.failing_of(t, values)).sum::<usize>();
                 let (was, mut least) = (values[slot], count(values));
                 let mut best = was;
                 for factor in TRIES {

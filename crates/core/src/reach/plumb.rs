@@ -93,8 +93,11 @@ impl PlumbMask {
         }
         for (stroke, dabs) in strokes {
             let target = if stroke.brush == Brush::Plumb { 1.0 } else { 0.0 };
-            let mut by_triangle: Vec<(u32, usize)> =
-                dabs.iter().enumerate().flat_map(|(d, dab)| dab.around.triangles.iter().map(move |&t| (t, d))).collect();
+            let mut by_triangle: Vec<(u32, usize)> = dabs
+                .iter()
+                .enumerate()
+                .flat_map(|(d, dab)| dab.around.triangles.iter().map(move |&t| (t, d)))
+                .collect();
             by_triangle.sort_unstable();
             for own in by_triangle.chunk_by(|a, b| a.0 == b.0) {
                 let t = own[0].0;

@@ -121,7 +121,13 @@ fn probe_chunk(scene: &ProbeScene, rivals: &[Vec<bool>], points: &[(u32, f32, f3
     while at < points.len() {
         let part = part_of(points[at].0);
         let run = points[at..].iter().take(LANES).take_while(|p| part_of(p.0) == part).count();
-        probe_packet(scene, (part, &rivals[part as usize]), &points[at..at + run], (&mut packet, &mut walk), &mut found);
+        probe_packet(
+            scene,
+            (part, &rivals[part as usize]),
+            &points[at..at + run],
+            (&mut packet, &mut walk),
+            &mut found,
+        );
         at += run;
     }
     found

@@ -165,8 +165,13 @@ fn case<'a>(name: &str, low: &Mesh, high: &Mesh, mut recipe: Recipe, truth: Opti
 }
 
 pub fn print() {
-    println!("fitted reaches beside the best single numbers; points judged: {POINTS} a shape, without those that fail at any length (beyond)");
-    println!("{:<22} {:>8} {:>8} {:>8} | {:>8} {:>8} {:>8} | {:>6} {:>7} {:>6}", "shape", "single", "misses", "wrong", "fitted", "misses", "wrong", "ratio", "fit s", "beyond");
+    println!(
+        "fitted reaches beside the best single numbers; points judged: {POINTS} a shape, without those that fail at any length (beyond)"
+    );
+    println!(
+        "{:<22} {:>8} {:>8} {:>8} | {:>8} {:>8} {:>8} | {:>6} {:>7} {:>6}",
+        "shape", "single", "misses", "wrong", "fitted", "misses", "wrong", "ratio", "fit s", "beyond"
+    );
     let mut whole = (0usize, 0usize);
     let mut line = |mut case: Case| {
         let helpless = case.beyond_help();

@@ -230,7 +230,11 @@ async fn cage(app: &State<Arc<App>>, id: i64, format: Option<&str>) -> Result<Me
         let plan = plan_of(&app, recipe, miss())?;
         let mesh: Mesh = plan.field.cage_mesh(&plan.scene.low);
         let mut out = Vec::new();
-        if obj { write_obj(&mut out, &mesh)? } else { write_glb(&mut out, &mesh)? }
+        if obj {
+            write_obj(&mut out, &mesh)?
+        } else {
+            write_glb(&mut out, &mesh)?
+        }
         Ok(out)
     });
     let name = Header::new("Content-Disposition", format!("attachment; filename=\"{file}\""));

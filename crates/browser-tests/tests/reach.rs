@@ -1,0 +1,187 @@
+//! Reach by clicks, drags and keys: fit, numbers with a look that follows, brushes and their undo, plumb, needles, a cage out and
+//! in, and the story of a texel.
+
+use anyhow::{Context, Result, ensure};
+use ember_ridge_browser_tests::{Session, Start, patience};
+use fantoccini::actions::{InputSource, MouseActions, PointerAction};
+use fantoccini::key::Key;
+use serde_json::Value;
+use std::path::PathBuf;
+use std::time::{Duration, Instant};
+
+const LANTERN: i64 = 1;
+
+/// The recipe's reach, once `enough` says so.
+async fn reach_until(session: &Session, what: &str, enough: impl Fn(&Value) -> bool) -> Result<Value> {
+    let begun = Instant::now();
+    loop {
+        let view = session.api(&format!("/assets/{LANTERN}")).await?;
+        if enough(&view["recipe"]) {
+            return Ok(view["recipe"].clone());
+        }
+        ensure!(begun.elapsed() < patience(), "waited in vain: {what}: {}", view["recipe"]["reach"]);
+        tokio::time::sleep(Duration::from_millis(60)).await;
+    }
+}
+
+/// Presses at one place of the window, goes on to another, and lets go.
+async fn drag(session: &Session, from: (f64, f64), to: (f64, f64)) -> Result<()> {
+    let place = |x: f64, y: f64| PointerAction::MoveTo { duration: Some(Duration::from_millis(30)), x, y };
+    let mut hand =
+        MouseActions::new("mouse".into()).then(place(from.0, from.1)).then(PointerAction::Down { button: 0 });
+    for i in 1..=8 {
+        let share = f64::from(i) / 8.0;
+        hand = hand.then(place(from.0 + (to.0 - from.0) * share, from.1 + (to.1 - from.1) * share));
+    }
+    session.page.perform_actions(hand.then(PointerAction::Up { button: 0 })).await?;
+    Ok(())
+}
+
+/// The middle of the model stage, in the window.
+async fn middle(session: &Session) -> Result<(f64, f64)> {
+    let script = "const b = document.querySelector(\"section[aria-label='Model stage']\").getBoundingClientRect(); \
+                  return [b.left + b.width / 2, b.top + b.height * 0.62]";
+    let place = session.page.execute(script, vec![]).await?;
+    Ok((place[0].as_f64().context("x")?, place[1].as_f64().context("y")?))
+}
+
+async fn type_into(session: &Session, label: &str, text: &str) -> Result<()> {
+    let field = session.css(&format!("input[aria-label='{label}']")).await?;
+    field.click().await?;
+    field.send_keys(&format!("{text}{}", char::from(Key::Enter))).await?;
+    Ok(())
+}
+
+fn strokes(recipe: &Value) -> usize {
+    recipe["reach"]["strokes"].as_array().map_or(0, Vec::len)
+}
+
+async fn legend(session: &Session, label: &str) -> Result<String> {
+    let line = session.css(&format!("section[aria-label='Model stage'] [role=group][aria-label='{label}']")).await?;
+    Ok(line.text().await?)
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn reaches_are_fitted_set_painted_and_traced() -> Result<()> {
+    let session = Session::start(Start::default()).await?;
+    session.samples_ready().await?;
+    session.stop("Reach").await?;
+
+    // The samples come fitted: the envelope holds the sculpt, and says so.
+    session.xpath("//aside[@aria-label='Reach']//*[.='Sculpt enclosed']").await?;
+    ensure!(legend(&session, "Envelope").await?.contains("rays start up to"));
+    let marks =
+        session.page.find_all(fantoccini::Locator::Css("[aria-label='Where the envelope falls short']")).await?;
+
+    // A number by hand: what follows the hand is told with its time, the envelope falls short, and that is marked.
+    session
+        .page
+        .execute(
+            "window.took = []; new MutationObserver(() => { const s = document.querySelector('[data-took]'); \
+             if (s) window.took.push(Number(s.dataset.took)) }).observe(document.body, { subtree: true, childList: true, \
+             attributes: true, attributeFilter: ['data-took'] })",
+            vec![],
+        )
+        .await?;
+    type_into(&session, "Reach out", "0.004").await?;
+    reach_until(&session, "the number to be kept", |r| r["reach"]["out"] == 0.004).await?;
+    session.until("a look to follow the hand", "window.took.length > 0").await?;
+    let took = session.page.execute("return window.took", vec![]).await?;
+    println!("reach change to its look on screen (draft lantern, 512): {took} ms");
+    ensure!(legend(&session, "Where the envelope falls short").await?.contains("sculpt pokes out"));
+
+    // Fit takes it back to every vertex's own.
+    session.button("Fit").await?.click().await?;
+    reach_until(&session, "the fit", |r| r["reach"]["out"] == "auto").await?;
+    if marks.is_empty() {
+        session.until("no marks", "!document.querySelector(\"[aria-label='Where the envelope falls short']\")").await?;
+    }
+
+    // A number of one pair's own.
+    session.xpath("//section[@aria-label='Pairs']//button[contains(., 'cap_low')]").await?.click().await?;
+    let own = session.css("[role=group][aria-label='Reach out of cap_low'] input[aria-label='Reach out']").await?;
+    own.click().await?;
+    own.send_keys(&format!("0.05{}", char::from(Key::Enter))).await?;
+    let kept = reach_until(&session, "the pair's own number", |r| !r["reach"]["parts"].is_null()).await?;
+    ensure!(kept["reach"]["parts"][0]["part"] == "cap_low" && kept["reach"]["parts"][0]["out"] == 0.05, "{kept}");
+
+    // Needles by key, counted by what became of them.
+    session.press(&['n']).await?;
+    session.until("needles", "document.querySelector(\"[aria-label='Needles']\")").await?;
+    ensure!(legend(&session, "Needles").await?.contains("hit"));
+
+    // A stroke is one undo step; Escape puts the brush down, and then a drag turns the model instead.
+    session.xpath("//*[@aria-label='Brush for reaches']//button[.='More']").await?.click().await?;
+    let (x, y) = middle(&session).await?;
+    drag(&session, (x - 20.0, y), (x + 40.0, y)).await?;
+    let one = reach_until(&session, "a stroke", |r| strokes(r) == 1).await?;
+    ensure!(one["reach"]["strokes"][0]["brush"] == "more", "{one}");
+    ensure!(one["reach"]["strokes"][0]["path"].as_array().map_or(0, Vec::len) > 1, "{one}");
+    session.xpath("//*[@aria-label='Brush for directions']//button[.='Plumb']").await?.click().await?;
+    drag(&session, (x, y + 10.0), (x + 30.0, y + 10.0)).await?;
+    reach_until(&session, "a second stroke", |r| strokes(r) == 2).await?;
+    session.control('z').await?;
+    reach_until(&session, "undo of the second alone", |r| strokes(r) == 1).await?;
+    session.control('z').await?;
+    reach_until(&session, "undo of the first", |r| strokes(r) == 0).await?;
+    session.press(&[Key::Escape.into()]).await?;
+    drag(&session, (x - 20.0, y), (x + 40.0, y)).await?;
+
+    // All that leans, by one click.
+    session.button("Paint plumb where details lean").await?.click().await?;
+    let painted = reach_until(&session, "strokes over what leans", |r| strokes(r) > 0).await?;
+    let all = painted["reach"]["strokes"].as_array().cloned().unwrap_or_default();
+    ensure!(all.iter().all(|s| s["brush"] == "plumb"), "{painted}");
+    session.control('z').await?;
+    reach_until(&session, "one undo for all of them", |r| strokes(r) == 0).await?;
+
+    // A click tells a texel's story: what the ray crossed, and what was taken.
+    session
+        .runs_until(LANTERN, "proofs to end", |r| {
+            r.iter().all(|r| r["status"] != "running" && r["status"] != "waiting")
+        })
+        .await?;
+    drag(&session, (x, y), (x, y)).await?;
+    session.css("section[aria-label='Trace']").await?;
+    session.xpath("//section[@aria-label='Trace']//li[contains(., 'taken')]").await?;
+    session.press(&[Key::Escape.into()]).await?;
+    session.until("the trace to close", "!document.querySelector(\"section[aria-label='Trace']\")").await?;
+
+    a_cage_out_and_in(&session).await?;
+    session.close().await
+}
+
+async fn a_cage_out_and_in(session: &Session) -> Result<()> {
+    session.button("Give out GLB").await?.click().await?;
+    let begun = Instant::now();
+    let cage: PathBuf = loop {
+        let found = std::fs::read_dir(&session.downloads)?.flatten().map(|e| e.path());
+        if let Some(file) = found.into_iter().find(|p| p.extension().is_some_and(|e| e == "glb")) {
+            break file;
+        }
+        ensure!(begun.elapsed() < patience(), "the cage was never downloaded");
+        tokio::time::sleep(Duration::from_millis(80)).await;
+    };
+    let picker = session.css("input[aria-label='Cage file']").await?;
+    picker.send_keys(&cage.display().to_string()).await?;
+    let with = reach_until(session, "the cage to be kept", |r| !r["cage"].is_null()).await?;
+    let kept = with["cage"].clone();
+    session
+        .until(
+            "the cage's points to be told",
+            "document.querySelector(\"aside[aria-label='Reach']\").innerText.includes('Use the envelope')",
+        )
+        .await?;
+
+    // A cage of another mesh is refused with its name and what to do; the old one stays.
+    let other = session.downloads.join("not_a_cage.obj");
+    std::fs::write(&other, "v 0 0 0\nv 1 0 0\nv 0 0 1\nf 1 2 3\n")?;
+    session.css("input[aria-label='Cage file']").await?.send_keys(&other.display().to_string()).await?;
+    session
+        .xpath("//*[contains(text(), 'not_a_cage.obj') and contains(text(), 'The envelope stays as it was')]")
+        .await?;
+    ensure!(session.api(&format!("/assets/{LANTERN}")).await?["recipe"]["cage"] == kept);
+    session.button("Use the envelope").await?.click().await?;
+    reach_until(session, "the envelope again", |r| r["cage"].is_null()).await?;
+    Ok(())
+}
