@@ -174,6 +174,20 @@ impl Session {
         Ok(())
     }
 
+    /// Presses at one place of the window, goes on to another in small steps, and lets go. One place is a click.
+    pub async fn drag(&self, from: (f64, f64), to: (f64, f64)) -> Result<()> {
+        use fantoccini::actions::{InputSource, MouseActions, PointerAction};
+        let place = |x: f64, y: f64| PointerAction::MoveTo { duration: Some(Duration::from_millis(30)), x, y };
+        let mut hand =
+            MouseActions::new("mouse".into()).then(place(from.0, from.1)).then(PointerAction::Down { button: 0 });
+        for i in 1..=8 {
+            let share = f64::from(i) / 8.0;
+            hand = hand.then(place(from.0 + (to.0 - from.0) * share, from.1 + (to.1 - from.1) * share));
+        }
+        self.page.perform_actions(hand.then(PointerAction::Up { button: 0 })).await?;
+        Ok(())
+    }
+
     /// Waits until a script gives true.
     pub async fn until(&self, what: &str, script: &str) -> Result<()> {
         let begun = Instant::now();

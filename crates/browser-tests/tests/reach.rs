@@ -3,7 +3,6 @@
 
 use anyhow::{Context, Result, ensure};
 use ember_ridge_browser_tests::{Session, Start, patience};
-use fantoccini::actions::{InputSource, MouseActions, PointerAction};
 use fantoccini::key::Key;
 use serde_json::Value;
 use std::path::PathBuf;
@@ -22,19 +21,6 @@ async fn reach_until(session: &Session, what: &str, enough: impl Fn(&Value) -> b
         ensure!(begun.elapsed() < patience(), "waited in vain: {what}: {}", view["recipe"]["reach"]);
         tokio::time::sleep(Duration::from_millis(60)).await;
     }
-}
-
-/// Presses at one place of the window, goes on to another, and lets go.
-async fn drag(session: &Session, from: (f64, f64), to: (f64, f64)) -> Result<()> {
-    let place = |x: f64, y: f64| PointerAction::MoveTo { duration: Some(Duration::from_millis(30)), x, y };
-    let mut hand =
-        MouseActions::new("mouse".into()).then(place(from.0, from.1)).then(PointerAction::Down { button: 0 });
-    for i in 1..=8 {
-        let share = f64::from(i) / 8.0;
-        hand = hand.then(place(from.0 + (to.0 - from.0) * share, from.1 + (to.1 - from.1) * share));
-    }
-    session.page.perform_actions(hand.then(PointerAction::Up { button: 0 })).await?;
-    Ok(())
 }
 
 /// The middle of the model stage, in the window.
@@ -113,19 +99,19 @@ async fn reaches_are_fitted_set_painted_and_traced() -> Result<()> {
     // A stroke is one undo step; Escape puts the brush down, and then a drag turns the model instead.
     session.xpath("//*[@aria-label='Brush for reaches']//button[.='More']").await?.click().await?;
     let (x, y) = middle(&session).await?;
-    drag(&session, (x - 20.0, y), (x + 40.0, y)).await?;
+    session.drag((x - 20.0, y), (x + 40.0, y)).await?;
     let one = reach_until(&session, "a stroke", |r| strokes(r) == 1).await?;
     ensure!(one["reach"]["strokes"][0]["brush"] == "more", "{one}");
     ensure!(one["reach"]["strokes"][0]["path"].as_array().map_or(0, Vec::len) > 1, "{one}");
     session.xpath("//*[@aria-label='Brush for directions']//button[.='Plumb']").await?.click().await?;
-    drag(&session, (x, y + 10.0), (x + 30.0, y + 10.0)).await?;
+    session.drag((x, y + 10.0), (x + 30.0, y + 10.0)).await?;
     reach_until(&session, "a second stroke", |r| strokes(r) == 2).await?;
     session.control('z').await?;
     reach_until(&session, "undo of the second alone", |r| strokes(r) == 1).await?;
     session.control('z').await?;
     reach_until(&session, "undo of the first", |r| strokes(r) == 0).await?;
     session.press(&[Key::Escape.into()]).await?;
-    drag(&session, (x - 20.0, y), (x + 40.0, y)).await?;
+    session.drag((x - 20.0, y), (x + 40.0, y)).await?;
 
     // All that leans, by one click.
     session.button("Paint plumb where details lean").await?.click().await?;
@@ -141,7 +127,7 @@ async fn reaches_are_fitted_set_painted_and_traced() -> Result<()> {
             r.iter().all(|r| r["status"] != "running" && r["status"] != "waiting")
         })
         .await?;
-    drag(&session, (x, y), (x, y)).await?;
+    session.drag((x, y), (x, y)).await?;
     session.css("section[aria-label='Trace']").await?;
     session.xpath("//section[@aria-label='Trace']//li[contains(., 'taken')]").await?;
     session.press(&[Key::Escape.into()]).await?;

@@ -6,6 +6,7 @@ use ember_ridge_core::glam::{Vec2, Vec3, vec2, vec3};
 use ember_ridge_core::mesh::{angle_weighted_directions, normals_by_angle, triangulate_polygon};
 use ember_ridge_core::trace::{BackFaces, RaySpan, TraceScene};
 use ember_ridge_core::{Mesh, Part};
+use std::f32::consts::FRAC_PI_6;
 
 /// A shape: what it is, its low-poly, its sculpt, and the height of the sculpt over points of the low-poly.
 pub struct Shape {
@@ -72,7 +73,7 @@ fn prism(outline: &[Vec2], deep: f32, part: &str, mesh: &mut Mesh) {
     }
     let corners: Vec<Vec3> = outline.iter().map(|p| vec3(p.x, p.y, 0.0)).collect();
     for [a, b, c] in triangulate_polygon(&corners) {
-        let [a, b, c] = [a, b, c].map(|i| base + i as u32);
+        let [a, b, c] = [a, b, c].map(|i| base + i);
         mesh.triangles.extend([[a + n, b + n, c + n], [c, b, a]]);
     }
     mesh.parts.push(Part { name: part.to_owned(), triangles: first..mesh.triangles.len() as u32 });
@@ -209,7 +210,7 @@ fn relief_over(low: &Mesh, dice: &mut Dice) -> Relief {
         // The least room over the whole spot, looked at from points around it.
         let (x, y) = ((b - a).normalize_or_zero(), normal.cross((b - a).normalize_or_zero()));
         let room = (0..13).map(|i| {
-            let (turn, out) = (i as f32 * 0.5236, if i == 0 { 0.0 } else { radius });
+            let (turn, out) = (i as f32 * FRAC_PI_6, if i == 0 { 0.0 } else { radius });
             let from = middle + (x * turn.cos() + y * turn.sin()) * out;
             let way = if raised { normal } else { -normal };
             let span = RaySpan { origin: from + way * size * 1e-4, direction: way, length: size };

@@ -1,9 +1,11 @@
 // A large sculpt while it turns: where drawing cannot keep up, fewer of its faces are drawn until the hand rests.
 import type * as THREE from "three";
 
-/** Milliseconds between two turns beyond which drawing does not keep up, and after which the hand has come to rest. */
+/** Milliseconds between two turns beyond which drawing does not keep up; beyond which the hand had rested between them; and after
+ *  which it has come to rest now. */
 const TOO_SLOW = 45;
-const RESTED = 220;
+const APART = 1500;
+const RESTED = 260;
 
 export class Turning {
   private last = 0;
@@ -29,7 +31,7 @@ export class Turning {
     const since = now - this.last;
     this.last = now;
     if (!this.geometry || !this.rough) return;
-    if (since < RESTED && since > TOO_SLOW && !this.fine) {
+    if (since < APART && since > TOO_SLOW && !this.fine) {
       this.fine = this.geometry.getIndex();
       this.geometry.setIndex(this.rough);
     }

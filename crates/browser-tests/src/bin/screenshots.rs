@@ -7,7 +7,7 @@ use std::path::PathBuf;
 
 /// Each view: its name, and what to do to get there from the page as it opens.
 const VIEWS: &[(&str, &[Step])] = &[
-    ("review", &[]),
+    ("review", &[Step::Drag((560, 540), (560, 540)), Step::Pause(1500)]),
     ("review-night", &[Step::Click("Night theme"), Step::Stop("Review"), Step::Script(WIPE)]),
     ("meshes", &[Step::Stop("Meshes"), Step::Script(LOW_WIRES)]),
     ("layout", &[Step::Stop("Meshes"), Step::Click("Texel density"), Step::Script(LAYOUT)]),
@@ -15,7 +15,11 @@ const VIEWS: &[(&str, &[Step])] = &[
     ("faults", &[Step::Asset("Dented watering can"), Step::Stop("Meshes"), Step::Script(FIRST_PLACE)]),
     ("pairs", &[Step::Stop("Pairs"), Step::Script(APART)]),
     ("tile", &[Step::Asset("Shingle tile"), Step::Stop("Meshes")]),
-    ("reach", &[Step::Stop("Reach")]),
+    ("reach", &[Step::Stop("Reach"), Step::Keys(&['n']), Step::Pause(1500)]),
+    (
+        "brush",
+        &[Step::Stop("Reach"), Step::Script(BRUSH), Step::Drag((520, 535), (610, 535)), Step::Script(SHOW_BRUSH)],
+    ),
     ("maps", &[Step::Stop("Maps"), Step::Choose("Map", "ao"), Step::Script(SWATCHES)]),
     ("sheet", &[Step::Stop("Maps"), Step::Choose("Map", "curvature"), Step::Pause(6000)]),
     ("sheets", &[Step::Stop("Maps"), Step::Choose("Sheets", "materials"), Step::Pause(12000)]),
@@ -57,9 +61,16 @@ const BESIDE: &str = "[...document.querySelectorAll('aside button')].find(b => b
 const LOW_WIRES: &str = "for (const t of ['Low', 'Wires', 'UVs']) \
     [...document.querySelectorAll('section button')].find(b => b.textContent === t).click()";
 
+/// Takes the plumb brush, with needles to see what it does; and scrolls to its settings.
+const BRUSH: &str = "[...document.querySelectorAll('aside button')].find(b => b.textContent === 'Plumb').click(); \
+    [...document.querySelectorAll('section button')].find(b => b.textContent === 'Needles').click(); \
+    return new Promise(r => setTimeout(r, 3000))";
+const SHOW_BRUSH: &str = "document.querySelector('section[aria-label=Brush]').scrollIntoView(); \
+    return new Promise(r => setTimeout(r, 6000))";
+
 /// Keeps a change of settings from starting a proof.
 const UNFOLLOW: &str = "[...document.querySelectorAll('nav button')].find(b => b.textContent.includes('Reach')).click(); \
-    requestAnimationFrame(() => { document.querySelector('aside input[type=checkbox]').click(); \
+    requestAnimationFrame(() => { [...document.querySelectorAll('aside label')].find(l => l.textContent.includes('Follow each change')).click(); \
     [...document.querySelectorAll('nav button')].find(b => b.textContent.includes('Maps')).click(); })";
 
 enum Step {
@@ -70,6 +81,8 @@ enum Step {
     Asset(&'static str),
     Choose(&'static str, &'static str),
     ClickStarting(&'static str),
+    /// Press at one place of the window, let go at another.
+    Drag((i32, i32), (i32, i32)),
     /// Milliseconds for something that is to be caught half-way.
     Pause(u64),
 }
@@ -120,6 +133,7 @@ async fn take(session: &Session, step: &Step) -> Result<()> {
             Ok(session.xpath(&path).await?.click().await?)
         }
         Step::ClickStarting(name) => Ok(session.button_starting(name).await?.click().await?),
+        Step::Drag(from, to) => session.drag((from.0.into(), from.1.into()), (to.0.into(), to.1.into())).await,
         Step::Pause(milliseconds) => {
             tokio::time::sleep(std::time::Duration::from_millis(*milliseconds)).await;
             Ok(())
