@@ -53,7 +53,7 @@ export function App() {
       <main className="grid min-h-0 grid-cols-[minmax(264px,320px)_1fr]">
         <aside
           aria-label={STOP_LABELS[stop]}
-          className="min-h-0 overflow-x-hidden overflow-y-auto border-r border-line bg-sheet"
+          className="relative min-h-0 overflow-x-hidden overflow-y-auto border-r border-line bg-sheet"
         >
           <Panel />
         </aside>

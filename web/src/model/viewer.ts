@@ -12,9 +12,9 @@ import { drawChecker } from "./checker";
 import { seamLines } from "./layout-looks";
 import { allEdges, flat, type Lines, linesOf, litSkin } from "./lines";
 import { indexOf, type MeshData, roughOf } from "./mesh-data";
+import { highOf, lowOf } from "./meshes";
 import { Overlays, setShells } from "./overlays";
 import { FURTHEST } from "./pairs-view";
-import { HIGH_FRAGMENT, HIGH_VERTEX, LOW_FRAGMENT, LOW_VERTEX } from "./shaders";
 import type { Sheets } from "./sheets";
 import { Turning } from "./turning";
 
@@ -50,7 +50,6 @@ export interface Pointed {
   index: number;
 }
 
-const PLAIN = new THREE.Vector3(0.62, 0.61, 0.6);
 type ShaderMesh = THREE.Mesh<THREE.BufferGeometry, THREE.ShaderMaterial>;
 
 interface Side {
@@ -145,47 +144,9 @@ export class Viewer {
     this.shells = [];
     if (!data) return;
     this.resting = data.floats("position") ?? new Float32Array();
-    const geometry = new THREE.BufferGeometry();
     const count = data.header.vertices;
-    const attribute = (name: string, from: string, size: number) =>
-      geometry.setAttribute(
-        name,
-        new THREE.BufferAttribute(data.floats(from) ?? new Float32Array(count * size), size),
-      );
-    // A copy: it moves when pairs are pulled apart.
-    geometry.setAttribute("position", new THREE.BufferAttribute(this.resting.slice(), 3));
-    attribute("normal", "normal", 3);
     this.outward = data.floats("outward") ?? new Float32Array(count * 3);
-    attribute("rise", "no such array", 3);
-    attribute("sink", "no such array", 3);
-    attribute("uv", "uv", 2);
-    attribute("frame", "tangent", 4);
-    geometry.setAttribute("sheet", new THREE.BufferAttribute(new Float32Array(count), 1));
-    geometry.setAttribute("tint", new THREE.BufferAttribute(new Uint8Array(count * 4), 4, true));
-    const density = data.floats("density");
-    const corners = new Float32Array(count).map((_, corner) => density?.[Math.floor(corner / 3)] ?? 0);
-    geometry.setAttribute("density", new THREE.BufferAttribute(corners, 1));
-    const material = new THREE.ShaderMaterial({
-      vertexShader: LOW_VERTEX,
-      fragmentShader: LOW_FRAGMENT,
-      defines: { SHEETS: 1 },
-      side: THREE.DoubleSide,
-      uniforms: {
-        light: this.light,
-        maps: { value: [this.blank] },
-        mode: { value: 0 },
-        green: { value: 1 },
-        base: { value: PLAIN },
-        wipe: { value: 1e9 },
-        lifts: { value: new THREE.Vector2() },
-        checker: { value: this.blank },
-        plumb: { value: this.blank },
-        painted: { value: 0 },
-        texels: { value: 1024 },
-        wave: { value: 1 },
-        split: { value: 0 },
-      },
-    });
+    const { geometry, material } = lowOf(data, this.resting, this.light, this.blank);
     this.low = { mesh: this.add(geometry, material), data };
     // The outer envelope in ember; the inner one in ink, drawn through the surface it lies under.
     this.shells = [
@@ -244,25 +205,7 @@ export class Viewer {
     this.high = null;
     this.turning.set(null, null);
     if (!data) return;
-    const geometry = new THREE.BufferGeometry();
-    for (const name of ["position", "normal"])
-      geometry.setAttribute(name, new THREE.BufferAttribute(data.floats(name) ?? new Float32Array(), 3));
-    const colors = data.colors ?? new Uint8Array(data.header.vertices * 4).fill(150);
-    geometry.setAttribute("tint", new THREE.BufferAttribute(colors, 4, true));
-    const away = new THREE.BufferAttribute(new Float32Array(data.header.vertices * 3), 3);
-    geometry.setAttribute("away", away);
-    const material = new THREE.ShaderMaterial({
-      vertexShader: HIGH_VERTEX,
-      fragmentShader: HIGH_FRAGMENT,
-      side: THREE.DoubleSide,
-      uniforms: {
-        light: this.light,
-        base: { value: PLAIN },
-        mode: { value: 0 },
-        wipe: { value: -1 },
-        apart: { value: 0 },
-      },
-    });
+    const { geometry, material } = highOf(data, this.light);
     this.high = { mesh: this.add(geometry, material), data };
     this.setWays(this.ways);
     this.apply();

@@ -8,7 +8,9 @@ import { useEnvelope, useLive } from "./live";
 const percent = (share: number) => {
   const p = share * 100;
   if (p > 0 && p < 0.01) return "< 0.01 %";
-  return `${p >= 99.95 && share < 1 ? p.toFixed(2) : p.toFixed(p < 1 && p > 0 ? 2 : 1)} %`;
+  // What is not all never reads as 100.
+  if (p >= 99.95 && share < 1) return `${(Math.floor(p * 100) / 100).toFixed(2)} %`;
+  return `${p.toFixed(p < 1 && p > 0 ? 2 : 1)} %`;
 };
 
 export function FitSection() {

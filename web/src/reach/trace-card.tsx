@@ -112,7 +112,7 @@ function Fact({ name, value }: { name: string; value: string }) {
 
 function Surface({ crossing }: { crossing: Crossing }) {
   const { shape, words } = FATES[crossing.fate];
-  const colour = shape === 0 ? "var(--moss)" : (NEEDLE_COLOURS[shape] ?? "var(--ink-3)");
+  const colour = shape === 0 ? "#9be0a6" : (NEEDLE_COLOURS[shape] ?? "var(--ink-3)");
   return (
     <li className="grid grid-cols-[16px_1fr_auto] items-baseline gap-x-1.5 border-t border-line py-1 first:border-0">
       <span className="self-center rounded-[2px] bg-[#4a4744] p-px">
