@@ -65,7 +65,7 @@ async fn tune_bake_undo_and_deliver() -> Result<()> {
     // Undo and redo by keys, off the field.
     session.css("aside h1").await?.click().await?;
     session.control('z').await?;
-    session.xpath("//*[@aria-label='Reach out of the whole asset' and contains(., ', measured')]").await?;
+    session.xpath("//*[@aria-label='Reach out of the whole asset' and contains(., 'fitted, at most')]").await?;
     let asset = session.api("/assets/1").await?;
     ensure!(asset["recipe"]["reach"]["out"] == "auto", "{}", asset["recipe"]["reach"]);
     session.press(&[Key::Control.into(), Key::Shift.into(), 'Z']).await?;
