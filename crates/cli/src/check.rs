@@ -54,6 +54,8 @@ fn check_file(path: &Path, as_low: bool, arguments: &Check) -> Result<Vec<Findin
         Err(fault) => return Ok(vec![fault.as_finding()]),
         Ok(mesh) => mesh,
     };
+    // Checks take memory of their own.
+    drop(bytes);
     if arguments.fix {
         let Some(out) = &arguments.out else {
             bail!("--fix: give a folder for the mended copy with --out; the file itself is never changed");

@@ -70,9 +70,10 @@ fn samples_bake_with_next_to_no_misses() {
         let (missed, covered) = (outcome.counts.misses, outcome.counts.covered);
         assert!(covered > 512 * 512 / 2, "{name}: the sheet is well used");
         assert!((missed as f64) < covered as f64 * 0.001, "{name}: {missed} of {covered} texels missed");
-        // Coarse rivets show a few back faces, which is said; nothing worse is.
+        // Coarse rivets show a few back faces, and details by hard edges lean, which is said; nothing worse is.
         let kinds: Vec<FindingKind> = outcome.report.findings.iter().map(|f| f.kind).collect();
-        let harmless = [FindingKind::BackFaceHits, FindingKind::ColoursMerged];
+        let harmless = [FindingKind::BackFaceHits, FindingKind::ColoursMerged, FindingKind::Lean];
+        assert!(name != "shingle-tile" || !kinds.contains(&FindingKind::Lean), "over a plane nothing leans");
         assert!(kinds.iter().all(|k| harmless.contains(k)), "{name}: {kinds:?}");
     }
 }
