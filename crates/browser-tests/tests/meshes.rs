@@ -286,9 +286,12 @@ async fn files_are_corrected_replaced_and_carried_over() -> Result<()> {
         Ok(picker.send_keys(&files.join("\n")).await?)
     };
     // A name that says low is corrected by hand before anything is kept.
-    let (lid, top) =
-        (write("lid_low.obj", &square("lid", 0.0, false))?, write("top_low.obj", &square("lid", 0.0, false))?);
-    pick(&[lid, top]).await?;
+    // A library comes in with the mesh that names it; one that nobody names waits, and is left out.
+    let painted = format!("mtllib top.mtl\nusemtl paint\n{}", square("lid", 0.0, false));
+    let (lid, top) = (write("lid_low.obj", &square("lid", 0.0, false))?, write("top_low.obj", &painted)?);
+    let beside = [write("top.mtl", "newmtl paint\nKd 1 0 0\n")?, write("spare.mtl", "newmtl other\n")?];
+    pick(&[lid, top, beside[0].clone(), beside[1].clone()]).await?;
+    session.xpath("//li[contains(., 'top.mtl') and contains(., 'Comes in with the OBJ')]").await?;
     session.xpath("//*[@aria-label='Use top_low.obj as']//button[.='Sculpt']").await?.click().await?;
     session.button("Bring in 2 files").await?.click().await?;
     let files = |v: &Value, side: &str| {
@@ -302,6 +305,11 @@ async fn files_are_corrected_replaced_and_carried_over() -> Result<()> {
     let view =
         asset_until(&session, 1, "both files", |v| files(v, "low").len() == 1 && files(v, "high").len() == 1).await?;
     ensure!(files(&view, "high") == ["top_low.obj"], "{view}");
+    let beside = &view["recipe"]["high"][0]["beside"];
+    ensure!(beside.as_array().is_some_and(|b| b.len() == 1) && beside[0]["file"] == "top.mtl", "{beside}");
+    session.xpath("//li[contains(., 'spare.mtl') and contains(., 'No mesh that came in named it')]").await?;
+    session.button("Leave out spare.mtl").await?.click().await?;
+    ensure!(session.page.find(Locator::Css("ul[aria-label='Files beside the meshes']")).await.is_err());
 
     // UVs of a file are chosen: flat along Y.
     session

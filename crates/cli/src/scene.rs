@@ -4,10 +4,11 @@ use crate::Unusable;
 use crate::progress::Progress;
 use anyhow::{Context, bail};
 use ember_ridge_core::bake::BakeScene;
-use ember_ridge_core::recipe::Source;
+use ember_ridge_core::recipe::{FileBeside, Source};
 use ember_ridge_core::{Mesh, Recipe};
 use ember_ridge_formats::image::read_image;
 use ember_ridge_formats::read_mesh_with;
+use std::cell::RefCell;
 use std::fs;
 use std::path::{Component, Path};
 use std::sync::Arc;
@@ -42,8 +43,24 @@ pub fn load_mesh(source: &Source, folder: &Path, progress: &Progress) -> Result<
     }
     let bytes = read_checked(folder, &source.file, source.hash.as_deref(), progress)?;
     let path = folder.join(&source.file);
-    let mesh = read_mesh_with(&path.to_string_lossy(), &bytes, &|name| read_beside(&path, name), source.uvs)?;
-    Ok(mesh.with_steps(&source.steps))
+    // The recipe may say which files lay beside it; others of the same names would bake something else.
+    let wrong = RefCell::new(None);
+    let beside = |name: &str| {
+        let bytes = read_beside(&path, name);
+        if let Some(at) = FileBeside::meant(source.beside.iter().map(|f| f.file.as_str()), name) {
+            let fault = match &bytes {
+                Some(bytes) => not_the_one(Path::new(name), bytes, &source.beside[at].hash),
+                None => Some(format!("'{name}' is not beside it, and the recipe was made with it. Put it there")),
+            };
+            wrong.replace_with(|first| first.take().or(fault));
+        }
+        bytes
+    };
+    let mesh = read_mesh_with(&path.to_string_lossy(), &bytes, &beside, source.uvs);
+    match wrong.into_inner() {
+        Some(fault) => bail!("{}: {fault}", path.display()),
+        None => Ok(mesh?.with_steps(&source.steps)),
+    }
 }
 
 /// The bytes of a file, which must be the one the recipe was made with when it says which.
@@ -51,17 +68,21 @@ fn read_checked(folder: &Path, file: &str, hash: Option<&str>, progress: &Progre
     let path = folder.join(file);
     progress.say(&format!("reading {}", path.display()));
     let bytes = fs::read(&path).with_context(|| format!("{}: cannot be read", path.display()))?;
-    if let Some(expected) = hash {
-        let found = blake3::hash(&bytes).to_hex();
-        if found.as_str() != expected {
-            bail!(
-                "{}: it is not the file the recipe was made with (BLAKE3 {found}, not {expected}). \
-                 Put the right file there, or take the hash out of the recipe",
-                path.display()
-            );
-        }
+    match hash.and_then(|expected| not_the_one(&path, &bytes, expected)) {
+        Some(fault) => bail!(fault),
+        None => Ok(bytes),
     }
-    Ok(bytes)
+}
+
+fn not_the_one(path: &Path, bytes: &[u8], expected: &str) -> Option<String> {
+    let found = blake3::hash(bytes).to_hex();
+    (found.as_str() != expected).then(|| {
+        format!(
+            "{}: it is not the file the recipe was made with (BLAKE3 {found}, not {expected}). \
+             Put the right file there, or take the hash out of the recipe",
+            path.display()
+        )
+    })
 }
 
 /// A file that belongs to `path`, from the same folder or below; never from elsewhere.

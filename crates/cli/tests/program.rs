@@ -24,6 +24,37 @@ fn error(output: &Output) -> String {
     String::from_utf8_lossy(&output.stderr).into_owned()
 }
 
+/// A recipe may say which files lay beside a mesh: others, or none, would bake something else.
+#[test]
+fn files_beside_a_mesh_must_be_those_of_the_recipe() {
+    let folder = with_pair();
+    let at = |name: &str| folder.path().join(name);
+    let library = "newmtl tin\nKd 1 0 0\n";
+    fs::write(at("lid_high.obj"), format!("mtllib lid.mtl\nusemtl tin\n{HIGH}")).expect("written");
+    fs::write(at("lid.mtl"), library).expect("written");
+    let recipe = serde_json::json!({
+        "version": 1, "low": [{ "file": "lid_low.obj" }], "sheet": { "size": 16, "samples": 1 }, "maps": [{ "map": "normal" }],
+        "reach": { "out": 0.1, "in": 0.1 },
+        "high": [{ "file": "lid_high.obj",
+                   "beside": [{ "file": "lid.mtl", "hash": blake3::hash(library.as_bytes()).to_hex().as_str() }] }],
+    });
+    fs::write(at("lid.json"), recipe.to_string()).expect("written");
+    let bake = || run(folder.path(), &["bake", "lid.json", "--out", "out"]);
+    assert_eq!(bake().status.code(), Some(0), "{}", error(&bake()));
+    fs::write(at("lid.mtl"), "newmtl tin\nKd 0 1 0\n").expect("written");
+    assert!(
+        bake().status.code() == Some(2) && error(&bake()).contains("lid.mtl: it is not the file"),
+        "{}",
+        error(&bake())
+    );
+    fs::remove_file(at("lid.mtl")).expect("there");
+    assert!(
+        bake().status.code() == Some(2) && error(&bake()).contains("'lid.mtl' is not beside it"),
+        "{}",
+        error(&bake())
+    );
+}
+
 #[test]
 fn two_files_become_maps_and_a_report_and_the_recipe_repeats_them() {
     let folder = with_pair();

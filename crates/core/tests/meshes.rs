@@ -87,9 +87,9 @@ fn cut_polygons_keep_their_area_and_winding() {
 #[test]
 fn made_normals_follow_the_angle() {
     let bare = cube("box", 1.0);
-    let hard = normals_by_angle(&bare, 60.0);
+    let hard = normals_by_angle(bare.clone(), 60.0);
     assert!((0..12).all(|t| hard.triangles[t].iter().all(|&v| hard.normals[v as usize] == hard.face_normal(t as u32))));
-    let soft = normals_by_angle(&bare, 120.0);
+    let soft = normals_by_angle(bare.clone(), 120.0);
     for (p, n) in soft.positions.iter().zip(&soft.normals) {
         // All three sides take up the same angle at a corner, however they are cut: the mean is the diagonal.
         assert!(n.distance(p.normalize()) < 1e-5, "{p} {n}");
@@ -98,6 +98,29 @@ fn made_normals_follow_the_angle() {
         assert!(d.distance(p.normalize()) < 1e-5, "averaged directions join across hard edges");
     }
     assert_eq!((weld(&bare).points, find_islands(&bare).count), (8, 6));
+}
+
+/// All against all at a point of a million faces would never end; beyond a thousand each keeps its own normal.
+#[test]
+fn a_point_of_very_many_faces_stays_flat() {
+    let cone = |around: u32| {
+        let rim = |i: u32| std::f32::consts::TAU * i as f32 / around as f32;
+        let mut positions = vec![vec3(0.0, 1.0, 0.0)];
+        positions.extend((0..around).map(|i| vec3(rim(i).sin(), 0.0, rim(i).cos())));
+        let indices = (0..around).flat_map(|i| [0, 1 + i, 1 + (i + 1) % around]).collect();
+        let part = DraftPart { name: "cone".into(), indices, ..DraftPart::default() };
+        Draft { positions, parts: vec![part], ..Draft::default() }.finish().expect("whole")
+    };
+    let tip_normals = |mesh: &Mesh| {
+        let at_tip = |v: &usize| mesh.positions[*v] == vec3(0.0, 1.0, 0.0);
+        (0..mesh.positions.len()).filter(at_tip).map(|v| mesh.normals[v]).collect::<Vec<_>>()
+    };
+    // Faces opposite each other differ by 90 degrees: what is smoothed differs by corner, but no normal is a face's own.
+    let few = cone(64);
+    assert!((0..64).all(|t| few.normals[few.triangles[t][0] as usize].distance(few.face_normal(t as u32)) > 0.1));
+    let many = cone(3000);
+    assert!((0..3000).all(|t| many.normals[many.triangles[t][0] as usize].distance(many.face_normal(t as u32)) < 1e-4));
+    assert!(tip_normals(&many).len() > tip_normals(&few).len());
 }
 
 #[test]

@@ -234,6 +234,79 @@ fn stl_in_both_forms() {
     assert!(read("roof.stl", &binary).is_err_and(|f| f.fault.contains("announces 4000000000")));
 }
 
+/// Long files are read in pieces; entries and faces of any number of corners must come through their joints.
+#[test]
+fn a_long_ply_is_what_its_pieces_are() {
+    const SIDE: u32 = 320;
+    let mut bytes = format!(
+        "ply\nformat binary_little_endian 1.0\nelement vertex {}\nproperty float x\nproperty float y\nproperty float z\n\
+         property uchar red\nproperty uchar green\nproperty uchar blue\nelement face {}\n\
+         property list uchar int vertex_indices\nend_header\n",
+        SIDE * SIDE,
+        (SIDE - 1) * (SIDE - 1)
+    )
+    .into_bytes();
+    let place = |v: u32| vec3((v % SIDE) as f32, 0.0, (v / SIDE) as f32);
+    let color = |v: u32| [(v % 251) as u8, (v / 251 % 256) as u8, 9];
+    for v in 0..SIDE * SIDE {
+        place(v).to_array().iter().for_each(|x| bytes.extend(x.to_le_bytes()));
+        bytes.extend(color(v));
+    }
+    // Triangles at first, so that where polygons begin lies behind the first joint.
+    let mut faces: Vec<Vec<u32>> = Vec::new();
+    for quad in 0..(SIDE - 1) * (SIDE - 1) {
+        let v = quad % (SIDE - 1) + quad / (SIDE - 1) * SIDE;
+        let corners = if quad < 70_000 { vec![v, v + SIDE, v + 1] } else { vec![v, v + SIDE, v + SIDE + 1, v + 1] };
+        bytes.push(corners.len() as u8);
+        corners.iter().for_each(|c| bytes.extend(c.to_le_bytes()));
+        faces.push(corners);
+    }
+    let mesh = read("long.ply", &bytes).expect("readable");
+    assert_eq!((mesh.positions.len(), mesh.polygons as usize), ((SIDE * SIDE) as usize, faces.len() - 70_000));
+    assert_eq!(mesh.triangles.len(), 70_000 + 2 * (faces.len() - 70_000));
+    assert!((0..SIDE * SIDE).all(|v| mesh.positions[v as usize] == place(v) && mesh.colors[v as usize] == color(v)));
+    assert!((0..70_000).all(|t| mesh.triangles[t].to_vec() == faces[t]));
+    for (pair, face) in mesh.triangles[70_000..].as_chunks::<2>().0.iter().zip(&faces[70_000..]) {
+        assert!(
+            pair.iter().flatten().all(|v| face.contains(v))
+                && face.iter().all(|v| pair.iter().flatten().any(|w| w == v))
+        );
+    }
+    assert!(mesh.normals.iter().all(|n| n.distance(Vec3::Y) < 1e-6));
+    bytes.truncate(bytes.len() - 3);
+    assert!(read("long.ply", &bytes).is_err_and(|f| f.place.contains("face")));
+}
+
+#[test]
+fn files_beside_are_read_by_the_names_that_are_given() {
+    let picture = {
+        let mut bytes = Vec::new();
+        image::RgbImage::from_pixel(2, 2, image::Rgb([255, 0, 0]))
+            .write_to(&mut std::io::Cursor::new(&mut bytes), image::ImageFormat::Png)
+            .expect("memory");
+        bytes
+    };
+    let obj = "mtllib wood works.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nvt 0 0\nusemtl oak\nf 1/1 2/1 3/1\n";
+    let library = "newmtl oak\nKd 1 1 1\nmap_Kd -s 2 2 1 textures/bark.png\n";
+    let siblings = |name: &str| match name {
+        "wood works.mtl" => Some(library.as_bytes().to_vec()),
+        "textures/bark.png" => Some(picture.clone()),
+        other => panic!("nobody named {other}"),
+    };
+    let mesh = read_mesh("plank.obj", obj.as_bytes(), &siblings).expect("readable");
+    assert!(mesh.looks[0].texture.as_ref().is_some_and(|t| t.width == 2));
+
+    let text = r#"{"asset":{"version":"2.0"},"scene":0,"scenes":[{"nodes":[0]}],"nodes":[{"mesh":0}],
+        "meshes":[{"primitives":[{"attributes":{"POSITION":0}}]}],
+        "accessors":[{"bufferView":0,"componentType":5126,"count":3,"type":"VEC3","min":[0,0,0],"max":[1,1,0]}],
+        "bufferViews":[{"buffer":0,"byteLength":36}],"buffers":[{"uri":"my%20points.bin","byteLength":36}]}"#;
+    let points: Vec<u8> = [0f32, 0.0, 0.0, 1.0, 0.0, 0.0, 0.0, 1.0, 0.0].iter().flat_map(|x| x.to_le_bytes()).collect();
+    let mesh = read_mesh("t.gltf", text.as_bytes(), &|name| (name == "my points.bin").then(|| points.clone()));
+    assert_eq!(mesh.expect("readable").positions[1], Vec3::X);
+    let fault = read("t.gltf", text.as_bytes()).expect_err("its points are not there");
+    assert!(fault.fault.contains("'my points.bin' is not beside it") && fault.remedy.contains("Bring in"), "{fault}");
+}
+
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(400))]
 

@@ -174,7 +174,7 @@ pub fn shape(number: u32) -> Shape {
         }
     }
     low.normals = vec![Vec3::Y; low.positions.len()];
-    let low = normals_by_angle(&low, 40.0);
+    let low = normals_by_angle(low, 40.0);
     let relief = relief_over(&low, &mut dice);
     let (mut positions, along, triangles) = divided(&low, DIVISION);
     for (p, d) in positions.iter_mut().zip(&along) {
@@ -183,7 +183,7 @@ pub fn shape(number: u32) -> Shape {
     let mut high = Mesh { positions, triangles, ..Mesh::default() };
     high.normals = vec![Vec3::Y; high.positions.len()];
     high.parts = vec![Part { name: "sculpt".into(), triangles: 0..high.triangles.len() as u32 }];
-    let high = normals_by_angle(&high, 60.0);
+    let high = normals_by_angle(high, 60.0);
     Shape { name: format!("{number:02} {kind}"), low, high, relief }
 }
 

@@ -122,8 +122,9 @@ pub struct AssetView {
     pub pair_findings: Vec<Finding>,
     /// Parts of the sculpt that no low-poly part sees.
     pub unseen: Vec<String>,
-    /// What of the settings could not be carried over to a file that was just brought in.
-    pub not_carried: Vec<String>,
+    /// What to know of a file that was just brought in: settings that could not be carried over to it, files it names that did not
+    /// come with it.
+    pub told: Vec<String>,
     pub runs: Vec<RunView>,
     pub estimates: Option<Estimates>,
 }

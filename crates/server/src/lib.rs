@@ -10,6 +10,7 @@ mod keep;
 mod routes;
 mod sample_assets;
 mod scenes;
+mod upload;
 
 pub use fault::Problem;
 

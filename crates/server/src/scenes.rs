@@ -4,7 +4,7 @@ use crate::App;
 use crate::api::{MeshSummary, Role};
 use crate::fault::{Fault, Result};
 use ember_ridge_core::bake::{BakeScene, shared_space};
-use ember_ridge_core::recipe::Source;
+use ember_ridge_core::recipe::{FileBeside, Source};
 use ember_ridge_core::sheet::Image;
 use ember_ridge_core::{Mesh, Recipe};
 use ember_ridge_formats::image::read_image;
@@ -66,7 +66,8 @@ impl<T: Clone> Recent<T> {
 /// What a source's mesh is, as a key: the file's bytes, its name, which UVs are taken, and what is done to it.
 pub fn mesh_key(source: &Source) -> String {
     let hash = source.hash.as_deref().unwrap_or("-");
-    format!("{hash}/{}/{:?}/{:?}/{:?}", source.file, source.uvs, source.steps, source.plane)
+    let Source { file, uvs, steps, plane, beside, .. } = source;
+    format!("{hash}/{file}/{uvs:?}/{steps:?}/{plane:?}/{beside:?}")
 }
 
 /// What a recipe's meshes are, as a key: two recipes with the same key share a scene.
@@ -82,7 +83,8 @@ pub fn scene_key(recipe: &Recipe) -> String {
 pub fn summary_name(source: &Source, role: Role) -> String {
     let plain = source.uvs.is_first() && source.steps.is_empty();
     let how = if plain { String::new() } else { format!(" {:?} {:?}", source.uvs, source.steps) };
-    format!("{CHECKS} {role:?} {}{how}", source.file)
+    let beside: String = source.beside.iter().map(|f| format!(" {}", f.hash)).collect();
+    format!("{CHECKS} {role:?} {}{how}{beside}", source.file)
 }
 
 /// What is still to be brought in before a recipe can be baked.
@@ -112,7 +114,11 @@ impl App {
         drop(kept);
         let mesh = if source.steps.is_empty() {
             let bytes = self.store.blobs.read(hash)?;
-            Arc::new(read_mesh_with(&source.file, &bytes, &|_| None, source.uvs)?)
+            let beside = |path: &str| {
+                let at = FileBeside::meant(source.beside.iter().map(|f| f.file.as_str()), path)?;
+                self.store.blobs.read(&source.beside[at].hash).ok()
+            };
+            Arc::new(read_mesh_with(&source.file, &bytes, &beside, source.uvs)?)
         } else {
             let plain = self.mesh(&Source { steps: Vec::new(), ..source.clone() })?;
             Arc::new((*plain).clone().with_steps(&source.steps))

@@ -83,7 +83,7 @@ async fn a_newer_file_keeps_what_still_holds_and_says_what_does_not() {
     };
     // The same part: everything is kept.
     let (status, asset) = support::answer(put("tile").await).await;
-    assert_eq!((status, &asset["not_carried"]), (Status::Ok, &json!([])));
+    assert_eq!((status, &asset["told"]), (Status::Ok, &json!([])));
     let recipe = &asset["recipe"];
     assert_eq!((recipe["low"].as_array().map(Vec::len), &recipe["low"][0]["file"]), (Some(1), &json!("newer.obj")));
     assert_eq!(recipe["low"][0]["steps"].as_array().map(Vec::len), Some(2));
@@ -92,11 +92,70 @@ async fn a_newer_file_keeps_what_still_holds_and_says_what_does_not() {
     let path = "/api/assets/1/meshes?file=other.obj&role=low&replaces=newer.obj";
     let response = client.post(path).header(support::host()).body(square("slab", 0.0)).dispatch().await;
     let (_, asset) = support::answer(response).await;
-    let lost = asset["not_carried"].to_string();
+    let lost = asset["told"].to_string();
     assert!(lost.contains("faces of tile turned") && lost.contains("paired by hand with 'tile'"), "{lost}");
     let recipe = &asset["recipe"];
     assert_eq!(recipe["low"][0]["steps"], json!([{ "step": "scale", "factor": 1.0 }]));
     assert_eq!((&recipe["hand_pairs"], &recipe["reach"]["in"]), (&Value::Null, &json!(0.125)));
+}
+
+/// A body of files beside a mesh and then the mesh, and the path that tells their lengths.
+fn with_beside(file: &str, beside: &[(&str, &[u8])], mesh: &[u8]) -> (String, Vec<u8>) {
+    let list: Vec<Value> = beside.iter().map(|(name, b)| json!({ "file": name, "bytes": b.len() })).collect();
+    let list =
+        percent_encoding::utf8_percent_encode(&Value::from(list).to_string(), percent_encoding::NON_ALPHANUMERIC)
+            .to_string();
+    let body = beside.iter().flat_map(|(_, b)| b.iter()).chain(mesh).copied().collect();
+    (format!("/api/assets/1/meshes?file={file}&role=low&beside={list}"), body)
+}
+
+const POINTS: &str = r#"{"asset":{"version":"2.0"},"scene":0,"scenes":[{"nodes":[0]}],"nodes":[{"mesh":0,"name":"tri"}],
+    "meshes":[{"primitives":[{"attributes":{"POSITION":0}}]}],
+    "accessors":[{"bufferView":0,"componentType":5126,"count":3,"type":"VEC3","min":[0,0,0],"max":[1,1,0]}],
+    "bufferViews":[{"buffer":0,"byteLength":36}],"buffers":[{"uri":"parts/tri.bin","byteLength":36}]}"#;
+
+#[rocket::async_test]
+async fn files_beside_a_mesh_come_in_with_it_and_are_there_after_a_restart() {
+    let data = tempfile::tempdir().expect("a folder");
+    let points: Vec<u8> = [0f32, 0.0, 0.0, 1.0, 0.0, 0.0, 0.0, 1.0, 0.0].iter().flat_map(|x| x.to_le_bytes()).collect();
+    let before = {
+        let client = client(data.path()).await;
+        post(&client, "/api/assets", json!({ "name": "Tile" })).await;
+        let send = |(path, body): (String, Vec<u8>)| client.post(path).header(support::host()).body(body).dispatch();
+        // Alone it is refused, with what to do; nothing is kept.
+        let (status, body) = upload(&client, "tri.gltf", "low", POINTS.into()).await;
+        let text = body["error"].as_str().unwrap_or_default();
+        assert!(status == Status::UnprocessableEntity && text.contains("parts/tri.bin"), "{text}");
+        // Bad as well: another length than there is, a list that is none, and a mesh that fails with its files beside it.
+        let (path, _) = with_beside("tri.gltf", &[("tri.bin", points.as_slice())], POINTS.as_bytes());
+        for (path, body) in [
+            (path, points[..20].to_vec()),
+            ("/api/assets/1/meshes?file=tri.gltf&role=low&beside=nonsense".into(), POINTS.into()),
+            with_beside("tri.gltf", &[("tri.bin", &points[..20])], POINTS.as_bytes()),
+        ] {
+            let (status, _) = support::answer(send((path, body)).await).await;
+            assert_eq!(status, Status::UnprocessableEntity);
+        }
+        assert_eq!(support::kept_files(data.path()), (0, 0));
+
+        let all: [(&str, &[u8]); 2] = [("other.png", b"nobody asks for this"), ("TRI.bin", &points)];
+        let (status, asset) = support::answer(send(with_beside("tri.gltf", &all, POINTS.as_bytes())).await).await;
+        assert_eq!((status, &asset["told"]), (Status::Ok, &json!([])), "{asset}");
+        let beside = &asset["recipe"]["low"][0]["beside"];
+        assert_eq!((beside.as_array().map(Vec::len), &beside[0]["file"]), (Some(1), &json!("TRI.bin")));
+        assert_eq!(support::kept_files(data.path()), (2, 0), "the mesh and what it names");
+
+        // An OBJ does without its library, and says so.
+        let text = String::from_utf8(square("tile", 0.0)).expect("text");
+        let obj = format!("mtllib lost.mtl\n{text}").into_bytes();
+        let (_, asset) = upload(&client, "tile_high.obj", "high", obj).await;
+        assert!(asset["told"][0].as_str().is_some_and(|t| t.contains("tile_high.obj names 'lost.mtl'")), "{asset}");
+        get(&client, "/api/assets/1").await.1["meshes"].clone()
+    };
+    let client = client(data.path()).await;
+    assert_eq!(get(&client, "/api/assets/1").await.1["meshes"], before);
+    let shown = client.get("/api/assets/1/display/low").header(support::host()).dispatch().await;
+    assert_eq!(shown.status(), Status::Ok, "its points are read again from what was kept");
 }
 
 #[rocket::async_test]

@@ -201,7 +201,7 @@ async fn reaches_of_parts_go_with_their_parts() {
     assert_eq!((status, &asset["undo"]), (Status::Ok, &json!("reach out of tile the asset's to 0.3")));
     let (_, asset) = upload(&client, "tile_low.obj", "low", square("plate", 0.0)).await;
     assert_eq!(asset["recipe"]["reach"]["parts"], json!(null));
-    let lost = asset["not_carried"].as_array().cloned().unwrap_or_default();
+    let lost = asset["told"].as_array().cloned().unwrap_or_default();
     assert!(lost.iter().any(|l| l.as_str().is_some_and(|l| l.contains("'tile'"))), "{lost:?}");
     let unknown =
         client.post("/api/assets/1/envelope").header(host()).header(ContentType::JSON).body("{").dispatch().await;

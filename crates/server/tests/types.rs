@@ -13,9 +13,9 @@ use ember_ridge_core::maps::{
 use ember_ridge_core::mesh::{IslandLine, MeshStep, MipLine, Turn, UvReport};
 use ember_ridge_core::reach::{FitLimit, FitReport, MarkKind, ResolvedReach, SuggestedReach};
 use ember_ridge_core::recipe::{
-    Axis, Brush, Direction, Distance, Endings, Facing, HandPair, HitRule, ImageFormat, Layout, NormalMapSource,
-    Padding, Pairing, PartReach, PictureSource, Plane, PlaneTarget, Reach, ReachSide, Recipe, SheetSettings, Source,
-    Stroke, UvChoice,
+    Axis, Brush, Direction, Distance, Endings, Facing, FileBeside, HandPair, HitRule, ImageFormat, Layout,
+    NormalMapSource, Padding, Pairing, PartReach, PictureSource, Plane, PlaneTarget, Reach, ReachSide, Recipe,
+    SheetSettings, Source, Stroke, UvChoice,
 };
 use ember_ridge_core::sheet::Depth;
 use ember_ridge_core::trace::BackFaces;
@@ -49,6 +49,7 @@ fn the_pages_types_are_the_servers() {
         Facing,
         PlaneTarget,
         Source,
+        FileBeside,
         PictureSource,
         NormalMapSource,
         Pairing,

@@ -109,20 +109,26 @@ export async function sendPicture(
   return (await ask(path, { method: "POST", body: file })).json() as Promise<AssetView>;
 }
 
-/** Sends a mesh file; `onShare` hears 0..1 while it goes up, and 1 once the server reads it. */
+/**
+ * Sends a mesh file and, ahead of it in the same body, files it may name; `onShare` hears 0..1 while it goes up, and 1 once the
+ * server reads it.
+ */
 export function sendMesh(
   asset: number,
   role: Role,
   file: File,
   replaces: string | null,
+  beside: File[],
   onShare: (share: number) => void,
 ): { done: Promise<AssetView>; abort: () => void } {
   const request = new XMLHttpRequest();
   const done = new Promise<AssetView>((resolve, reject) => {
     const old = replaces === null ? "" : `&replaces=${encodeURIComponent(replaces)}`;
+    const list = JSON.stringify(beside.map((f) => ({ file: f.name, bytes: f.size })));
+    const ahead = beside.length === 0 ? "" : `&beside=${encodeURIComponent(list)}`;
     request.open(
       "POST",
-      `/api/assets/${asset}/meshes?file=${encodeURIComponent(file.name)}&role=${role}${old}`,
+      `/api/assets/${asset}/meshes?file=${encodeURIComponent(file.name)}&role=${role}${old}${ahead}`,
     );
     request.upload.onprogress = (e) => onShare(e.loaded / Math.max(1, e.total));
     request.onload = () =>
@@ -131,7 +137,7 @@ export function sendMesh(
         : reject(failure(request.status, request.responseText));
     request.onerror = () => reject(new RequestFailed(0, UNREACHABLE));
     request.onabort = () => reject(new RequestFailed(0, `${file.name}: stopped; nothing of it was kept.`));
-    request.send(file);
+    request.send(new Blob([...beside, file]));
   });
   return { done, abort: () => request.abort() };
 }

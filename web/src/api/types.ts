@@ -104,9 +104,23 @@ uvs?: UvChoice,
  */
 steps?: Array<MeshStep>, 
 /**
+ * Files that belong to it and lie beside it: material libraries, textures, buffers.
+ */
+beside?: Array<FileBeside>, 
+/**
  * A plane made here in place of a file; `file` then only names what is baked.
  */
 plane?: PlaneTarget | null, };
+
+export type FileBeside = { 
+/**
+ * The name it is known by in the mesh file, without folders.
+ */
+file: string, 
+/**
+ * BLAKE3 of its bytes, hexadecimal; another file of that name is refused.
+ */
+hash: string, };
 
 export type PictureSource = { file: string, 
 /**
@@ -619,9 +633,10 @@ placing: Finding | null, pair_findings: Array<Finding>,
  */
 unseen: Array<string>, 
 /**
- * What of the settings could not be carried over to a file that was just brought in.
+ * What to know of a file that was just brought in: settings that could not be carried over to it, files it names that did not
+ * come with it.
  */
-not_carried: Array<string>, runs: Array<RunView>, estimates: Estimates | null, };
+told: Array<string>, runs: Array<RunView>, estimates: Estimates | null, };
 
 export type RunView = { id: number, number: number, kind: RunKind, status: RunStatus, created: number, size: number, samples: number, 
 /**

@@ -16,7 +16,7 @@ export function CageSection() {
     setBusy(true);
     try {
       await settled();
-      put(await sendMesh(asset.id, "cage", file, null, () => {}).done);
+      put(await sendMesh(asset.id, "cage", file, null, [], () => {}).done);
     } catch (error) {
       say(error);
     }

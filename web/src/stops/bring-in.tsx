@@ -5,7 +5,7 @@ import { useRecipe } from "../api/queries";
 import type { Role } from "../api/types";
 import { useStore } from "../state";
 import { Button, bytes, Section, Segment } from "../ui/parts";
-import { type Pending, useTray } from "./tray";
+import { BESIDE, type Beside, type Pending, useTray } from "./tray";
 
 export const ROLES: readonly (readonly [Role, string])[] = [
   ["low", "Low"],
@@ -16,7 +16,7 @@ export const ROLES: readonly (readonly [Role, string])[] = [
 export function BringIn() {
   const picker = useRef<HTMLInputElement>(null);
   const [recipe] = useRecipe();
-  const { pending, notCarried, offer, sendAll, read } = useTray();
+  const { pending, beside, told, offer, sendAll, read } = useTray();
   const waiting = pending.filter((p) => p.share === null);
   const known = waiting.filter((p) => p.role !== null).length;
   const words = (side: string[] | undefined) => side?.[0] ?? "";
@@ -33,7 +33,7 @@ export function BringIn() {
         ref={picker}
         type="file"
         multiple
-        accept=".obj,.ply,.glb,.gltf,.stl"
+        accept={[".obj", ".ply", ".glb", ".gltf", ".stl", ...BESIDE].join(",")}
         className="sr-only"
         aria-label="Mesh files"
         tabIndex={-1}
@@ -42,11 +42,11 @@ export function BringIn() {
           e.target.value = "";
         }}
       />
-      {pending.length === 0 && (
+      {pending.length === 0 && beside.length === 0 && (
         <p className="mt-1.5 text-xs text-ink-3">
-          OBJ, PLY, GLB, glTF, STL, up to 4 GiB each. Names ending in {words(recipe?.endings.low)},{" "}
-          {words(recipe?.endings.high)} or {words(recipe?.endings.cage)} say what they are; other endings are
-          set at Pairs.
+          OBJ, PLY, GLB, glTF, STL, up to 4 GiB each, with the .mtl, .bin and textures they name. Names ending
+          in {words(recipe?.endings.low)}, {words(recipe?.endings.high)} or {words(recipe?.endings.cage)} say
+          what they are; other endings are set at Pairs.
         </p>
       )}
       {pending.length > 0 && (
@@ -56,27 +56,66 @@ export function BringIn() {
           ))}
         </ul>
       )}
+      {beside.length > 0 && (
+        <ul
+          className="mt-2 flex flex-col gap-1 rounded border border-line p-2"
+          aria-label="Files beside the meshes"
+        >
+          {beside.map((b) => (
+            <BesideRow key={b.key} beside={b} />
+          ))}
+        </ul>
+      )}
       {waiting.length > 0 && (
         <Button look="strong" className="mt-2 w-full" disabled={known === 0} onClick={sendAll}>
           {known === 0 ? "Say what each file is" : `Bring in ${known} ${known === 1 ? "file" : "files"}`}
         </Button>
       )}
-      {notCarried.length > 0 && (
+      {told.length > 0 && (
         <div role="status" className="mt-2 rounded border border-ochre p-2">
           <div className="flex items-center justify-between gap-2">
-            <b>Not carried over to the new file</b>
+            <b>To know of what came in</b>
             <button type="button" aria-label="Read" className="text-ink-3 hover:text-ink" onClick={read}>
               <X className="size-3.5" />
             </button>
           </div>
           <ul className="mt-1 list-disc pl-4 text-ink-2">
-            {notCarried.map((line) => (
+            {told.map((line) => (
               <li key={line}>{line}</li>
             ))}
           </ul>
         </div>
       )}
     </Section>
+  );
+}
+
+/** A file that comes in with the mesh that names it. */
+function BesideRow({ beside }: { beside: Beside }) {
+  const { dropBeside } = useTray();
+  const { file, unnamed } = beside;
+  return (
+    <li>
+      <div className="flex items-center gap-2">
+        <span className="min-w-0 grow truncate" title={file.name}>
+          {file.name}
+        </span>
+        <span className="num text-ink-3">{bytes(file.size)}</span>
+        <button
+          type="button"
+          aria-label={`Leave out ${file.name}`}
+          className="text-ink-3 hover:text-ink"
+          onClick={() => dropBeside(beside.key)}
+        >
+          <X className="size-3.5" />
+        </button>
+      </div>
+      <p className="text-xs text-ink-3">
+        {unnamed
+          ? "No mesh that came in named it; it waits for one that does"
+          : "Comes in with the OBJ or glTF that names it"}
+      </p>
+    </li>
   );
 }
 

@@ -75,7 +75,7 @@ impl Draft {
         }
         mesh.drop_unused_vertices();
         if !normals_from_file {
-            mesh = normals_by_angle(&mesh, CREASE_DEGREES);
+            mesh = normals_by_angle(mesh, CREASE_DEGREES);
         } else {
             repair_zero_normals(&mut mesh);
         }

@@ -1,21 +1,22 @@
 //! Normals and averaged directions, both weighted by the angle a face takes up at the corner (Thurmer and Wuethrich,
 //! "Computing Vertex Normals from Polygonal Facets", 1998), so that the triangulation of a flat side has no say.
 
-use super::{DisjointSets, Mesh, weld};
+use super::{DisjointSets, Mesh, Neighbours, weld};
 use glam::Vec3;
+use rayon::prelude::*;
 use rustc_hash::FxHashMap;
 
-/// The angle at each corner of a triangle in radians; zeros for a triangle without area.
+/// The angle at a corner of a triangle in radians; zero for a triangle without area.
+fn corner_angle(corners: [Vec3; 3], corner: usize) -> f32 {
+    let [p, q, r] = [0, 1, 2].map(|i| corners[(corner + i) % 3]);
+    let (u, v) = (q - p, r - p);
+    let across = u.cross(v);
+    if across == Vec3::ZERO { 0.0 } else { across.length().atan2(u.dot(v)) }
+}
+
+/// The angle at each corner.
 fn corner_angles(corners: [Vec3; 3]) -> [f32; 3] {
-    let [a, b, c] = corners;
-    let angle = |p: Vec3, q: Vec3, r: Vec3| {
-        let (u, v) = (q - p, r - p);
-        u.cross(v).length().atan2(u.dot(v))
-    };
-    if (b - a).cross(c - a) == Vec3::ZERO {
-        return [0.0; 3];
-    }
-    [angle(a, b, c), angle(b, c, a), angle(c, a, b)]
+    [0, 1, 2].map(|corner| corner_angle(corners, corner))
 }
 
 /// Unit directions, one a vertex: the angle-weighted mean of the face normals around its *point*. Vertices that share
@@ -38,36 +39,57 @@ pub fn angle_weighted_directions(mesh: &Mesh) -> Vec<Vec3> {
         .collect()
 }
 
+/// Where more corners than this meet at a point, each keeps its face's normal: all against all would take hours on a file that
+/// has millions of them at one.
+const MOST_SMOOTHED: usize = 1024;
+
+/// Points whose normals are found at once, before vertices are split for them.
+const POINTS_AT_ONCE: u32 = 1 << 16;
+
 /// The same mesh with normals made anew: corners at one point are smoothed together where their faces differ by at most
 /// `degrees`, and vertices are split where they are not. Other vertex data is kept.
-pub fn normals_by_angle(mesh: &Mesh, degrees: f32) -> Mesh {
+///
+/// It goes point by point, so that beside the mesh it needs little more than the list of triangles around each point.
+pub fn normals_by_angle(mut mesh: Mesh, degrees: f32) -> Mesh {
     let least = degrees.clamp(0.0, 180.0).to_radians().cos();
-    let welded = weld(mesh);
-    let faces: Vec<Vec3> = (0..mesh.triangles.len() as u32).map(|t| mesh.face_normal(t)).collect();
-    let around = corners_around_points(mesh, &welded.point_of, welded.points);
-
-    let mut made = Mesh { normals_from_file: false, ..mesh.clone() };
-    made.normals = vec![Vec3::ZERO; mesh.positions.len()];
+    let neighbours = Neighbours::new(&mesh);
+    mesh.normals_from_file = false;
+    mesh.normals.clear();
+    mesh.normals.resize(mesh.positions.len(), Vec3::ZERO);
     // Copies of each vertex made so far: (copy, next in chain). The first normal a vertex gets is written in place.
     let mut next_copy: Vec<u32> = vec![u32::MAX; mesh.positions.len()];
-    for (t, triangle) in mesh.triangles.iter().enumerate() {
-        for (corner, &v) in triangle.iter().enumerate() {
-            let point = welded.point_of[v as usize] as usize;
-            let mut sum = Vec3::ZERO;
-            for &(other, angle) in &around.entries[around.starts[point]..around.starts[point + 1]] {
-                // `>=` on the face itself always holds; a face without area follows its neighbours.
-                if faces[t].dot(faces[other as usize]) >= least - 1e-6 || faces[t] == Vec3::ZERO {
-                    sum += faces[other as usize] * angle;
-                }
-            }
-            let normal = sum.try_normalize().unwrap_or(if faces[t] == Vec3::ZERO { Vec3::Y } else { faces[t] });
-            made.triangles[t][corner] = place_normal(&mut made, &mut next_copy, v, normal);
+    for first in (0..neighbours.count()).step_by(POINTS_AT_ONCE as usize) {
+        let points = first..(first + POINTS_AT_ONCE).min(neighbours.count());
+        let made: Vec<(u32, usize, Vec3)> = points
+            .into_par_iter()
+            .flat_map_iter(|point| normals_at_point(&mesh, &neighbours.corners_at(&mesh, point), least))
+            .collect();
+        for (triangle, corner, normal) in made {
+            let v = mesh.triangles[triangle as usize][corner];
+            mesh.triangles[triangle as usize][corner] = place_normal(&mut mesh, &mut next_copy, v, normal);
         }
     }
-    for n in made.normals.iter_mut().filter(|n| **n == Vec3::ZERO) {
+    for n in mesh.normals.iter_mut().filter(|n| **n == Vec3::ZERO) {
         *n = Vec3::Y;
     }
-    made
+    mesh
+}
+
+/// The normal of each corner at a point, as (triangle, corner, normal). `least` is the cosine of the widest angle that is smooth.
+fn normals_at_point(mesh: &Mesh, corners: &[(u32, usize)], least: f32) -> Vec<(u32, usize, Vec3)> {
+    let face =
+        |&(triangle, corner): &(u32, usize)| (mesh.face_normal(triangle), corner_angle(mesh.corners(triangle), corner));
+    let faces: Vec<(Vec3, f32)> = corners.iter().map(face).collect();
+    let normal_of = |own: Vec3| {
+        // `>=` on the face itself always holds; a face without area follows its neighbours.
+        let smooth = |(other, _): &&(Vec3, f32)| own.dot(*other) >= least - 1e-6 || own == Vec3::ZERO;
+        let sum = match faces.len() > MOST_SMOOTHED {
+            true => own,
+            false => faces.iter().filter(smooth).map(|(normal, angle)| *normal * *angle).sum(),
+        };
+        sum.try_normalize().unwrap_or(if own == Vec3::ZERO { Vec3::Y } else { own })
+    };
+    corners.iter().zip(&faces).map(|(&(triangle, corner), &(own, _))| (triangle, corner, normal_of(own))).collect()
 }
 
 /// Normals made anew in the parts of a name, or in all: edges up to `degrees` are smooth.
@@ -166,31 +188,4 @@ fn place_normal(mesh: &mut Mesh, next_copy: &mut Vec<u32>, v: u32, normal: Vec3)
         mesh.colors.push(mesh.colors[v as usize]);
     }
     copy
-}
-
-/// For each point, the triangles that meet there with their corner angle, as one flat list.
-struct CornersAround {
-    starts: Vec<usize>,
-    entries: Vec<(u32, f32)>,
-}
-
-fn corners_around_points(mesh: &Mesh, point_of: &[u32], points: usize) -> CornersAround {
-    let mut starts = vec![0usize; points + 1];
-    for v in mesh.triangles.iter().flatten() {
-        starts[point_of[*v as usize] as usize + 1] += 1;
-    }
-    for i in 0..points {
-        starts[i + 1] += starts[i];
-    }
-    let mut fill = starts.clone();
-    let mut entries = vec![(0u32, 0.0f32); mesh.triangles.len() * 3];
-    for (t, triangle) in mesh.triangles.iter().enumerate() {
-        let angles = corner_angles(mesh.corners(t as u32));
-        for (v, angle) in triangle.iter().zip(angles) {
-            let slot = &mut fill[point_of[*v as usize] as usize];
-            entries[*slot] = (t as u32, angle);
-            *slot += 1;
-        }
-    }
-    CornersAround { starts, entries }
 }

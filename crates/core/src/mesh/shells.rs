@@ -3,6 +3,7 @@
 
 use super::{DisjointSets, Mesh, Part, weld};
 use glam::{DVec3, Vec3};
+use rayon::prelude::*;
 use rustc_hash::FxHashMap;
 
 /// One shell of a part.
@@ -60,6 +61,19 @@ impl Neighbours {
         Neighbours { point_of, starts, triangles }
     }
 
+    /// How many points there are.
+    pub(super) fn count(&self) -> u32 {
+        self.starts.len() as u32 - 1
+    }
+
+    /// Corners at a point, as (triangle, corner). Vertices added to the mesh since are at none.
+    pub(super) fn corners_at(&self, mesh: &Mesh, point: u32) -> Vec<(u32, usize)> {
+        let here = |t: u32, c: usize| self.point_of.get(mesh.triangles[t as usize][c] as usize) == Some(&point);
+        // A triangle that has the point twice is listed twice, one after the other.
+        let triangles = self.around(point).chunk_by(|a, b| a == b).map(|run| run[0]);
+        triangles.flat_map(|t| (0..3).filter(move |&c| here(t, c)).map(move |c| (t, c))).collect()
+    }
+
     /// Triangles around a point.
     pub(super) fn around(&self, point: u32) -> &[u32] {
         &self.triangles[self.starts[point as usize] as usize..self.starts[point as usize + 1] as usize]
@@ -99,12 +113,64 @@ impl Neighbours {
     }
 }
 
+/// What lies across an edge of a triangle.
+#[derive(Clone, Copy, Debug, PartialEq)]
+enum Across {
+    /// The edge shrank to a point.
+    NoEdge,
+    /// Nothing: the edge is a border.
+    Border,
+    /// Two faces or more.
+    Many,
+    /// One other face, and whether it runs along the edge the same way, which neighbours that agree do not.
+    One { triangle: u32, same_way: bool },
+}
+
+/// What lies across the three edges of each triangle of a part.
+struct Edges {
+    first: u32,
+    /// [`Across`] in one number: four bytes an edge instead of twelve.
+    across: Vec<[u32; 3]>,
+}
+
+const NO_EDGE: u32 = u32::MAX;
+const BORDER: u32 = u32::MAX - 1;
+const MANY: u32 = u32::MAX - 2;
+
+impl Edges {
+    fn new(mesh: &Mesh, part: &Part, neighbours: &Neighbours) -> Edges {
+        let across = |t: u32, (a, b): (u32, u32)| match neighbours.across(mesh, part, t, (a, b)) {
+            // A face that folds back on itself has the edge twice, and nobody else has it.
+            (2, None) => NO_EDGE,
+            _ if a == b => NO_EDGE,
+            (2, Some((triangle, same_way))) => triangle << 1 | u32::from(same_way),
+            (0 | 1, _) => BORDER,
+            _ => MANY,
+        };
+        let of_triangle = |t: u32| {
+            let [a, b, c] = neighbours.points(mesh, t);
+            [(a, b), (b, c), (c, a)].map(|edge| across(t, edge))
+        };
+        Edges { first: part.triangles.start, across: part.triangles.clone().into_par_iter().map(of_triangle).collect() }
+    }
+
+    fn of(&self, t: u32) -> [Across; 3] {
+        self.across[(t - self.first) as usize].map(|code| match code {
+            NO_EDGE => Across::NoEdge,
+            BORDER => Across::Border,
+            MANY => Across::Many,
+            code => Across::One { triangle: code >> 1, same_way: code & 1 == 1 },
+        })
+    }
+}
+
 /// The shells of a part, by their first triangle.
 pub fn find_shells(mesh: &Mesh, part: &Part, neighbours: &Neighbours) -> Vec<Shell> {
     let range = part.triangles.clone();
     let at = |t: u32| (t - range.start) as usize;
     // Which way each face is wound against the first of its shell; None where it was not reached yet.
     let mut against: Vec<Option<bool>> = vec![None; range.len()];
+    let edges = Edges::new(mesh, part, neighbours);
     let mut shells = Vec::new();
     for seed in range.clone() {
         if against[at(seed)].is_some() {
@@ -116,12 +182,12 @@ pub fn find_shells(mesh: &Mesh, part: &Part, neighbours: &Neighbours) -> Vec<She
         while let Some(&t) = triangles.get(next) {
             next += 1;
             let mine = against[at(t)] == Some(true);
-            for edge in neighbours.edges(mesh, t) {
-                let (2, Some((other, same_way))) = neighbours.across(mesh, part, t, edge) else { continue };
-                let slot = &mut against[at(other)];
+            for across in edges.of(t) {
+                let Across::One { triangle, same_way } = across else { continue };
+                let slot = &mut against[at(triangle)];
                 if slot.is_none() {
                     *slot = Some(if same_way { !mine } else { mine });
-                    triangles.push(other);
+                    triangles.push(triangle);
                 }
             }
         }
@@ -130,7 +196,7 @@ pub fn find_shells(mesh: &Mesh, part: &Part, neighbours: &Neighbours) -> Vec<She
         let smaller = opposed * 2 <= triangles.len();
         let turned: Vec<u32> =
             triangles.iter().copied().filter(|&t| opposed != 0 && against[at(t)] == Some(smaller)).collect();
-        shells.push(measured(mesh, part, triangles, turned, neighbours));
+        shells.push(measured(mesh, triangles, turned, neighbours, &edges));
     }
     shells
 }
@@ -138,7 +204,7 @@ pub fn find_shells(mesh: &Mesh, part: &Part, neighbours: &Neighbours) -> Vec<She
 /// Boundary edges as `(from, to)` points, one a face that has the edge alone, as that face runs along it.
 type Border = Vec<(u32, u32)>;
 
-fn measured(mesh: &Mesh, part: &Part, triangles: Vec<u32>, turned: Vec<u32>, neighbours: &Neighbours) -> Shell {
+fn measured(mesh: &Mesh, triangles: Vec<u32>, turned: Vec<u32>, neighbours: &Neighbours, edges: &Edges) -> Shell {
     let (mut low, mut high) = (Vec3::INFINITY, Vec3::NEG_INFINITY);
     let mut area = 0.0f64;
     for &t in &triangles {
@@ -160,10 +226,11 @@ fn measured(mesh: &Mesh, part: &Part, triangles: Vec<u32>, turned: Vec<u32>, nei
         let wrong = next_turned.next_if(|&&n| n == t).is_some();
         let [a, b, c] = mesh.corners(t).map(|p| p.as_dvec3());
         volume += if wrong { -six(a, b, c) } else { six(a, b, c) };
-        for (from, to) in neighbours.edges(mesh, t) {
-            let (count, _) = neighbours.across(mesh, part, t, (from, to));
-            closed &= count == 2;
-            if count == 1 {
+        let points = neighbours.points(mesh, t);
+        for (i, across) in edges.of(t).into_iter().enumerate() {
+            closed &= matches!(across, Across::One { .. } | Across::NoEdge);
+            if across == Across::Border {
+                let (from, to) = (points[i], points[(i + 1) % 3]);
                 border.push(if wrong { (to, from) } else { (from, to) });
                 for (vertex, p) in mesh.triangles[t as usize].into_iter().zip([a, b, c]) {
                     place.insert(neighbours.point_of[vertex as usize], p);

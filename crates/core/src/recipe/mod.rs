@@ -9,7 +9,7 @@ mod words;
 pub(crate) use pairing::plain_name;
 pub use pairing::{Endings, HandPair, Pairing};
 pub use reach::{Axis, Brush, Distance, PartReach, Reach, ReachSide, Stroke};
-pub use source::{Facing, NormalMapSource, PictureSource, Plane, PlaneTarget, Source, UvChoice};
+pub use source::{Facing, FileBeside, NormalMapSource, PictureSource, Plane, PlaneTarget, Source, UvChoice};
 pub use words::changes;
 
 use crate::finding::Exception;
@@ -135,7 +135,7 @@ pub enum Layout {
 
 /// Size and sampling of the sheet.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, TS)]
-#[serde(deny_unknown_fields)]
+#[serde(default, deny_unknown_fields)]
 pub struct SheetSettings {
     /// Texels a side.
     pub size: u32,

@@ -22,10 +22,33 @@ pub struct Source {
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     #[ts(optional, as = "Option<Vec<MeshStep>>")]
     pub steps: Vec<MeshStep>,
+    /// Files that belong to it and lie beside it: material libraries, textures, buffers.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    #[ts(optional, as = "Option<Vec<FileBeside>>")]
+    pub beside: Vec<FileBeside>,
     /// A plane made here in place of a file; `file` then only names what is baked.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     #[ts(optional = nullable)]
     pub plane: Option<PlaneTarget>,
+}
+
+/// A file that a mesh file names: a material library, a texture, a buffer.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
+pub struct FileBeside {
+    /// The name it is known by in the mesh file, without folders.
+    pub file: String,
+    /// BLAKE3 of its bytes, hexadecimal; another file of that name is refused.
+    pub hash: String,
+}
+
+impl FileBeside {
+    /// Which of some names a mesh file means by a path: the one that is its last part, if need be in other case.
+    pub fn meant<'a>(mut names: impl Iterator<Item = &'a str> + Clone, path: &str) -> Option<usize> {
+        let wanted = path.rsplit(['/', '\\']).next().unwrap_or(path);
+        let mut in_any_case = names.clone();
+        names.position(|n| n == wanted).or_else(|| in_any_case.position(|n| n.eq_ignore_ascii_case(wanted)))
+    }
 }
 
 /// A flat square of two triangles to bake onto, UVs filling the unit square, facing up its axis.
@@ -130,7 +153,14 @@ impl Source {
 
     /// A file by name, with its first UV set.
     pub fn file(file: impl Into<String>) -> Source {
-        Source { file: file.into(), hash: None, uvs: UvChoice::default(), steps: Vec::new(), plane: None }
+        Source {
+            file: file.into(),
+            hash: None,
+            uvs: UvChoice::default(),
+            steps: Vec::new(),
+            beside: Vec::new(),
+            plane: None,
+        }
     }
 }
 

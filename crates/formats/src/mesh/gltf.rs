@@ -12,10 +12,15 @@ use ember_ridge_core::{Draft, DraftPart, Mesh};
 use gltf::accessor::{DataType, Dimensions};
 use gltf::mesh::Mode;
 use gltf::{Accessor, Gltf, Primitive, Semantic};
+use percent_encoding::percent_decode_str;
 use serde_json::{Value, json};
+use std::borrow::Cow;
 use std::collections::HashMap;
 use std::io::{self, Write};
 use std::sync::Arc;
+
+/// The bytes of a buffer: where they lie in the file, or read from elsewhere.
+type Buffer<'a> = Cow<'a, [u8]>;
 
 const QUANTISED: &str = "KHR_mesh_quantization";
 
@@ -43,14 +48,17 @@ fn read_checked(bytes: &[u8], stem: &str, beside: Beside) -> Result<Draft, Fault
     if !has.normals {
         draft.normals.clear();
     }
-    if !has.uvs {
-        draft.uvs.clear();
+    if has.uvs {
+        draft.uvs.resize(draft.positions.len(), Vec2::ZERO);
     }
-    if !has.colors {
-        draft.colors.clear();
+    if has.colors {
+        draft.colors.resize(draft.positions.len(), NO_COLOR);
     }
     Ok(draft)
 }
+
+/// Of vertices without a colour in a file where others have one: mid-grey.
+const NO_COLOR: [u8; 3] = [128; 3];
 
 /// What the primitives carry: normals are kept when all have them, UVs and colours when any has.
 struct Has {
@@ -70,13 +78,13 @@ struct SharedVertices {
 }
 
 /// The document, with the one extension that changes only number types taken off the list of required ones.
-fn parse(bytes: &[u8]) -> Result<(Gltf, Option<Vec<u8>>), Fault> {
+fn parse(bytes: &[u8]) -> Result<(Gltf, Option<Buffer<'_>>), Fault> {
     let fault = |e: &dyn std::fmt::Display| Fault::new("the document", e.to_string(), EXPORT_AGAIN);
     let (text, blob) = if bytes.starts_with(b"glTF") {
         let glb = gltf::Glb::from_slice(bytes).map_err(|e| fault(&e))?;
-        (glb.json.into_owned(), glb.bin.map(|b| b.into_owned()))
+        (glb.json, glb.bin)
     } else {
-        (bytes.to_vec(), None)
+        (Cow::Borrowed(bytes), None)
     };
     let mut value: Value = serde_json::from_slice(&text).map_err(|e| fault(&e))?;
     if let Some(required) = value.get_mut("extensionsRequired").and_then(Value::as_array_mut) {
@@ -89,19 +97,35 @@ fn parse(bytes: &[u8]) -> Result<(Gltf, Option<Vec<u8>>), Fault> {
     Ok((Gltf::from_slice(&text).map_err(|e| fault(&e))?, blob))
 }
 
-fn load_buffers(document: &Gltf, mut blob: Option<Vec<u8>>, siblings: Siblings) -> Result<Vec<Vec<u8>>, Fault> {
+/// URIs write a space as %20.
+fn path_of(uri: &str) -> String {
+    percent_decode_str(uri).decode_utf8_lossy().into_owned()
+}
+
+fn not_beside(place: &str, path: &str) -> Fault {
+    let remedy = format!("Bring in '{path}' together with it, or export as .glb, which holds everything in one file");
+    Fault::new(place, format!("'{path}' is not beside it"), remedy)
+}
+
+/// The binary chunk is used where it lies; other buffers are decoded or read.
+fn load_buffers<'a>(
+    document: &Gltf,
+    mut blob: Option<Buffer<'a>>,
+    siblings: Siblings,
+) -> Result<Vec<Buffer<'a>>, Fault> {
     let mut buffers = Vec::new();
     for buffer in document.buffers() {
         let place = format!("buffer {}", buffer.index());
         let data = match buffer.source() {
             gltf::buffer::Source::Bin => blob.take(),
             gltf::buffer::Source::Uri(uri) => match uri.strip_prefix("data:").and_then(|d| d.split_once(";base64,")) {
-                Some((_, text)) => base64::engine::general_purpose::STANDARD.decode(text).ok(),
-                None => siblings(uri),
+                Some((_, text)) => base64::engine::general_purpose::STANDARD.decode(text).ok().map(Cow::Owned),
+                None => siblings(&path_of(uri)).map(Cow::Owned),
             },
         };
-        let data = data.ok_or_else(|| {
-            Fault::new(&*place, "its data is not there", "Export as .glb, which holds everything in one file")
+        let data = data.ok_or_else(|| match buffer.source() {
+            gltf::buffer::Source::Uri(uri) if !uri.starts_with("data:") => not_beside(&place, &path_of(uri)),
+            _ => Fault::new(&*place, "its data is not there", EXPORT_AGAIN),
         })?;
         if data.len() < buffer.length() {
             let fault = format!("it announces {} bytes and holds {}", buffer.length(), data.len());
@@ -117,7 +141,7 @@ fn material_name(material: &gltf::Material) -> String {
 }
 
 /// Base colours and their textures, by material.
-fn looks(document: &Gltf, buffers: &[Vec<u8>], siblings: Siblings) -> Result<HashMap<String, MaterialLook>, Fault> {
+fn looks(document: &Gltf, buffers: &[Buffer], siblings: Siblings) -> Result<HashMap<String, MaterialLook>, Fault> {
     let mut looks = HashMap::new();
     for material in document.materials() {
         let surface = material.pbr_metallic_roughness();
@@ -137,8 +161,8 @@ fn looks(document: &Gltf, buffers: &[Vec<u8>], siblings: Siblings) -> Result<Has
     Ok(looks)
 }
 
-fn texture(image: &gltf::Image, buffers: &[Vec<u8>], siblings: Siblings, place: &str) -> Result<Image, Fault> {
-    let missing = || Fault::new(place, "its data is not there", "Export as .glb, which holds everything in one file");
+fn texture(image: &gltf::Image, buffers: &[Buffer], siblings: Siblings, place: &str) -> Result<Image, Fault> {
+    let missing = || Fault::new(place, "its data is not there", EXPORT_AGAIN);
     let (name, bytes) = match image.source() {
         gltf::image::Source::View { view, mime_type } => {
             let end = view.offset().checked_add(view.length()).ok_or_else(missing)?;
@@ -151,7 +175,11 @@ fn texture(image: &gltf::Image, buffers: &[Vec<u8>], siblings: Siblings, place: 
                     let bytes = base64::engine::general_purpose::STANDARD.decode(text).map_err(|_| missing())?;
                     (kind.replace('/', "."), bytes)
                 }
-                None => (uri.to_owned(), siblings(uri).ok_or_else(missing)?),
+                None => {
+                    let path = path_of(uri);
+                    let bytes = siblings(&path).ok_or_else(|| not_beside(place, &path))?;
+                    (path, bytes)
+                }
             }
         }
     };
@@ -161,7 +189,7 @@ fn texture(image: &gltf::Image, buffers: &[Vec<u8>], siblings: Siblings, place: 
 fn add_node(
     draft: &mut Draft,
     has: &mut Has,
-    buffers: &[Vec<u8>],
+    buffers: &[Buffer],
     node: &gltf::Node,
     above: Mat4,
     stem: &str,
@@ -186,7 +214,7 @@ fn add_node(
 fn add_primitive(
     draft: &mut Draft,
     has: &mut Has,
-    buffers: &[Vec<u8>],
+    buffers: &[Buffer],
     primitive: &Primitive,
     transform: Mat4,
     name: &str,
@@ -212,12 +240,13 @@ fn add_primitive(
     if let Some(&(_, first, count)) = has.placed.iter().find(|(s, ..)| *s == shared) {
         return add_faces(draft, buffers, primitive, transform, name, first, count);
     }
-    let first = draft.positions.len() as u32;
+    let first = draft.positions.len();
     let positions = read_floats(&accessor, buffers, &place("positions"))?;
     let count = positions.len();
-    draft.positions.extend(positions.iter().map(|p| transform.transform_point3(Vec3::new(p.x, p.y, p.z))));
+    let whole = first + count;
+    draft.positions.extend(positions.map(|p| transform.transform_point3(p.truncate())));
 
-    let read_matching = |semantic: Semantic, what: &str| -> Result<Option<Vec<Vec4>>, Fault> {
+    let read_matching = |semantic: Semantic, what: &str| {
         let Some(accessor) = primitive.get(&semantic) else { return Ok(None) };
         let values = read_floats(&accessor, buffers, &place(what))?;
         if values.len() != count {
@@ -226,31 +255,33 @@ fn add_primitive(
         }
         Ok(Some(values))
     };
-    let normals = read_matching(Semantic::Normals, "normals")?;
-    let uvs = read_matching(Semantic::TexCoords(has.uv_set), "UVs")?;
-    let colors = read_matching(Semantic::Colors(0), "colours")?;
-    let whole = draft.positions.len();
     // Normals go by the inverse transpose.
     let turn = Mat3::from_mat4(transform).inverse().transpose();
-    has.normals &= normals.is_some();
-    for n in normals.unwrap_or_default() {
-        draft.normals.push((turn * Vec3::new(n.x, n.y, n.z)).normalize_or_zero());
+    match read_matching(Semantic::Normals, "normals")? {
+        Some(normals) => draft.normals.extend(normals.map(|n| (turn * n.truncate()).normalize_or_zero())),
+        None => has.normals = false,
     }
     draft.normals.resize(whole, Vec3::ZERO);
-    has.uvs |= uvs.is_some();
-    draft.uvs.extend(uvs.unwrap_or_default().iter().map(|t| Vec2::new(t.x, 1.0 - t.y)));
-    draft.uvs.resize(whole, Vec2::ZERO);
-    has.colors |= colors.is_some();
-    draft.colors.extend(colors.unwrap_or_default().iter().map(|c| [c.x, c.y, c.z].map(srgb_byte)));
-    draft.colors.resize(whole, [128; 3]);
+    // UVs and colours take room only once a primitive has some.
+    if let Some(uvs) = read_matching(Semantic::TexCoords(has.uv_set), "UVs")? {
+        has.uvs = true;
+        draft.uvs.resize(first, Vec2::ZERO);
+        draft.uvs.extend(uvs.map(|t| Vec2::new(t.x, 1.0 - t.y)));
+    }
+    if let Some(colors) = read_matching(Semantic::Colors(0), "colours")? {
+        has.colors = true;
+        draft.colors.resize(first, NO_COLOR);
+        draft.colors.extend(colors.map(|c| [c.x, c.y, c.z].map(srgb_byte)));
+    }
 
+    let first = first as u32;
     has.placed.push((shared, first, count));
     add_faces(draft, buffers, primitive, transform, name, first, count)
 }
 
 fn add_faces(
     draft: &mut Draft,
-    buffers: &[Vec<u8>],
+    buffers: &[Buffer],
     primitive: &Primitive,
     transform: Mat4,
     name: &str,
@@ -266,6 +297,7 @@ fn add_faces(
         let fault = format!("index {out} with {count} vertices");
         return Err(Fault::new(place, fault, EXPORT_AGAIN));
     }
+    indices.iter_mut().for_each(|i| *i += first);
     // A mirroring transform turns faces round.
     if transform.determinant() < 0.0 {
         indices.as_chunks_mut::<3>().0.iter_mut().for_each(|t| t.swap(1, 2));
@@ -273,7 +305,7 @@ fn add_faces(
     draft.parts.push(DraftPart {
         name: name.to_owned(),
         material: primitive.material().index().map(|_| material_name(&primitive.material())),
-        indices: indices.iter().map(|i| i + first).collect(),
+        indices,
         corners: Vec::new(),
     });
     Ok(())
@@ -287,9 +319,9 @@ fn srgb_byte(x: f32) -> u8 {
 /// The bytes of each element of an accessor, checked against the buffer's end.
 fn elements<'a>(
     accessor: &Accessor,
-    buffers: &'a [Vec<u8>],
+    buffers: &'a [Buffer],
     place: &str,
-) -> Result<impl Iterator<Item = &'a [u8]> + use<'a>, Fault> {
+) -> Result<impl ExactSizeIterator<Item = &'a [u8]> + use<'a>, Fault> {
     let refuse = |fault: String| Err(Fault::new(place, fault, EXPORT_AGAIN));
     if accessor.sparse().is_some() {
         return Err(Fault::new(place, "it is stored sparsely", "Export without morph or sparse data"));
@@ -310,7 +342,12 @@ fn elements<'a>(
     Ok((0..accessor.count()).map(move |i| &bytes[i * stride..i * stride + size]))
 }
 
-fn read_floats(accessor: &Accessor, buffers: &[Vec<u8>], place: &str) -> Result<Vec<Vec4>, Fault> {
+/// The entries of an accessor; lanes it does not have are zero.
+fn read_floats<'a>(
+    accessor: &Accessor,
+    buffers: &'a [Buffer],
+    place: &str,
+) -> Result<impl ExactSizeIterator<Item = Vec4> + use<'a>, Fault> {
     let lanes = match accessor.dimensions() {
         Dimensions::Vec2 => 2,
         Dimensions::Vec3 => 3,
@@ -325,7 +362,7 @@ fn read_floats(accessor: &Accessor, buffers: &[Vec<u8>], place: &str) -> Result<
         (true, DataType::I16) => 1.0 / 32767.0,
         _ => 1.0,
     };
-    let lane = |b: &[u8]| match kind {
+    let lane = move |b: &[u8]| match kind {
         DataType::U8 => f32::from(b[0]),
         DataType::I8 => f32::from(b[0] as i8).max(if scale == 1.0 { -128.0 } else { -127.0 }),
         DataType::U16 => f32::from(u16::from_le_bytes([b[0], b[1]])),
@@ -335,17 +372,17 @@ fn read_floats(accessor: &Accessor, buffers: &[Vec<u8>], place: &str) -> Result<
         DataType::U32 => u32::from_le_bytes([b[0], b[1], b[2], b[3]]) as f32,
         DataType::F32 => f32::from_le_bytes([b[0], b[1], b[2], b[3]]),
     };
-    let read = |element: &[u8]| {
+    let read = move |element: &[u8]| {
         let mut value = [0.0; 4];
         for (slot, bytes) in value.iter_mut().zip(element.chunks_exact(kind.size())).take(lanes) {
             *slot = lane(bytes) * scale;
         }
         Vec4::from(value)
     };
-    Ok(elements(accessor, buffers, place)?.map(read).collect())
+    Ok(elements(accessor, buffers, place)?.map(read))
 }
 
-fn read_indices(accessor: &Accessor, buffers: &[Vec<u8>], place: &str) -> Result<Vec<u32>, Fault> {
+fn read_indices(accessor: &Accessor, buffers: &[Buffer], place: &str) -> Result<Vec<u32>, Fault> {
     let kind = accessor.data_type();
     if accessor.dimensions() != Dimensions::Scalar || !matches!(kind, DataType::U8 | DataType::U16 | DataType::U32) {
         return Err(Fault::new(place, format!("they are {kind:?}"), EXPORT_AGAIN));

@@ -99,7 +99,12 @@ fn looks(bytes: &[u8], siblings: Siblings) -> Result<HashMap<String, MaterialLoo
             .map_err(|e| Fault::new(format!("material library {library}"), e.to_string(), super::EXPORT_AGAIN))?;
         for material in materials {
             let color = material.diffuse.unwrap_or([1.0; 3]).map(srgb_to_linear);
-            let texture = match material.diffuse_texture.as_deref().and_then(|name| Some((name, siblings(name)?))) {
+            let texture = match material
+                .diffuse_texture
+                .as_deref()
+                .map(texture_file)
+                .and_then(|name| Some((name, siblings(name)?)))
+            {
                 Some((name, bytes)) => {
                     let place = format!("material '{}', texture {name}", material.name);
                     let image = read_image(name, &bytes).map_err(|f| Fault::new(place, f.fault, f.remedy))?;
@@ -111,6 +116,14 @@ fn looks(bytes: &[u8], siblings: Siblings) -> Result<HashMap<String, MaterialLoo
         }
     }
     Ok(looks)
+}
+
+/// The file in a texture line: behind its options, where it has some.
+fn texture_file(line: &str) -> &str {
+    match line.starts_with('-') {
+        true => line.split_whitespace().last().unwrap_or(line),
+        false => line,
+    }
 }
 
 fn material_names(bytes: &[u8]) -> Vec<String> {

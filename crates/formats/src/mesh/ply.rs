@@ -3,8 +3,8 @@
 use super::{Beside, Fault};
 use ember_ridge_core::glam::{Vec2, Vec3};
 use ember_ridge_core::{Draft, DraftPart, Mesh};
-use ply_rs_bw::parser::{Parser, Reader};
-use ply_rs_bw::ply::{Property, PropertyAccess, PropertyAccessResult};
+use ply_rs_bw::parser::{ParseError, Parser, Reader};
+use ply_rs_bw::ply::{ElementDef, Header, Property, PropertyAccess, PropertyAccessResult};
 use std::io::{self, Write};
 
 #[derive(Default)]
@@ -114,61 +114,82 @@ impl PropertyAccess for Other {
     }
 }
 
+/// Entries are read this many at a time: the parser keeps each face in a list of its own, which for a whole sculpt would take
+/// several times the memory of its mesh.
+const AT_A_TIME: usize = 1 << 16;
+
+/// Reads the entries of an element and hands them on, piece by piece.
+fn read_pieces<E: PropertyAccess>(
+    reader: &mut Reader<&[u8]>,
+    header: &Header,
+    element: &ElementDef,
+    mut take: impl FnMut(Vec<E>),
+) -> Result<(), ParseError> {
+    let parser = Parser::<E>::new();
+    let mut piece = element.clone();
+    let mut left = element.count;
+    while left > 0 {
+        piece.count = left.min(AT_A_TIME);
+        left -= piece.count;
+        take(parser.read_payload_for_element(reader, &piece, header)?);
+    }
+    Ok(())
+}
+
 pub(super) fn read(bytes: &[u8], stem: &str, _beside: Beside) -> Result<Draft, Fault> {
     let at = |place: &str| {
         let place = place.to_owned();
-        move |e: ply_rs_bw::parser::ParseError| {
+        move |e: ParseError| {
             let place = e.line().map_or(place.clone(), |line| format!("{place}, line {line}"));
             Fault::new(place, e.to_string(), super::EXPORT_AGAIN)
         }
     };
     let mut reader = Reader::new(bytes);
     let header = Parser::<Other>::new().read_header(&mut reader).map_err(at("the header"))?;
-    let mut vertices = Vec::new();
-    let mut faces = Vec::new();
-    let (mut has_normals, mut has_uvs, mut has_colors) = (false, false, false);
+    let mut draft = Draft::default();
+    let mut part = DraftPart { name: stem.to_owned(), ..DraftPart::default() };
     for (name, element) in &header.elements {
         if element.count > bytes.len() {
             let fault = format!("it announces {} entries in a file of {} bytes", element.count, bytes.len());
             return Err(Fault::new(format!("element '{name}'"), fault, super::EXPORT_AGAIN));
         }
-        let place = format!("element '{name}'");
-        match name.as_str() {
+        let result = match name.as_str() {
             "vertex" => {
                 let has = |wanted: &[&str]| wanted.iter().any(|w| element.properties.contains_key(*w));
-                has_normals = has(&["nx"]);
-                has_uvs = has(&["u", "s", "texture_u"]);
-                has_colors = has(&["red", "r", "diffuse_red"]);
-                let parser = Parser::<Vertex>::new();
-                vertices = parser.read_payload_for_element(&mut reader, element, &header).map_err(at(&place))?;
+                let has_normals = has(&["nx"]);
+                let has_uvs = has(&["u", "s", "texture_u"]);
+                let has_colors = has(&["red", "r", "diffuse_red"]);
+                draft.positions.reserve_exact(element.count);
+                read_pieces(&mut reader, &header, element, |vertices: Vec<Vertex>| {
+                    draft.positions.extend(vertices.iter().map(|v| Vec3::from(v.position)));
+                    let kept = |has: bool| if has { vertices.as_slice() } else { &[] };
+                    draft.normals.extend(kept(has_normals).iter().map(|v| Vec3::from(v.normal)));
+                    draft.uvs.extend(kept(has_uvs).iter().map(|v| Vec2::from(v.uv)));
+                    draft.colors.extend(kept(has_colors).iter().map(|v| v.color));
+                })
             }
             "face" => {
-                let parser = Parser::<Face>::new();
-                faces = parser.read_payload_for_element(&mut reader, element, &header).map_err(at(&place))?;
+                let mut faces = 0;
+                read_pieces(&mut reader, &header, element, |piece: Vec<Face>| {
+                    for face in piece.iter().filter(|f| f.indices.len() >= 3) {
+                        part.indices.extend_from_slice(&face.indices);
+                        // Corners are told only from the first face on that is no triangle.
+                        if face.indices.len() != 3 && part.corners.is_empty() {
+                            part.corners = vec![3; faces];
+                        }
+                        if face.indices.len() != 3 || !part.corners.is_empty() {
+                            part.corners.push(face.indices.len() as u32);
+                        }
+                        faces += 1;
+                    }
+                })
             }
-            _ => {
-                let parser = Parser::<Other>::new();
-                parser.read_payload_for_element(&mut reader, element, &header).map_err(at(&place))?;
-            }
-        }
+            _ => read_pieces(&mut reader, &header, element, |_: Vec<Other>| {}),
+        };
+        result.map_err(at(&format!("element '{name}'")))?;
     }
-    let mut part = DraftPart { name: stem.to_owned(), ..DraftPart::default() };
-    for face in faces.iter().filter(|f| f.indices.len() >= 3) {
-        part.indices.extend_from_slice(&face.indices);
-        part.corners.push(face.indices.len() as u32);
-    }
-    if part.corners.iter().all(|&c| c == 3) {
-        part.corners = Vec::new();
-    }
-    let kept = |has: bool| if has { vertices.as_slice() } else { &[] };
-    Ok(Draft {
-        positions: vertices.iter().map(|v| Vec3::from(v.position)).collect(),
-        normals: kept(has_normals).iter().map(|v| Vec3::from(v.normal)).collect(),
-        uvs: kept(has_uvs).iter().map(|v| Vec2::from(v.uv)).collect(),
-        colors: kept(has_colors).iter().map(|v| v.color).collect(),
-        parts: vec![part],
-        ..Draft::default()
-    })
+    draft.parts = vec![part];
+    Ok(draft)
 }
 
 /// Writes a mesh as binary little-endian PLY with normals, and with vertex colours where it has them. PLY has no parts.

@@ -10,14 +10,14 @@ use std::io::BufWriter;
 use std::time::Instant;
 
 /// Peak resident memory of this process so far, bytes.
-fn peak_memory() -> u64 {
+pub(super) fn peak_memory() -> u64 {
     let status = std::fs::read_to_string("/proc/self/status").unwrap_or_default();
     let line = status.lines().find(|l| l.starts_with("VmHWM:"));
     line.and_then(|l| l.split_whitespace().nth(1)).and_then(|kb| kb.parse::<u64>().ok()).unwrap_or(0) * 1024
 }
 
 /// Forgets the peak so far, so that what follows is measured from here.
-fn forget_peak() {
+pub(super) fn forget_peak() {
     let _ = std::fs::write("/proc/self/clear_refs", "5");
 }
 

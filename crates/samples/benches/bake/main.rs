@@ -2,6 +2,7 @@
 //! best of several, so that a busy machine spoils few of them. No figure here is a test. `cargo bench -- large` bakes one
 //! 8192 sheet of six maps instead and prints how far memory rose.
 
+mod import;
 mod large;
 mod reach;
 mod single;
@@ -85,6 +86,10 @@ fn bake(recipe: &Recipe, scene: &BakeScene, threads: usize, times: usize) -> (f6
 fn main() {
     if std::env::args().any(|a| a == "large") {
         large::large();
+        return;
+    }
+    if std::env::args().any(|a| a == "import") {
+        import::print();
         return;
     }
     if std::env::args().any(|a| a == "reach") {

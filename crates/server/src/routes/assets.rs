@@ -151,7 +151,7 @@ pub(super) async fn view(app: &Arc<App>, id: i64) -> Result<Json<AssetView>> {
         redo: asset.redo,
         pairs: pairs.collect(),
         unseen: unseen.collect(),
-        not_carried: Vec::new(),
+        told: Vec::new(),
         placing: placing(recipe, &meshes),
         pair_findings: if high.is_empty() { Vec::new() } else { table.findings },
         recipe: asset.recipe,

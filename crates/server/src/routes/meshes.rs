@@ -5,6 +5,7 @@ use crate::api::{AssetView, Event, MeshSummary, Role};
 use crate::fault::{Fault, Result, aside};
 use crate::intake::{carry_over, place};
 use crate::scenes::{mesh_key, summary_name};
+use crate::upload::{Companions, Incoming, open};
 use crate::{display, routes::assets};
 use ember_ridge_core::Recipe;
 use ember_ridge_core::glam::Vec3;
@@ -14,46 +15,14 @@ use ember_ridge_core::reach::LowSurface;
 use ember_ridge_core::recipe::{self, NormalMapSource, PictureSource, PlaneTarget, Source};
 use ember_ridge_formats::image::read_image;
 use ember_ridge_formats::read_mesh;
-use ember_ridge_store::BlobWriter;
-use rocket::data::{Data, ToByteUnit};
-use rocket::http::{ContentType, Status};
+use rocket::data::Data;
+use rocket::http::ContentType;
 use rocket::serde::json::Json;
 use rocket::{Route, State, get, post, routes};
-use std::io::Write;
 use std::sync::Arc;
-use tokio::io::AsyncReadExt;
 
 pub fn routes() -> Vec<Route> {
     routes![bring_in, bring_in_picture, make_plane, show_low, show_high, uvs]
-}
-
-/// Largest file that is taken.
-pub const MOST_GIBIBYTES: u64 = 4;
-
-/// Takes an upload to the disk: the file's own name, and its bytes under no name yet. Dropped, nothing of it stays.
-async fn take_file(app: &App, file: &str, data: Data<'_>) -> Result<(String, BlobWriter)> {
-    let name = file.rsplit(['/', '\\']).next().unwrap_or(file).trim();
-    if name.is_empty() || name.chars().count() > 200 || name.chars().any(char::is_control) {
-        return Err(Fault::unusable("The file has no usable name; rename it and bring it in again"));
-    }
-    let mut stream = data.open((MOST_GIBIBYTES + 1).gibibytes());
-    let mut writer = app.store.blobs.writer()?;
-    let mut chunk = vec![0u8; 1 << 18];
-    let mut taken = 0u64;
-    loop {
-        let got = stream.read(&mut chunk).await?;
-        if got == 0 {
-            break;
-        }
-        taken += got as u64;
-        if taken > MOST_GIBIBYTES << 30 {
-            let text =
-                format!("{name}: larger than the {MOST_GIBIBYTES} GiB that are taken. Split it into several files");
-            return Err(Fault::new(Status::PayloadTooLarge, text));
-        }
-        writer.write_all(&chunk[..got])?;
-    }
-    Ok((name.to_owned(), writer))
 }
 
 /// The axis a plane is to face.
@@ -83,14 +52,15 @@ async fn bring_in_picture(
     data: Data<'_>,
 ) -> Result<Json<AssetView>> {
     app.store.asset(id).await?;
-    let (name, mut writer) = take_file(app, file, data).await?;
-    let wanted = name.clone();
-    let writer = aside(move || {
-        read_image(&wanted, &writer.read_back()?)?;
-        Ok(writer)
+    let mut picture = Incoming::new(app, file)?;
+    let name = picture.name.clone();
+    picture.take_rest(&mut open(data)).await?;
+    let picture = aside(move || {
+        read_image(&picture.name, &picture.writer.read_back()?)?;
+        Ok(picture)
     })
     .await?;
-    let (hash, _) = writer.keep()?;
+    let (hash, _) = picture.writer.keep()?;
     let asset = app.store.asset(id).await?;
     let mut recipe = asset.recipe;
     match used_as {
@@ -110,27 +80,34 @@ async fn bring_in_picture(
     assets::view(app, id).await
 }
 
-/// Takes a mesh file. With `replaces`, a file of the asset in that role, the new one takes its place and its settings.
-#[post("/assets/<id>/meshes?<file>&<role>&<replaces>", data = "<data>")]
+/// Takes a mesh file. With `replaces`, a file of the asset in that role, the new one takes its place and its settings. With
+/// `beside`, a list of names and lengths as JSON, those files stand ahead of the mesh in the body; what the mesh does not name of
+/// them is not kept.
+#[post("/assets/<id>/meshes?<file>&<role>&<replaces>&<beside>", data = "<data>")]
 async fn bring_in(
     app: &State<Arc<App>>,
     id: i64,
     file: &str,
     role: Role,
     replaces: Option<&str>,
+    beside: Option<&str>,
     data: Data<'_>,
 ) -> Result<Json<AssetView>> {
     let low = app.store.asset(id).await?.recipe.low;
-    let (name, mut writer) = take_file(app, file, data).await?;
+    let mut stream = open(data);
+    let companions = Companions::take(app, beside.unwrap_or("[]"), &mut stream).await?;
+    let mut incoming = Incoming::new(app, file)?;
+    incoming.take_rest(&mut stream).await?;
+    let name = incoming.name.clone();
     let (there, told) = (app.inner().clone(), name.clone());
-    let (writer, mesh, mut summary) = aside(move || {
+    let (incoming, companions, mesh, mut summary) = aside(move || {
         let stage = |stage: &str| {
             let (file, stage) = (told.clone(), stage.to_owned());
             there.jobs.tell(Event::Intake { asset: id, file, stage });
         };
         stage("reading");
-        let content = writer.read_back()?;
-        let mesh = Arc::new(read_mesh(&told, &content, &|_| None)?);
+        let content = incoming.writer.read_back()?;
+        let mesh = Arc::new(read_mesh(&told, &content, &|path| companions.read(path))?);
         drop(content);
         stage("checking");
         if role == Role::Cage && !low.is_empty() {
@@ -138,13 +115,14 @@ async fn bring_in(
                 .map_err(|f| Fault::unusable(format!("{told}: {f}. The envelope stays as it was")))?;
         }
         let summary = MeshSummary::of(&mesh, 0, role);
-        Ok((writer, mesh, summary))
+        Ok((incoming, companions, mesh, summary))
     })
     .await?;
     // Only what can be read is kept.
-    let (hash, bytes) = writer.keep()?;
+    let (hash, bytes) = incoming.writer.keep()?;
+    let (beside, missing) = companions.keep()?;
     summary.bytes = bytes;
-    let source = Source { hash: Some(hash.clone()), ..Source::file(&name) };
+    let source = Source { hash: Some(hash.clone()), beside, ..Source::file(&name) };
     app.keep_mesh(&source, mesh);
     app.store.put_mesh(&hash, &summary_name(&source, role), &summary).await?;
 
@@ -162,10 +140,13 @@ async fn bring_in(
         }
     };
     let (low, high) = (parts(&recipe.low, Role::Low).await?, parts(&recipe.high, Role::High).await?);
-    let not_carried = carry_over(&mut recipe, &low, &high);
+    let mut told = carry_over(&mut recipe, &low, &high);
+    told.extend(missing.iter().map(|path| {
+        format!("{name} names '{path}', which did not come with it: bring in both together to have its colours")
+    }));
     assets::edit(app, id, asset.head, recipe).await?;
     let Json(mut view) = assets::view(app, id).await?;
-    view.not_carried = not_carried;
+    view.told = told;
     Ok(Json(view))
 }
 

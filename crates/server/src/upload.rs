@@ -1,0 +1,129 @@
+//! Files on their way in: streamed to the disk under no name, and kept only once they were read.
+
+use crate::App;
+use crate::fault::{Fault, Result};
+use ember_ridge_core::recipe::FileBeside;
+use ember_ridge_store::BlobWriter;
+use rocket::data::{Data, DataStream, ToByteUnit};
+use rocket::http::Status;
+use serde::Deserialize;
+use std::cell::RefCell;
+use std::io::Write;
+use tokio::io::AsyncReadExt;
+
+/// Largest file that is taken.
+pub const MOST_GIBIBYTES: u64 = 4;
+const MOST_BYTES: u64 = MOST_GIBIBYTES << 30;
+
+/// Most files that may come with a mesh.
+const MOST_BESIDE: usize = 64;
+
+/// The body of an upload. Its end is told from what is asked of it, not cut off in silence.
+pub fn open(data: Data<'_>) -> DataStream<'_> {
+    data.open((2 * MOST_GIBIBYTES + 1).gibibytes())
+}
+
+/// A file that comes in: its own name, and its bytes under no name yet. Dropped, nothing of it stays.
+pub struct Incoming {
+    pub name: String,
+    pub writer: BlobWriter,
+}
+
+impl Incoming {
+    pub fn new(app: &App, file: &str) -> Result<Incoming> {
+        let name = file.rsplit(['/', '\\']).next().unwrap_or(file).trim();
+        if name.is_empty() || name.chars().count() > 200 || name.chars().any(char::is_control) {
+            return Err(Fault::unusable("The file has no usable name; rename it and bring it in again"));
+        }
+        Ok(Incoming { name: name.to_owned(), writer: app.store.blobs.writer()? })
+    }
+
+    /// Takes up to `most` bytes of an upload to the disk; how many there were.
+    async fn take(&mut self, stream: &mut DataStream<'_>, most: u64) -> Result<u64> {
+        let mut stream = stream.take(most);
+        let mut chunk = vec![0u8; 1 << 18];
+        let mut taken = 0;
+        loop {
+            let got = stream.read(&mut chunk).await?;
+            if got == 0 {
+                return Ok(taken);
+            }
+            taken += got as u64;
+            self.writer.write_all(&chunk[..got])?;
+        }
+    }
+
+    /// Takes all that is left of an upload to the disk.
+    pub async fn take_rest(&mut self, stream: &mut DataStream<'_>) -> Result<()> {
+        match self.take(stream, MOST_BYTES + 1).await? {
+            bytes if bytes > MOST_BYTES => Err(too_large(&self.name)),
+            _ => Ok(()),
+        }
+    }
+}
+
+fn too_large(name: &str) -> Fault {
+    let text = format!("{name}: larger than the {MOST_GIBIBYTES} GiB that are taken. Split it into several files");
+    Fault::new(Status::PayloadTooLarge, text)
+}
+
+/// A file that stands ahead of a mesh in the body of its request.
+#[derive(Deserialize)]
+struct Ahead {
+    file: String,
+    bytes: u64,
+}
+
+/// Files a mesh may name, and what it asked for while it was read.
+pub struct Companions {
+    /// With whether the mesh named them.
+    files: RefCell<Vec<(Incoming, bool)>>,
+    missing: RefCell<Vec<String>>,
+}
+
+impl Companions {
+    /// Takes them off the head of a body, by a list of names and lengths as JSON.
+    pub async fn take(app: &App, list: &str, stream: &mut DataStream<'_>) -> Result<Companions> {
+        let list: Vec<Ahead> = serde_json::from_str(list)
+            .map_err(|e| Fault::unusable(format!("the list of files beside the mesh cannot be read: {e}")))?;
+        if list.len() > MOST_BESIDE {
+            let text = format!("{} files beside a mesh; at most {MOST_BESIDE} are taken at once", list.len());
+            return Err(Fault::unusable(text));
+        }
+        let mut room = MOST_BYTES;
+        let mut files = Vec::new();
+        for ahead in list {
+            let mut file = Incoming::new(app, &ahead.file)?;
+            room = room.checked_sub(ahead.bytes).ok_or_else(|| too_large(&file.name))?;
+            if file.take(stream, ahead.bytes).await? < ahead.bytes {
+                return Err(Fault::unusable(format!("{}: it came in cut short; bring it in again", file.name)));
+            }
+            files.push((file, false));
+        }
+        Ok(Companions { files: RefCell::new(files), missing: RefCell::default() })
+    }
+
+    /// The bytes of the file that a mesh means by `path`.
+    pub fn read(&self, path: &str) -> Option<Vec<u8>> {
+        let mut files = self.files.borrow_mut();
+        let bytes = FileBeside::meant(files.iter().map(|(f, _)| f.name.as_str()), path).and_then(|at| {
+            let (file, named) = &mut files[at];
+            *named = true;
+            file.writer.read_back().ok()
+        });
+        let mut missing = self.missing.borrow_mut();
+        if bytes.is_none() && !missing.iter().any(|m| m == path) {
+            missing.push(path.to_owned());
+        }
+        bytes
+    }
+
+    /// Keeps those that were named; also tells what was named and is not there.
+    pub fn keep(self) -> Result<(Vec<FileBeside>, Vec<String>)> {
+        let mut kept = Vec::new();
+        for (file, _) in self.files.into_inner().into_iter().filter(|(_, named)| *named) {
+            kept.push(FileBeside { hash: file.writer.keep()?.0, file: file.name });
+        }
+        Ok((kept, self.missing.into_inner()))
+    }
+}
