@@ -291,7 +291,7 @@ async fn files_are_corrected_replaced_and_carried_over() -> Result<()> {
     let (lid, top) = (write("lid_low.obj", &square("lid", 0.0, false))?, write("top_low.obj", &painted)?);
     let beside = [write("top.mtl", "newmtl paint\nKd 1 0 0\n")?, write("spare.mtl", "newmtl other\n")?];
     pick(&[lid, top, beside[0].clone(), beside[1].clone()]).await?;
-    session.xpath("//li[contains(., 'top.mtl') and contains(., 'Comes in with the OBJ')]").await?;
+    session.xpath("//ul[@aria-label='Files beside the meshes']/li[contains(., 'top.mtl')]").await?;
     session.xpath("//*[@aria-label='Use top_low.obj as']//button[.='Sculpt']").await?.click().await?;
     session.button("Bring in 2 files").await?.click().await?;
     let files = |v: &Value, side: &str| {
@@ -308,6 +308,7 @@ async fn files_are_corrected_replaced_and_carried_over() -> Result<()> {
     let beside = &view["recipe"]["high"][0]["beside"];
     ensure!(beside.as_array().is_some_and(|b| b.len() == 1) && beside[0]["file"] == "top.mtl", "{beside}");
     session.xpath("//li[contains(., 'spare.mtl') and contains(., 'No mesh that came in named it')]").await?;
+    session.xpath("//section[@aria-label='Sculpt (high-poly)']//*[contains(., ', with top.mtl')]").await?;
     session.button("Leave out spare.mtl").await?.click().await?;
     ensure!(session.page.find(Locator::Css("ul[aria-label='Files beside the meshes']")).await.is_err());
 

@@ -13,14 +13,18 @@ use ember_ridge_core::{Finding, FixOn, Mesh, Recipe, Severity, mark_allowed};
 use ember_ridge_formats::files::write_whole;
 use ember_ridge_formats::mesh::write_glb;
 use ember_ridge_formats::read_mesh;
+use std::collections::HashSet;
 use std::fs;
 use std::path::Path;
 use std::process::ExitCode;
 
 pub fn run(arguments: &Check) -> Result<ExitCode, Unusable> {
+    if arguments.fix {
+        copies_have_names_of_their_own(arguments)?;
+    }
     let mut findings = Vec::new();
     for path in &arguments.files {
-        if path.extension().is_some_and(|e| e.eq_ignore_ascii_case("json")) {
+        if is_recipe(path) {
             findings.extend(check_recipe(path, arguments.fix)?);
             continue;
         }
@@ -44,6 +48,25 @@ pub fn run(arguments: &Check) -> Result<ExitCode, Unusable> {
     }
     let faulty = findings.iter().any(|f| f.severity == Severity::Fault && f.allowed.is_none());
     Ok(ExitCode::from(u8::from(faulty)))
+}
+
+/// Mended copies are named by the stems of their files.
+fn copies_have_names_of_their_own(arguments: &Check) -> Result<(), Unusable> {
+    let mut stems = HashSet::new();
+    for path in arguments.files.iter().chain(&arguments.low).filter(|p| !is_recipe(p)) {
+        let stem = path.file_stem().unwrap_or_default().to_ascii_lowercase();
+        if !stems.insert(stem) {
+            bail!(
+                "{}: --fix writes its copy under the name of another file's; mend the two one at a time",
+                path.display()
+            );
+        }
+    }
+    Ok(())
+}
+
+fn is_recipe(path: &Path) -> bool {
+    path.extension().is_some_and(|e| e.eq_ignore_ascii_case("json"))
 }
 
 /// A file that cannot be read at all is an error; one that is damaged is a finding.
@@ -140,7 +163,7 @@ fn check_recipe(path: &Path, fix: bool) -> Result<Vec<Finding>, Unusable> {
         findings.extend(tight_islands(&low, &recipe.sheet));
         if !recipe.high.is_empty() {
             let high = joined(&high);
-            let share = (recipe.pairing == Pairing::Space).then(|| shared_space(&low, &high));
+            let share = (recipe.pairing == Pairing::Space).then(|| shared_space(&low, &high, &high.parts));
             findings.extend(pair_parts(&low.parts, &high.parts, PairRules::of(&recipe, share.as_deref())).findings);
         }
     }

@@ -266,6 +266,12 @@ fn check_mends_what_it_can_and_records_it() {
     assert_eq!((copied.status.code(), kinds(&copied)), (Some(0), vec![]), "{}", error(&copied));
     let onto = run(folder.path(), &["check", "--low", "mended/bad_low.glb", "--fix", "--out", "./mended/../mended"]);
     assert!(onto.status.code() == Some(2) && error(&onto).contains("folder of the file itself"), "{}", error(&onto));
+    fs::create_dir(at("other")).expect("room");
+    fs::copy(at("bad_low.obj"), at("other/Bad_low.obj")).expect("room");
+    let twice = ["check", "bad_low.obj", "other/Bad_low.obj", "--fix", "--out", "both"];
+    let twice = run(folder.path(), &twice);
+    assert!(twice.status.code() == Some(2) && error(&twice).contains("one at a time"), "{}", error(&twice));
+    assert!(!at("both").exists(), "nothing is written before it is sure");
     let again = run(folder.path(), &["check", "--low", "mended/bad_low.glb", "--json"]);
     assert_eq!((again.status.code(), kinds(&again)), (Some(0), vec![]), "{}", error(&again));
 }

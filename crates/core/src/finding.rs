@@ -61,6 +61,10 @@ pub struct Place {
     pub point: Option<[f32; 3]>,
     /// A point on the sheet to look at, in UV units (origin bottom-left).
     pub uv: Option<[f32; 2]>,
+    /// Which sheet of the run that is, counted from 0; none where no run is meant.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[ts(optional = nullable)]
+    pub sheet: Option<u32>,
 }
 
 impl Place {

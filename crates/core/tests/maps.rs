@@ -8,7 +8,7 @@ use ember_ridge_core::maps::*;
 use ember_ridge_core::mesh::CurvatureField;
 use ember_ridge_core::recipe::{Distance, Layout, Padding, Pairing, Recipe, SheetName};
 use ember_ridge_core::sheet::{Depth, Image, Pixels};
-use ember_ridge_core::{Mesh, Part};
+use ember_ridge_core::{FindingKind, Mesh, Part};
 use std::collections::HashMap;
 use std::sync::Arc;
 use support::*;
@@ -410,6 +410,11 @@ fn sheets_by_material_and_by_udim_share_one_scale() {
             assert!((scale - 0.1).abs() < 1e-5, "one scale for both: {scale}");
             assert!((whole.maps[0].pixels.get(500) - (0.5 + height / scale)).abs() < 1e-4);
         }
+        // Half of the sculpt taken away: the place that is told lies on the second sheet.
+        let scene = BakeScene::new(&[low], &[&a.1], None).expect("no cage");
+        let outcome = run(&Plan::new(recipe, &scene).expect("sound"), 2, &Unwatched).expect("not stopped");
+        let missed = outcome.report.findings.iter().find(|f| f.kind == FindingKind::Misses).expect("half is bare");
+        assert_eq!((missed.place.sheet, missed.place.uv), (Some(1), Some([0.5 / 32.0, 1.0 - 0.5 / 32.0])));
     };
     let mut both = Mesh::joined(&[&a.0, &b.0]);
     recipe.sheet.layout = Layout::Udim;

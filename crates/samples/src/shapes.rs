@@ -85,7 +85,7 @@ fn rectangle(x: f32, y: f32, w: f32, h: f32) -> Vec<Vec2> {
 
 /// A comb: a back with teeth, gaps between them.
 fn comb(dice: &mut Dice, teeth: u32) -> Vec<Vec2> {
-    let (back, tooth, gap) = (dice.between(0.08, 0.15), dice.between(0.05, 0.12), dice.between(0.06, 0.16));
+    let (back, tooth, gap) = (dice.between(0.08, 0.15), dice.between(0.02, 0.05), dice.between(0.03, 0.07));
     let tall = dice.between(0.3, 0.6);
     let wide = teeth as f32 * tooth + (teeth - 1) as f32 * gap;
     let top = back + tall;
@@ -170,7 +170,12 @@ pub fn shape(number: u32) -> Shape {
         }
         _ => {
             let steps = 2 + (dice.roll() * 4.0) as u32;
-            prism(&stairs(&mut dice, steps), dice.between(0.3, 0.6), "stairs", &mut low);
+            let (outline, deep) = (stairs(&mut dice, steps), dice.between(0.3, 0.6));
+            prism(&outline, deep, "stairs", &mut low);
+            // A thin rail before the lowest step: who looks from far misses the step and finds the rail.
+            let air = dice.between(0.02, 0.05);
+            let rail = rectangle(outline[1].x + air, 0.0, dice.between(0.012, 0.03), outline[2].y);
+            prism(&rail, deep, "rail", &mut low);
         }
     }
     low.normals = vec![Vec3::Y; low.positions.len()];
@@ -206,7 +211,7 @@ fn relief_over(low: &Mesh, dice: &mut Dice) -> Relief {
         let normal = low.face_normal(t);
         let radius = size * dice.between(0.02, 0.06);
         let raised = dice.roll() < 0.7;
-        let wished = size * if raised { dice.between(0.01, 0.09) } else { dice.between(0.01, 0.03) };
+        let wished = size * if raised { dice.between(0.01, 0.15) } else { dice.between(0.01, 0.03) };
         // The least room over the whole spot, looked at from points around it.
         let (x, y) = ((b - a).normalize_or_zero(), normal.cross((b - a).normalize_or_zero()));
         let room = (0..13).map(|i| {

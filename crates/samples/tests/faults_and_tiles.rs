@@ -4,7 +4,7 @@ use ember_ridge_core::bake::{BakeScene, Outcome, PairRules, Plan, Unwatched, pai
 use ember_ridge_core::glam::Vec3;
 use ember_ridge_core::maps::{AoSettings, IdSettings, IdSource, MapSettings};
 use ember_ridge_core::mesh::{Unwrap, check_mesh, compare_placing, find_overlaps, fix_all};
-use ember_ridge_core::recipe::{Distance, Pairing};
+use ember_ridge_core::recipe::{Distance, Pairing, PlaneTarget};
 use ember_ridge_core::sheet::Depth;
 use ember_ridge_core::{Finding, FindingKind, Recipe, Severity};
 use ember_ridge_samples::{Detail, PLANTED, Sample, make, planted_place};
@@ -92,7 +92,7 @@ fn shared_space_pairs_the_props_as_their_names_do() {
         let scale = if name == "dented-watering-can" { 0.01 } else { 1.0 };
         let mut high = sample.high.clone();
         high.positions.iter_mut().for_each(|p| *p *= scale);
-        let share = shared_space(&sample.low, &high);
+        let share = shared_space(&sample.low, &high, &high.parts);
         for row in &share {
             assert!(row.iter().sum::<f32>() <= 1.0 + 1e-5);
         }
@@ -168,6 +168,17 @@ fn a_repeating_tile_has_no_seam() {
     };
     let open = tile_bake(&recipe, &tile, Vec3::ZERO, false);
     assert!(border(&open) > border(&still) + 0.03, "{} and {}", border(&open), border(&still));
+}
+
+/// What pairs by space is told of the sculpt, not of its copies: half of a tile's copies lie far from the plane.
+#[test]
+fn copies_of_a_sculpt_have_no_say_in_shared_space() {
+    let tile = make("shingle-tile", Detail::Coarse).expect("listed");
+    let plane = PlaneTarget { repeats: true, ..tile.recipe.low[0].plane.expect("a plane") };
+    let low = plane.mesh("tile");
+    let scene = BakeScene::repeating(&[&low], &[&tile.high], None, Some(&plane)).expect("no cage");
+    assert!(scene.high.triangles.len() > tile.high.triangles.len());
+    assert_eq!(scene.shared_space(), shared_space(&low, &tile.high, &tile.high.parts));
 }
 
 /// Loose pieces that go over an edge are one piece with what comes in at the other side.

@@ -188,7 +188,8 @@ impl App {
         let (app, sources) = (self.clone(), [recipe.low.clone(), recipe.high.clone()]);
         let share = crate::fault::aside(move || {
             let [low, high] = sources.map(|side| app.joined(&side));
-            Ok(Arc::new(shared_space(&low?, &high?)))
+            let (low, high) = (low?, high?);
+            Ok(Arc::new(shared_space(&low, &high, &high.parts)))
         })
         .await?;
         self.scenes.shares.lock().unwrap_or_else(PoisonError::into_inner).put(key, share.clone(), SCENES);

@@ -45,14 +45,14 @@ export function useSwatches() {
   });
 }
 
-/** The layout of the low-poly in figures, for the sheet as it is kept. */
-export function useUvReport() {
+/** The layout of the low-poly in figures, for the sheet as it is kept; measured only where it is looked at. */
+export function useUvReport(wanted = true) {
   const asset = useAsset().data;
   const sheet = asset?.recipe.sheet;
   return useQuery({
     queryKey: ["uvs", asset?.id, asset?.recipe.low, sheet?.size, sheet?.padding, sheet?.layout],
     queryFn: () => api.uvs(asset?.id ?? 0),
-    enabled: Boolean(asset && asset.recipe.low.length > 0),
+    enabled: wanted && Boolean(asset && asset.recipe.low.length > 0),
     staleTime: Number.POSITIVE_INFINITY,
     retry: false,
     placeholderData: (old, before) => (before?.queryKey[1] === asset?.id ? old : undefined),

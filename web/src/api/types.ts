@@ -20,7 +20,11 @@ point: [number, number, number] | null,
 /**
  * A point on the sheet to look at, in UV units (origin bottom-left).
  */
-uv: [number, number] | null, };
+uv: [number, number] | null, 
+/**
+ * Which sheet of the run that is, counted from 0; none where no run is meant.
+ */
+sheet?: number | null, };
 
 export type Turn = "z-up" | "y-down";
 

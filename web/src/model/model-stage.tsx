@@ -58,7 +58,7 @@ export function ModelStage() {
   const { layout, target, apart, lit, badges, map, wish, set } = useStore();
   const hidden = useHidden();
   const pairs = useAsset().data?.pairs;
-  const uvs = useUvReport().data;
+  const uvs = useUvReport(layout !== null).data;
   const low = useDisplay("low");
   const high = useDisplay("high");
   const run = useShownRun();

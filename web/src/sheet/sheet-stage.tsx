@@ -30,7 +30,7 @@ export function SheetStage() {
   const view = useRef<SheetView | null>(null);
   const [zoom, setZoom] = useState(1);
   const { map, sheet, channel, uvWires, progress, layout, target, lit, badges, set } = useStore();
-  const uvs = useUvReport().data;
+  const uvs = useUvReport(layout !== null).data;
   const kinds = useMaps().data ?? [];
   const label = useMapLabels();
   const asset = useAsset().data;

@@ -57,14 +57,14 @@ export function BringIn() {
         </ul>
       )}
       {beside.length > 0 && (
-        <ul
-          className="mt-2 flex flex-col gap-1 rounded border border-line p-2"
-          aria-label="Files beside the meshes"
-        >
-          {beside.map((b) => (
-            <BesideRow key={b.key} beside={b} />
-          ))}
-        </ul>
+        <div className="mt-2 rounded border border-line p-2">
+          <p className="mb-1 text-ink-3">Each comes in with the OBJ or glTF that names it.</p>
+          <ul className="flex flex-col gap-1" aria-label="Files beside the meshes">
+            {beside.map((b) => (
+              <BesideRow key={b.key} beside={b} />
+            ))}
+          </ul>
+        </div>
       )}
       {waiting.length > 0 && (
         <Button look="strong" className="mt-2 w-full" disabled={known === 0} onClick={sendAll}>
@@ -100,7 +100,7 @@ function BesideRow({ beside }: { beside: Beside }) {
         <span className="min-w-0 grow truncate" title={file.name}>
           {file.name}
         </span>
-        <span className="num text-ink-3">{bytes(file.size)}</span>
+        <span className="num shrink-0 text-ink-3">{bytes(file.size)}</span>
         <button
           type="button"
           aria-label={`Leave out ${file.name}`}
@@ -110,11 +110,9 @@ function BesideRow({ beside }: { beside: Beside }) {
           <X className="size-3.5" />
         </button>
       </div>
-      <p className="text-xs text-ink-3">
-        {unnamed
-          ? "No mesh that came in named it; it waits for one that does"
-          : "Comes in with the OBJ or glTF that names it"}
-      </p>
+      {unnamed && (
+        <p className="text-ink-2">No mesh that came in named it; it waits here for one that does.</p>
+      )}
     </li>
   );
 }
@@ -128,7 +126,7 @@ function PendingRow({ pending }: { pending: Pending }) {
         <b className="min-w-0 grow truncate" title={file.name}>
           {file.name}
         </b>
-        <span className="num text-ink-3">{bytes(file.size)}</span>
+        <span className="num shrink-0 text-ink-3">{bytes(file.size)}</span>
         <button
           type="button"
           aria-label={`Stop ${file.name}`}

@@ -84,6 +84,7 @@ function RoleSection({ role, meshes }: { role: Role; meshes: MeshView[] }) {
             {m.summary.has_uvs ? ", UVs" : role === "low" ? ", no UVs" : ""}
             {m.summary.has_colors ? ", vertex colours" : ""}
             {m.summary.normals_from_file ? "" : ", normals made here"}
+            <Beside mesh={m} role={role} />
           </p>
           {m.hash !== "" && (role === "low" || (role === "high" && (m.summary.has_uvs || colored))) && (
             <UvRow mesh={m} role={role} />
@@ -94,6 +95,14 @@ function RoleSection({ role, meshes }: { role: Role; meshes: MeshView[] }) {
       ))}
     </Section>
   );
+}
+
+/** The files that came in with a mesh. */
+function Beside({ mesh, role }: { mesh: MeshView; role: Role }) {
+  const [recipe] = useRecipe();
+  const sources = role === "cage" ? (recipe?.cage ? [recipe.cage] : []) : (recipe?.[role] ?? []);
+  const names = sources.find((s) => s.file === mesh.file && s.hash === mesh.hash)?.beside ?? [];
+  return names.length === 0 ? null : <>, with {names.map((b) => b.file).join(", ")}</>;
 }
 
 type UvValue = "0" | "1" | "2" | "3" | Plane;

@@ -32,8 +32,11 @@ export function useShowPlace() {
     set({ lit: onLow && triangles.length > 0 ? triangles : null });
     if (uv) {
       const [u, v] = [uv[0] - Math.floor(uv[0]), uv[1] - Math.floor(uv[1])];
-      const sheet = useStore.getState().sheet;
-      set({ hover: { from: "model", uv: [u, v], sheet, point, part, triangle: triangles[0] ?? null } });
+      const sheet = finding.place.sheet ?? useStore.getState().sheet;
+      set({
+        sheet,
+        hover: { from: "model", uv: [u, v], sheet, point, part, triangle: triangles[0] ?? null },
+      });
     }
   };
 }
@@ -95,7 +98,11 @@ export function FindingCard(props: { finding: Finding; onLow?: boolean; may?: bo
             </button>
           )}
           {run && place && (
-            <button type="button" className={LINK} onClick={() => traceAt(run, 0, place)}>
+            <button
+              type="button"
+              className={LINK}
+              onClick={() => traceAt(run, finding.place.sheet ?? 0, place)}
+            >
               Trace it
             </button>
           )}

@@ -167,7 +167,7 @@ fn spot(plan: &Plan, hits: &TileHits, texel: usize, sample: usize) -> Spot {
 /// A part with fewer troubled texels than this share is not worth a finding.
 const WORTH_SAYING: f64 = 0.0005;
 
-fn place(plan: &Plan, part: Option<&str>, count: u64, (_, texel, triangle, v, w): Spot) -> Place {
+fn place(plan: &Plan, part: Option<&str>, count: u64, (sheet, texel, triangle, v, w): Spot) -> Place {
     let size = plan.recipe.sheet.size;
     let middle = |at: u32| (at as f32 + 0.5) / size as f32;
     Place {
@@ -177,6 +177,7 @@ fn place(plan: &Plan, part: Option<&str>, count: u64, (_, texel, triangle, v, w)
         count: count.min(u64::from(u32::MAX)) as u32,
         point: Some(plan.scene.low.point(triangle, v, w, plan.recipe.direction).position.to_array()),
         uv: Some([middle(texel % size), 1.0 - middle(texel / size)]),
+        sheet: Some(sheet as u32),
     }
 }
 

@@ -14,8 +14,8 @@ const LEAST_POINTS: usize = 64;
 const FAR: f32 = 0.15;
 
 /// `share[high part][low part]`, 0 to 1: the share of the high part's surface that lies nearest to the low part. A row sums to
-/// at most 1; what lies far from all counts for none.
-pub fn shared_space(low: &Mesh, high: &Mesh) -> Vec<Vec<f32>> {
+/// at most 1; what lies far from all counts for none. `high_parts` are parts of `high`, or the faces of them that count.
+pub fn shared_space(low: &Mesh, high: &Mesh, high_parts: &[Part]) -> Vec<Vec<f32>> {
     let area = |mesh: &Mesh, part: &Part| part.triangles.clone().map(|t| f64::from(mesh.area_normal(t).length())).sum();
     let areas: Vec<f64> = low.parts.iter().map(|p| area(low, p)).collect();
     let all: f64 = areas.iter().sum::<f64>().max(f64::MIN_POSITIVE);
@@ -37,7 +37,7 @@ pub fn shared_space(low: &Mesh, high: &Mesh) -> Vec<Vec<f32>> {
         }
         row
     };
-    high.parts.par_iter().map(row).collect()
+    high_parts.par_iter().map(row).collect()
 }
 
 /// `count` points on a part, evenly by area: at regular steps of the area summed over its faces, each face hit at points of the

@@ -128,9 +128,18 @@ impl BakeScene {
         self.copy_of.as_deref().map(Vec::as_slice)
     }
 
-    /// How much of each high-poly part lies nearest to each low-poly part; measured when first asked for.
+    /// How much of each high-poly part lies nearest to each low-poly part, copies of a sculpt that repeats left out; measured when
+    /// first asked for.
     pub fn shared_space(&self) -> &[Vec<f32>] {
-        self.shared_space.get_or_init(|| shared_space(&self.low.mesh, &self.high))
+        let own = |part: &Part| {
+            let copied = |t: &u32| self.copy_of.as_ref().is_some_and(|of| of[*t as usize] != *t);
+            // A part's copies come after it.
+            let end = part.triangles.clone().find(copied).unwrap_or(part.triangles.end);
+            Part { name: part.name.clone(), triangles: part.triangles.start..end }
+        };
+        let measured =
+            || shared_space(&self.low.mesh, &self.high, &self.high.parts.iter().map(own).collect::<Vec<_>>());
+        self.shared_space.get_or_init(measured)
     }
 
     /// The pairs of a recipe over these meshes.

@@ -318,7 +318,12 @@ fn zero_area(mesh: &Mesh) -> Vec<Finding> {
             allowed: None,
             kind: FindingKind::ZeroAreaFaces,
             severity: Severity::Note,
-            reason: format!("{} faces of '{}' have no area", empty.len(), part.name),
+            reason: format!(
+                "{} of '{}' {} no area",
+                counted(empty.len(), "face", "faces"),
+                part.name,
+                if empty.len() == 1 { "has" } else { "have" }
+            ),
             remedy: "They take no texels and stop no rays; merge their doubled points to be rid of them".into(),
             place: place_of(mesh, part, &empty),
         });
@@ -388,7 +393,11 @@ fn polygons(mesh: &Mesh) -> Option<Finding> {
         allowed: None,
         kind: FindingKind::PolygonsTriangulated,
         severity: Severity::Note,
-        reason: format!("{} faces with more than three corners were cut into triangles", mesh.polygons),
+        reason: format!(
+            "{} with more than three corners {} cut into triangles",
+            counted(mesh.polygons as usize, "face", "faces"),
+            if mesh.polygons == 1 { "was" } else { "were" }
+        ),
         remedy: "Triangulate before export, so that the renderer cuts them the same way and shades them alike".into(),
         place: Place { count: mesh.polygons, ..Place::default() },
     })

@@ -49,7 +49,7 @@ pub struct ProbeScene<'a> {
 }
 
 /// Nothing further off than this share of the low-poly's diagonal is looked for.
-const FURTHEST: f32 = 0.12;
+const FURTHEST: f32 = 0.2;
 /// Points that are probed: at least so many a mesh, at least so many a triangle, at most so many.
 const LEAST_PROBES: usize = 120_000;
 const MOST_PROBES: usize = 600_000;
