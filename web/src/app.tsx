@@ -51,7 +51,9 @@ export function App() {
       <TopBar />
       <Trail />
       <main className="grid min-h-0 grid-cols-[minmax(264px,320px)_1fr]">
+        {/* A stop opens at its top, however far down the one before was read. */}
         <aside
+          key={stop}
           aria-label={STOP_LABELS[stop]}
           className="relative min-h-0 overflow-x-hidden overflow-y-auto border-r border-line bg-sheet"
         >

@@ -56,7 +56,7 @@ function Meaning({ layout, aim, mirrored }: { layout: LayoutLook; aim: number; m
         : `Hatched ochre: mirrored, ${mirrored} ${mirrored === 1 ? "island" : "islands"}. Green: as seen from outside.`,
     overlap: "Hatched red: faces that share texels with others. Grey: alone.",
     islands: "A colour an island; dark lines are seams.",
-    blur: "Left of the line a fine detail as it is; right of it what the texels hold of it. Flat grey: nothing is left.",
+    blur: "Scratches two texels wide at the target density; right of the line as the texels hold them: faint ones blur.",
   };
   return <span>{words[layout]}</span>;
 }

@@ -46,7 +46,7 @@ export function lowOf(data: MeshData, resting: Float32Array, light: Light, blank
       plumb: { value: blank },
       painted: { value: 0 },
       texels: { value: 1024 },
-      wave: { value: 1 },
+      detail: { value: 1 },
       split: { value: 0 },
     },
   });

@@ -37,6 +37,8 @@ const LOOKS: [Look, string][] = [
   ["beside", "Beside"],
 ];
 
+/** Width of the scratches that blur is shown on, in texels where the density is what is aimed at. */
+const SCRATCH = 2;
 /** Needles that are drawn when they are first asked for. */
 const FIRST_NEEDLES = 1500;
 
@@ -175,8 +177,7 @@ export function ModelStage() {
       hidden,
       layout: layout && (layout === "checker" || layout === "blur" ? layout : "tints"),
       texels: uvs?.size ?? 1024,
-      // Detail four texels long where the density is what is aimed at.
-      wave: 4 / Math.max(1e-9, aim * (uvs?.size ?? 1024)),
+      detail: SCRATCH / Math.max(1e-9, aim * (uvs?.size ?? 1024)),
       apart,
     });
   }, [

@@ -58,7 +58,7 @@ export const LOW_FRAGMENT = /* glsl */ `
   uniform sampler2D plumb;
   uniform float painted; // 1 shows where rays are plumb
   uniform float texels; // a side of the sheet
-  uniform float wave; // wavelength of the detail that blur is shown on, scene units
+  uniform float detail; // width of the scratches that blur is shown on, scene units
   uniform float split; // in pixels; left of it detail as it is, right of it as texels hold it
   varying vec4 vTint; varying float vDensity; varying vec3 vPlace;
   uniform float green;
@@ -75,6 +75,14 @@ export const LOW_FRAGMENT = /* glsl */ `
 #endif
 ${Array.from({ length: MOST_SHEETS - 1 }, (_, i) => `#if SHEETS > ${i + 1}\n    if (sheet == ${i + 1}) return vec4(texture2D(maps[${i + 1}], vUv).rgb, 1.0);\n#endif`).join("\n")}
     return vec4(texture2D(maps[0], vUv).rgb, 1.0);
+  }
+  // How dark a scratch is at a place across it. A texel is the mean over its width, as a pixel is over its own: what was a
+  // stroke of full depth becomes wider by that and, where a texel is wider than the scratch, fainter.
+  float scratch(float at, float texel) {
+    float every = detail * 12.0;
+    float off = abs(fract(at / every) - 0.5) * every;
+    float mean = max(1e-9, max(texel, fwidth(at)));
+    return clamp((0.5 * (detail + mean) - off) / mean, 0.0, min(1.0, detail / mean));
   }
   void main() {
     if (gl_FragCoord.x > wipe) discard;
@@ -95,11 +103,11 @@ ${Array.from({ length: MOST_SHEETS - 1 }, (_, i) => `#if SHEETS > ${i + 1}\n    
     } else if (how == 4) {
       c = texture2D(checker, vUv).rgb;
     } else if (how == 5) {
-      // A texel is the mean over its width: a wave of that length keeps sinc(width / length) of its contrast.
-      vec3 p = vPlace * (6.2831853 / wave);
-      float x = 3.1415927 / max(1e-6, vDensity * texels * wave);
-      float kept = gl_FragCoord.x < split ? 1.0 : (x < 3.1415927 ? sin(x) / max(1e-6, x) : 0.0);
-      c = vec3(0.55 + 0.4 * sin(p.x) * sin(p.y + 1.0) * sin(p.z + 2.0) * kept * 1.6);
+      // Drawn on the plane that the face is nearest to.
+      vec3 away = abs(cross(dFdx(vPlace), dFdy(vPlace)));
+      vec2 q = away.x > away.y && away.x > away.z ? vPlace.yz : away.y > away.z ? vPlace.zx : vPlace.xy;
+      float texel = gl_FragCoord.x < split ? 0.0 : 1.0 / max(1e-9, vDensity * texels);
+      c = vec3(mix(0.68, 0.08, max(scratch((q.x + q.y) * 0.7071, texel), scratch((q.x - q.y) * 0.7071, texel))));
     }
     n = normalize(n);
     if (!gl_FrontFacing) n = -n;

@@ -37,9 +37,9 @@ export interface View {
   hidden: { low: ReadonlySet<string>; high: ReadonlySet<string> };
   /** A look at the layout in place of the map: colours by triangle, the checker, or detail as texels hold it. */
   layout: "tints" | "checker" | "blur" | null;
-  /** Texels a side of the sheet, and the wavelength that blur is shown on. */
+  /** Texels a side of the sheet, and the width of the scratches that blur is shown on. */
   texels: number;
-  wave: number;
+  detail: number;
   /** How far parts are pulled along their way, 0 to 1. */
   apart: number;
 }
@@ -330,7 +330,7 @@ export class Viewer {
       const plain = mapped ? (view.mapMode === "normal" ? 1 : 2) : 0;
       if (u.mode) u.mode.value = view.layout ? { tints: 3, checker: 4, blur: 5 }[view.layout] : plain;
       if (u.texels) u.texels.value = view.texels;
-      if (u.wave) u.wave.value = view.wave;
+      if (u.detail) u.detail.value = view.detail;
       if (view.layout === "checker" && u.checker) u.checker.value = this.checkerTexture();
       this.pull(view.apart);
       if (u.green) u.green.value = view.green;

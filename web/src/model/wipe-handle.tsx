@@ -29,6 +29,10 @@ export function WipeHandle(props: {
       onPointerDown={drag}
       onPointerMove={drag}
       onKeyDown={key}
+      // The model under the line is still zoomed.
+      onWheel={(e) =>
+        host.current?.querySelector("canvas")?.dispatchEvent(new WheelEvent("wheel", e.nativeEvent))
+      }
       className="absolute top-10 bottom-0 z-10 -ml-3 w-6 cursor-ew-resize touch-none"
       style={{ left: `${share * 100}%` }}
     >
