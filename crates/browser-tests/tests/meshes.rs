@@ -31,20 +31,21 @@ async fn asset_until(session: &Session, id: i64, what: &str, enough: impl Fn(&Va
     anyhow::bail!("waited in vain: {what}")
 }
 
-/// How many different colours a stage's canvas shows, in steps of eight, and the share of them that is clearly orange.
-async fn colours(session: &Session, stage: &str) -> Result<(usize, f64)> {
+/// What a stage's canvas shows.
+async fn pixels(session: &Session, stage: &str) -> Result<Vec<[u8; 3]>> {
     let canvas = session.css(&format!("section[aria-label='{stage} stage'] canvas")).await?;
     let mut reader = png::Decoder::new(std::io::Cursor::new(canvas.screenshot().await?)).read_info()?;
     let mut bytes = vec![0; reader.output_buffer_size().context("a picture of sensible size")?];
     let info = reader.next_frame(&mut bytes)?;
-    let pixels = bytes[..info.buffer_size()].chunks_exact(info.color_type.samples());
-    let (mut seen, mut orange, mut all) = (BTreeSet::new(), 0usize, 0usize);
-    for p in pixels {
-        seen.insert([p[0] / 8, p[1] / 8, p[2] / 8]);
-        all += 1;
-        orange += usize::from(p[0] > 130 && i32::from(p[0]) - i32::from(p[2]) > 60);
-    }
-    Ok((seen.len(), orange as f64 / all as f64))
+    Ok(bytes[..info.buffer_size()].chunks_exact(info.color_type.samples()).map(|p| [p[0], p[1], p[2]]).collect())
+}
+
+/// How many different colours a stage's canvas shows, in steps of eight, and the share of them that is clearly orange.
+async fn colours(session: &Session, stage: &str) -> Result<(usize, f64)> {
+    let pixels = pixels(session, stage).await?;
+    let seen: BTreeSet<[u8; 3]> = pixels.iter().map(|p| p.map(|c| c / 8)).collect();
+    let orange = pixels.iter().filter(|p| p[0] > 130 && i32::from(p[0]) - i32::from(p[2]) > 60).count();
+    Ok((seen.len(), orange as f64 / pixels.len() as f64))
 }
 
 /// Waits until a stage's picture is as it should be.
@@ -353,7 +354,27 @@ async fn files_are_corrected_replaced_and_carried_over() -> Result<()> {
     let done = |r: &[Value]| r.first().is_some_and(|r| r["status"] == "done");
     let runs = session.runs_until(1, "the proof on the plane", done).await?;
     ensure!(runs[0]["report"]["misses"] == 0, "{}", runs[0]["report"]);
-    session.close().await
+
+    // Another asset, whose sculpt lies far from where this one was looked at: the eye goes there by itself.
+    session.button("Asset").await?.click().await?;
+    session
+        .xpath("//*[@role='menuitem' and contains(., 'New asset') and not(contains(., '1'))]")
+        .await?
+        .click()
+        .await?;
+    session.stop("Meshes").await?;
+    pick(&[write("away_high.obj", &square("away", 500.0, false))?]).await?;
+    session.button("Bring in 1 file").await?.click().await?;
+    asset_until(&session, 2, "the far sculpt", |v| files(v, "high") == ["away_high.obj"]).await?;
+    for _ in 0..100 {
+        let pixels = pixels(&session, "Model").await?;
+        let share = pixels.iter().filter(|p| p[0] > 140).count() as f64 / pixels.len() as f64;
+        if share > 0.02 && share < 0.7 {
+            return session.close().await;
+        }
+        tokio::time::sleep(Duration::from_millis(100)).await;
+    }
+    anyhow::bail!("the sculpt of another asset is not in view")
 }
 
 /// Drags one element onto another as a hand does.

@@ -168,8 +168,7 @@ fn header_of(mesh: &Mesh, vertices: u32, shown: u32, parts: Vec<DisplayPart>) ->
 }
 
 fn thinned(mesh: &Mesh, indices: &[u32], keep: f32) -> Vec<u32> {
-    let places: Vec<[f32; 3]> = mesh.positions.iter().map(|p| p.to_array()).collect();
-    let bytes: Vec<u8> = places.iter().flatten().flat_map(|x| x.to_le_bytes()).collect();
+    let bytes: Vec<u8> = mesh.positions.iter().flat_map(|p| p.to_array()).flat_map(f32::to_le_bytes).collect();
     let Ok(adapter) = meshopt::VertexDataAdapter::new(&bytes, 12, 0) else { return indices.to_vec() };
     let target = ((indices.len() as f32 * keep) as usize / 3 * 3).max(300);
     meshopt::simplify(indices, &adapter, target, 0.02, meshopt::SimplifyOptions::Sparse, None)

@@ -197,9 +197,13 @@ impl App {
     }
 
     /// The meshes of one side as one.
-    pub fn joined(&self, sources: &[Source]) -> Result<Mesh> {
+    pub fn joined(&self, sources: &[Source]) -> Result<Arc<Mesh>> {
         let meshes = sources.iter().map(|s| self.mesh(s)).collect::<Result<Vec<_>>>()?;
-        Ok(Mesh::joined(&meshes.iter().map(|m| &**m).collect::<Vec<_>>()))
+        // One file's mesh is shared, not copied: a sculpt's is large.
+        match meshes.as_slice() {
+            [only] => Ok(only.clone()),
+            several => Ok(Arc::new(Mesh::joined(&several.iter().map(|m| &**m).collect::<Vec<_>>()))),
+        }
     }
 
     /// What is known of a source's file, made now if it was not kept.

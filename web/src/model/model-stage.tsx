@@ -57,7 +57,7 @@ export function ModelStage() {
   const [light, setLight] = useState<LightPlace>([-0.45, 0.5]);
   const ring = useRef<HTMLDivElement>(null);
   const { look, envelope, inner, needles, limits, stop, brush, wires } = useStore();
-  const { layout, target, apart, lit, badges, map, wish, set } = useStore();
+  const { asset, layout, target, apart, lit, badges, map, wish, set } = useStore();
   const hidden = useHidden();
   const pairs = useAsset().data?.pairs;
   const uvs = useUvReport(layout !== null).data;
@@ -92,6 +92,10 @@ export function ModelStage() {
 
   useEffect(() => viewer?.setLow(low.data ?? null), [viewer, low.data]);
   useEffect(() => viewer?.setHigh(high.data ?? null), [viewer, high.data]);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: a mesh that came in may be out of view
+  useEffect(() => {
+    if (asset !== null) viewer?.keepInView(asset);
+  }, [viewer, asset, low.data, high.data]);
   const ways = useMemo(() => (low.data ? waysApart(pairs ?? [], low.data) : null), [low.data, pairs]);
   // biome-ignore lint/correctness/useExhaustiveDependencies: a new mesh needs its ways again
   useEffect(() => {

@@ -57,6 +57,9 @@ interface Side {
   data: MeshData;
 }
 
+/** A model that grew or shrank by more than this is framed anew. */
+const OTHER_SIZE = 1.5;
+
 export class Viewer {
   private readonly renderer: THREE.WebGLRenderer;
   private readonly scene = new THREE.Scene();
@@ -84,7 +87,8 @@ export class Viewer {
   private view: View | null = null;
   private asked = 0;
   private readonly turning = new Turning(() => this.draw());
-  private framed = false;
+  /** Whose model was framed, and its box then. */
+  private framed: { asset: number; middle: THREE.Vector3; radius: number } | null = null;
   /** Told after every drawing: where markers in the page have to follow. */
   onDraw: () => void = () => {};
 
@@ -162,7 +166,6 @@ export class Viewer {
     this.pulled = 0;
     setShells(geometry, this.outward, this.resting, this.envelope);
     this.apply();
-    if (!this.framed) this.frame();
   }
 
   /** The envelope as it stands, with its needles and marks. */
@@ -209,7 +212,6 @@ export class Viewer {
     this.high = { mesh: this.add(geometry, material), data };
     this.setWays(this.ways);
     this.apply();
-    if (!this.framed) this.frame();
   }
 
   private shell(
@@ -386,6 +388,26 @@ export class Viewer {
     mesh.geometry.setIndex(new THREE.BufferAttribute(indexOf(data, hidden), 1));
   }
 
+  /** Frames the model where the eye cannot have found it yet: another asset's, the first, or one of another size or place. */
+  keepInView(asset: number) {
+    const header = (this.low ?? this.high)?.data.header;
+    if (!header) return;
+    const box = new THREE.Box3(
+      new THREE.Vector3(...header.low_corner),
+      new THREE.Vector3(...header.high_corner),
+    );
+    const { center: middle, radius } = box.getBoundingSphere(new THREE.Sphere());
+    const before = this.framed;
+    const known =
+      before?.asset === asset &&
+      before.middle.distanceTo(middle) < before.radius &&
+      radius < before.radius * OTHER_SIZE &&
+      radius * OTHER_SIZE > before.radius;
+    if (known) return;
+    this.framed = { asset, middle, radius };
+    this.frame();
+  }
+
   /** Shows all of the model, from where it is looked at now. */
   frame(point?: [number, number, number] | null) {
     const header = (this.low ?? this.high)?.data.header;
@@ -420,7 +442,6 @@ export class Viewer {
     this.controls.target.copy(centre);
     this.controls.minDistance = radius * 0.05;
     this.controls.maxDistance = radius * 12;
-    this.framed = true;
     this.controls.update();
     this.draw();
   }

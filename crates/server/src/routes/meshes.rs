@@ -111,7 +111,7 @@ async fn bring_in(
         drop(content);
         stage("checking");
         if role == Role::Cage && !low.is_empty() {
-            LowSurface::new(there.joined(&low)?, Some(&mesh))
+            LowSurface::new(Arc::unwrap_or_clone(there.joined(&low)?), Some(&mesh))
                 .map_err(|f| Fault::unusable(format!("{told}: {f}. The envelope stays as it was")))?;
         }
         let summary = MeshSummary::of(&mesh, 0, role);
@@ -155,7 +155,11 @@ async fn bring_in(
 async fn uvs(app: &State<Arc<App>>, id: i64) -> Result<Json<Option<UvReport>>> {
     let (app, sources) = joined(app, id, |r| &r.low, "low-poly yet").await?;
     let sheet = app.store.asset(id).await?.recipe.sheet;
-    aside(move || Ok(Json(uv_report(&app.joined(&sources)?, &sheet)))).await
+    aside(move || {
+        let mesh = app.joined(&sources)?;
+        Ok(Json(uv_report(&mesh, &sheet)))
+    })
+    .await
 }
 
 /// A plane over the sculpt, as the low-poly: facing an axis, at height 0, as large as the sculpt.
@@ -200,7 +204,8 @@ async fn joined(
 async fn show_low(app: &State<Arc<App>>, id: i64) -> Result<(ContentType, Vec<u8>)> {
     let (app, sources) = joined(app, id, |r| &r.low, "low-poly yet").await?;
     let bytes = aside(move || {
-        let surface = LowSurface::new(app.joined(&sources)?, None).map_err(|f| Fault::unusable(f.to_string()))?;
+        let mesh = Arc::unwrap_or_clone(app.joined(&sources)?);
+        let surface = LowSurface::new(mesh, None).map_err(|f| Fault::unusable(f.to_string()))?;
         Ok(display::low(&surface))
     });
     Ok((ContentType::Binary, bytes.await?))
@@ -216,7 +221,8 @@ async fn show_high(app: &State<Arc<App>>, id: i64) -> Result<(ContentType, Vec<u
         if let Some(kept) = app.shown.lock().unwrap_or_else(std::sync::PoisonError::into_inner).get(&key) {
             return Ok((**kept).clone());
         }
-        let made = display::high(&app.joined(&sources)?);
+        let mesh = app.joined(&sources)?;
+        let made = display::high(&mesh);
         let mut shown = app.shown.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
         if shown.len() >= 6 {
             shown.clear();
