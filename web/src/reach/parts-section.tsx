@@ -50,24 +50,18 @@ export function PartsSection() {
               </button>
               {open && line && header && (
                 <div className="px-1 pb-1.5">
-                  <Own
-                    label="Reach out"
-                    part={pair.low}
-                    value={mine?.out ?? null}
-                    asset={recipe.reach.out}
-                    longest={line.out[1]}
-                    diagonal={header.diagonal}
-                    onChange={(out) => put(pair.low, { out })}
-                  />
-                  <Own
-                    label="Reach in"
-                    part={pair.low}
-                    value={mine?.in ?? null}
-                    asset={recipe.reach.in}
-                    longest={line.in[1]}
-                    diagonal={header.diagonal}
-                    onChange={(inward) => put(pair.low, { in: inward })}
-                  />
+                  {(["out", "in"] as const).map((side) => (
+                    <Own
+                      key={side}
+                      label={`Reach ${side}`}
+                      part={pair.low}
+                      value={mine?.[side] ?? null}
+                      asset={recipe.reach[side]}
+                      longest={line[side][1]}
+                      diagonal={header.diagonal}
+                      onChange={(length) => put(pair.low, { [side]: length })}
+                    />
+                  ))}
                   <label className="flex items-center gap-2 text-ink-2">
                     <input
                       type="checkbox"

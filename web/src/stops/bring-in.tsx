@@ -90,26 +90,33 @@ export function BringIn() {
   );
 }
 
+/** A file's name and size, and the way to be rid of it. */
+function FileHead({ file, drop, onDrop }: { file: File; drop: string; onDrop: () => void }) {
+  return (
+    <span className="flex items-center gap-2">
+      <span className="min-w-0 grow truncate" title={file.name}>
+        {file.name}
+      </span>
+      <span className="num shrink-0 font-normal text-ink-3">{bytes(file.size)}</span>
+      <button
+        type="button"
+        aria-label={`${drop} ${file.name}`}
+        className="text-ink-3 hover:text-ink"
+        onClick={onDrop}
+      >
+        <X className="size-3.5" />
+      </button>
+    </span>
+  );
+}
+
 /** A file that comes in with the mesh that names it. */
 function BesideRow({ beside }: { beside: Beside }) {
   const { dropBeside } = useTray();
   const { file, unnamed } = beside;
   return (
     <li>
-      <div className="flex items-center gap-2">
-        <span className="min-w-0 grow truncate" title={file.name}>
-          {file.name}
-        </span>
-        <span className="num shrink-0 text-ink-3">{bytes(file.size)}</span>
-        <button
-          type="button"
-          aria-label={`Leave out ${file.name}`}
-          className="text-ink-3 hover:text-ink"
-          onClick={() => dropBeside(beside.key)}
-        >
-          <X className="size-3.5" />
-        </button>
-      </div>
+      <FileHead file={file} drop="Leave out" onDrop={() => dropBeside(beside.key)} />
       {unnamed && (
         <p className="text-ink-2">No mesh that came in named it; it waits here for one that does.</p>
       )}
@@ -122,20 +129,9 @@ function PendingRow({ pending }: { pending: Pending }) {
   const { key, file, share, failed, role } = pending;
   return (
     <li className="rounded border border-line p-2">
-      <div className="flex items-center gap-2">
-        <b className="min-w-0 grow truncate" title={file.name}>
-          {file.name}
-        </b>
-        <span className="num shrink-0 text-ink-3">{bytes(file.size)}</span>
-        <button
-          type="button"
-          aria-label={`Stop ${file.name}`}
-          className="text-ink-3 hover:text-ink"
-          onClick={() => drop(key)}
-        >
-          <X className="size-3.5" />
-        </button>
-      </div>
+      <b>
+        <FileHead file={file} drop="Stop" onDrop={() => drop(key)} />
+      </b>
       {failed && (
         <p role="alert" className="mt-1 text-madder">
           {failed}

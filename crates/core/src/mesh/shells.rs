@@ -47,15 +47,22 @@ impl Neighbours {
         let welded = weld(mesh);
         let point_of = welded.point_of;
         let mut starts = vec![0u32; welded.points + 1];
-        let points = || mesh.triangles.iter().flatten().map(|&v| point_of[v as usize] as usize);
-        points().for_each(|p| starts[p + 1] += 1);
+        // A triangle that has a point twice stands there once.
+        let points = || {
+            mesh.triangles.iter().enumerate().flat_map(|(t, triangle)| {
+                let [a, b, c] = triangle.map(|v| point_of[v as usize]);
+                let own = [Some(a), Some(b).filter(|&b| b != a), Some(c).filter(|&c| c != a && c != b)];
+                own.into_iter().flatten().map(move |p| (t as u32, p as usize))
+            })
+        };
+        points().for_each(|(_, p)| starts[p + 1] += 1);
         for p in 0..welded.points {
             starts[p + 1] += starts[p];
         }
         let mut next = starts.clone();
-        let mut triangles = vec![0u32; mesh.triangles.len() * 3];
-        for (corner, p) in points().enumerate() {
-            triangles[next[p] as usize] = corner as u32 / 3;
+        let mut triangles = vec![0u32; starts[welded.points] as usize];
+        for (t, p) in points() {
+            triangles[next[p] as usize] = t;
             next[p] += 1;
         }
         Neighbours { point_of, starts, triangles }
@@ -69,9 +76,8 @@ impl Neighbours {
     /// Corners at a point, as (triangle, corner). Vertices added to the mesh since are at none.
     pub(super) fn corners_at(&self, mesh: &Mesh, point: u32) -> Vec<(u32, usize)> {
         let here = |t: u32, c: usize| self.point_of.get(mesh.triangles[t as usize][c] as usize) == Some(&point);
-        // A triangle that has the point twice is listed twice, one after the other.
-        let triangles = self.around(point).chunk_by(|a, b| a == b).map(|run| run[0]);
-        triangles.flat_map(|t| (0..3).filter(move |&c| here(t, c)).map(move |c| (t, c))).collect()
+        let corners = |&t: &u32| (0..3).filter(move |&c| here(t, c)).map(move |c| (t, c));
+        self.around(point).iter().flat_map(corners).collect()
     }
 
     /// Triangles around a point.
