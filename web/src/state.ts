@@ -62,6 +62,8 @@ interface State {
   brushMirror: Axis | null;
   /** The texel whose story is told. */
   traced: { run: number; sheet: number; x: number; y: number } | null;
+  /** Which of its rays. */
+  tracedRay: number;
   wires: boolean;
   uvWires: boolean;
   map: string;
@@ -128,6 +130,7 @@ export const useStore = create<State>()((set) => ({
   brushValue: 0.05,
   brushMirror: null,
   traced: null,
+  tracedRay: 0,
   wires: false,
   uvWires: false,
   map: "normal",

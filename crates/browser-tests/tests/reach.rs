@@ -132,9 +132,32 @@ async fn reaches_are_fitted_set_painted_and_traced() -> Result<()> {
     session.xpath("//section[@aria-label='Trace']//li[contains(., 'taken')]").await?;
     session.press(&[Key::Escape.into()]).await?;
     session.until("the trace to close", "!document.querySelector(\"section[aria-label='Trace']\")").await?;
-
     a_cage_out_and_in(&session).await?;
+    rays_of_a_texel(&session, (x, y)).await?;
     session.close().await
+}
+
+/// A texel of several samples has several rays; each is told.
+async fn rays_of_a_texel(session: &Session, place: (f64, f64)) -> Result<()> {
+    let bake = "const json = { 'Content-Type': 'application/json' }; \
+        const asset = await (await fetch('/api/assets/1')).json(); \
+        const recipe = { ...asset.recipe, maps: asset.recipe.maps.filter((m) => m.map === 'normal') }; \
+        recipe.sheet = { ...recipe.sheet, size: 256, samples: 4 }; \
+        await fetch('/api/assets/1/recipe', \
+            { method: 'PUT', headers: json, body: JSON.stringify({ base: asset.revision, recipe }) }); \
+        await fetch('/api/assets/1/runs', { method: 'POST', headers: json, body: JSON.stringify({ kind: 'final' }) });";
+    session.page.execute(&format!("return (async () => {{ {bake} }})()"), vec![]).await?;
+    let fine = |r: &Value| r["samples"] == 4 && r["size"] == 256 && r["status"] == "done";
+    session.runs_until(LANTERN, "a final of four samples", |r| r.iter().any(fine)).await?;
+    session.xpath("//*[@aria-label='Ledger']//button[contains(., '256x4')]").await?.click().await?;
+    session.drag(place, place).await?;
+    session.xpath("//section[@aria-label='Trace']//b[.='Ray 1 of 4']").await?;
+    session.button("Next ray").await?.click().await?;
+    session.xpath("//section[@aria-label='Trace']//b[.='Ray 2 of 4']").await?;
+    session.xpath("//section[@aria-label='Trace']//button[starts-with(@aria-label, 'Ray 4')]").await?.click().await?;
+    let chosen = "//section[@aria-label='Trace']//button[starts-with(@aria-label, 'Ray 4') and @aria-pressed='true']";
+    session.xpath(chosen).await?;
+    Ok(())
 }
 
 async fn a_cage_out_and_in(session: &Session) -> Result<()> {

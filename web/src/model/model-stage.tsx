@@ -67,7 +67,8 @@ export function ModelStage() {
   const reach = useEnvelope();
   const live = useLive((s) => s.look);
   const plumb = useLive((s) => s.plumb);
-  const traced = useTrace().data?.trace.rays[0] ?? null;
+  const tracedRay = useStore((s) => s.tracedRay);
+  const traced = useTrace().data?.trace.rays[tracedRay] ?? null;
   const hand = useBrush(viewer, ring);
 
   useEffect(() => {
@@ -111,12 +112,11 @@ export function ModelStage() {
   const shownMap = run?.report?.maps[map] ? map : run?.report?.maps.normal ? "normal" : null;
   const report = run?.report;
   const sheets = useMemo(() => (low.data ? sheetsOf(low.data, report) : null), [low.data, report]);
-  const followed = live && live.map === shownMap && (report?.sheets.length ?? 1) === 1 ? live.url : null;
-  const urls = followed
-    ? followed
-    : run && shownMap
+  // The sheet that is looked at follows the hand; others stay as they were baked.
+  const urls =
+    run && shownMap
       ? Array.from({ length: Math.min(MOST_SHEETS, report?.sheets.length ?? 1) }, (_, i) =>
-          mapUrl(run.id, shownMap, i),
+          live?.map === shownMap && live.sheet === i ? live.url : mapUrl(run.id, shownMap, i),
         ).join(" ")
       : "";
   useEffect(() => {
@@ -222,11 +222,17 @@ export function ModelStage() {
       if (!marker.current) return;
       marker.current.style.display = at ? "block" : "none";
       if (at) marker.current.style.transform = `translate(${at[0]}px, ${at[1]}px)`;
+      // Numbers that would cover another, or lie under the tools, wait until there is room.
+      const placed: (readonly [number, number])[] = [];
       for (const badge of badgeHost.current?.querySelectorAll<HTMLElement>("[data-part]") ?? []) {
         const part = badge.dataset.part ?? "";
         const top = ways?.tops.get(part);
-        const place = top ? viewer.project([...top], part) : null;
+        const spot = top ? viewer.project([...top], part) : null;
+        const covers = ([x, y]: readonly [number, number]) =>
+          spot !== null && Math.abs(x - spot[0]) < 24 && Math.abs(y - spot[1]) < 19;
+        const place = spot && spot[1] > 42 && !placed.some(covers) ? spot : null;
         badge.style.display = place ? "block" : "none";
+        if (place) placed.push(place);
         if (place) badge.style.transform = `translate(${place[0]}px, ${place[1]}px) translate(-50%, -50%)`;
       }
     };

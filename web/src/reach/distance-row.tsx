@@ -14,7 +14,7 @@ export function DistanceRow(props: {
   of: string;
   hint?: string;
   value: Distance;
-  /** The longest that was fitted, which a first drag begins from. */
+  /** The longest that was fitted, which a first drag begins from; 0 while it is not known. */
   longest: number;
   diagonal: number;
   onPoint?: (pointed: boolean) => void;
@@ -61,8 +61,9 @@ export function DistanceRow(props: {
       </div>
       <div className="flex justify-between pl-[76px] text-xs text-ink-3">
         <span>
-          {auto ? "fitted, at most " : ""}
-          {percent.toFixed(2)} % of the asset
+          {auto && longest === 0
+            ? "fitting"
+            : `${auto ? "fitted, at most " : ""}${percent.toFixed(2)} % of the asset`}
         </span>
         {!auto && (
           <button

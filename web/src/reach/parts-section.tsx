@@ -39,11 +39,14 @@ export function PartsSection() {
                 className="flex h-7 w-full items-center gap-2 rounded px-1 hover:bg-sunk"
               >
                 <Badge number={pair.number} />
-                <span className={`min-w-0 grow truncate text-left ${mine ? "font-semibold" : ""}`}>
+                <span
+                  className={`min-w-0 grow truncate text-left ${mine ? "font-semibold" : ""}`}
+                  title={pair.low}
+                >
                   {pair.low}
                 </span>
                 {line && (
-                  <span className="num text-xs text-ink-2">
+                  <span className="num shrink-0 text-xs text-ink-2">
                     {line.out[1].toFixed(digits)} / {line.in[1].toFixed(digits)}
                   </span>
                 )}

@@ -1,6 +1,6 @@
 // The story of one texel: its ray, every surface it crossed and why each was taken or skipped, what the maps made of it, and its
 // neighbours.
-import { X } from "lucide-react";
+import { ChevronLeft, ChevronRight, X } from "lucide-react";
 import { useAsset, useMapLabels } from "../api/queries";
 import type { Crossing, Fate, TracedRay, TraceNeighbour, TraceView } from "../api/types";
 import { Glyph } from "../model/legend";
@@ -49,11 +49,12 @@ export function TraceCard() {
 function Story({ view }: { view: TraceView }) {
   const label = useMapLabels();
   const { rays, neighbours } = view.trace;
-  const ray = rays[0];
+  const ray = rays[useStore((s) => s.tracedRay)] ?? rays[0];
   if (!ray) return <p className="text-ink-2">No low-poly lies on this texel: it holds padding.</p>;
   return (
     <>
-      <RayFacts ray={ray} of={rays.length} />
+      {rays.length > 1 && <RaySteps rays={rays} />}
+      <RayFacts ray={ray} />
       <h3 className="mt-2 font-semibold">Surfaces on its way</h3>
       {ray.crossings.length === 0 ? (
         <p className="text-ink-2">None: the ray ends without meeting the sculpt. Lengthen a reach here.</p>
@@ -76,7 +77,49 @@ function Story({ view }: { view: TraceView }) {
   );
 }
 
-function RayFacts({ ray, of }: { ray: TracedRay; of: number }) {
+/** The rays of a texel of several samples, each by what became of it; one is told at a time. */
+function RaySteps({ rays }: { rays: TracedRay[] }) {
+  const { tracedRay, set } = useStore();
+  const hit = (ray: TracedRay) => ray.crossings.some((c) => c.fate === "taken");
+  const hits = rays.filter(hit).length;
+  const step = (by: number) => set({ tracedRay: (tracedRay + by + rays.length) % rays.length });
+  const arrow = "grid h-6 w-6 place-items-center rounded border border-line hover:bg-sunk";
+  return (
+    <div className="mb-2 border-b border-line pb-2">
+      <div className="flex items-center gap-2">
+        <button type="button" aria-label="Previous ray" className={arrow} onClick={() => step(-1)}>
+          <ChevronLeft className="size-3.5" />
+        </button>
+        <b>
+          Ray {tracedRay + 1} of {rays.length}
+        </b>
+        <button type="button" aria-label="Next ray" className={arrow} onClick={() => step(1)}>
+          <ChevronRight className="size-3.5" />
+        </button>
+        <span className="num grow text-right text-ink-2">
+          {hits} hit, {rays.length - hits} miss
+        </span>
+      </div>
+      <div className="mt-1.5 flex flex-wrap gap-0.5 rounded bg-[#4a4744] p-1">
+        {rays.map((ray, i) => (
+          <button
+            // biome-ignore lint/suspicious/noArrayIndexKey: a ray is its place in the texel's pattern
+            key={i}
+            type="button"
+            aria-label={`Ray ${i + 1}: ${hit(ray) ? "hit" : "missed"}`}
+            aria-pressed={i === tracedRay}
+            className={`rounded-[2px] p-0.5 ${i === tracedRay ? "bg-white/30" : "hover:bg-white/15"}`}
+            onClick={() => set({ tracedRay: i })}
+          >
+            <Glyph shape={hit(ray) ? 0 : 1} colour={NEEDLE_COLOURS[hit(ray) ? 0 : 1]} />
+          </button>
+        ))}
+      </div>
+    </div>
+  );
+}
+
+function RayFacts({ ray }: { ray: TracedRay }) {
   const plumb =
     ray.plumb === 0 ? "averaged" : ray.plumb === 1 ? "plumb" : `${Math.round(ray.plumb * 100)} % plumb`;
   const place = (p: readonly number[]) => p.map((c) => c.toFixed(3)).join(", ");
@@ -88,14 +131,11 @@ function RayFacts({ ray, of }: { ray: TracedRay; of: number }) {
     ["Direction", `${plumb}, leans ${ray.lean.toFixed(1)} deg`],
   ];
   return (
-    <>
-      {of > 1 && <p className="text-ink-3">The first of {of} rays of this texel.</p>}
-      <dl className="grid grid-cols-[auto_1fr] gap-x-3">
-        {facts.map(([name, value]) => (
-          <Fact key={name} name={name} value={value} />
-        ))}
-      </dl>
-    </>
+    <dl className="grid grid-cols-[auto_1fr] gap-x-3">
+      {facts.map(([name, value]) => (
+        <Fact key={name} name={name} value={value} />
+      ))}
+    </dl>
   );
 }
 

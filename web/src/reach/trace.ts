@@ -8,7 +8,8 @@ import { useStore } from "../state";
 export function traceAt(run: RunView, sheet: number, uv: readonly [number, number]) {
   const texel = (share: number) => Math.min(run.size - 1, Math.max(0, Math.floor(share * run.size)));
   if (uv.some((c) => c < 0 || c >= 1)) return;
-  useStore.getState().set({ sheet, traced: { run: run.id, sheet, x: texel(uv[0]), y: texel(1 - uv[1]) } });
+  const traced = { run: run.id, sheet, x: texel(uv[0]), y: texel(1 - uv[1]) };
+  useStore.getState().set({ sheet, traced, tracedRay: 0 });
 }
 
 export function useTrace() {

@@ -250,7 +250,8 @@ export class SheetView {
     context.strokeStyle = "#2a2622";
     context.lineWidth = 1.2;
     context.beginPath();
-    context.roundRect(x - 10, y - 9, 20, 18, 3);
+    const half = number > 99 ? 13 : 10;
+    context.roundRect(x - half, y - 9, 2 * half, 18, 3);
     context.fill();
     context.stroke();
     context.fillStyle = "#2a2622";

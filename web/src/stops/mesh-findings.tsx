@@ -3,11 +3,10 @@ import { useAsset, useRecipe, useUvReport } from "../api/queries";
 import type { Finding, Severity } from "../api/types";
 import { meshFindings } from "../shell/trail";
 import { FindingCard, withFix } from "../ui/finding-card";
+import { FindingList } from "../ui/finding-list";
 import { Button, Section } from "../ui/parts";
 
 const ORDER: Record<Severity, number> = { fault: 0, warning: 1, note: 2 };
-/** Longer lists are cut, with a word about it. */
-const MOST = 60;
 
 export function MeshFindings() {
   const asset = useAsset().data;
@@ -57,19 +56,17 @@ export function MeshFindings() {
           </p>
         </div>
       )}
-      <ul className="divide-y divide-line">
-        {findings.slice(0, MOST).map((f) => (
+      <FindingList
+        findings={findings}
+        card={(f) => (
           <FindingCard
             key={f.kind + f.place.part + f.reason}
             finding={f}
             onLow={lows.has(f.place.file ?? "")}
             may
           />
-        ))}
-      </ul>
-      {findings.length > MOST && (
-        <p className="text-ink-3">and {findings.length - MOST} more; mend these first.</p>
-      )}
+        )}
+      />
     </Section>
   );
 }

@@ -5,6 +5,7 @@ import { useAsset, useRecipe } from "../api/queries";
 import type { PairedPart, PairView } from "../api/types";
 import { useStore } from "../state";
 import { FindingCard } from "../ui/finding-card";
+import { FindingList } from "../ui/finding-list";
 import { Badge, Section, Segment, StopHead } from "../ui/parts";
 import { EndingsSection } from "./endings";
 
@@ -53,11 +54,10 @@ export function PairsStop() {
       </Section>
       {asset.pair_findings.length > 0 && (
         <Section title="Findings">
-          <ul className="divide-y divide-line">
-            {asset.pair_findings.map((f) => (
-              <FindingCard key={f.reason} finding={f} may />
-            ))}
-          </ul>
+          <FindingList
+            findings={asset.pair_findings}
+            card={(f) => <FindingCard key={f.reason} finding={f} may />}
+          />
         </Section>
       )}
     </>

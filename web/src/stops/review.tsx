@@ -1,12 +1,14 @@
 // Review: the map on the low-poly under a movable light, against the sculpt; what the bake found.
-import { useShownRun } from "../api/queries";
+import { useAsset, useShownRun } from "../api/queries";
 import { resultFindings } from "../shell/trail";
 import { useStore } from "../state";
 import { FindingCard } from "../ui/finding-card";
+import { FindingList } from "../ui/finding-list";
 import { count, Section, Segment, StopHead, seconds } from "../ui/parts";
 
 export function ReviewStop() {
   const run = useShownRun();
+  const asset = useAsset().data;
   const { look, set } = useStore();
   const report = run?.report;
   const findings = resultFindings(run);
@@ -35,7 +37,11 @@ export function ReviewStop() {
       </Section>
       {!report && (
         <Section>
-          <p className="text-ink-2">Nothing is baked yet. Press B for a proof.</p>
+          <p className="text-ink-2">
+            {asset?.runs.some((r) => r.status === "running" || r.status === "waiting")
+              ? "The first bake is under way; it is told of here when it is done."
+              : "Nothing is baked yet. Press B for a proof."}
+          </p>
         </Section>
       )}
       {run && report && (
@@ -60,11 +66,10 @@ export function ReviewStop() {
           {findings.length === 0 ? (
             <p className="text-ink-3">None: every part is hit nearly everywhere, and from its front.</p>
           ) : (
-            <ul className="divide-y divide-line">
-              {findings.map((f) => (
-                <FindingCard key={f.kind + f.place.part} finding={f} run={run ?? undefined} />
-              ))}
-            </ul>
+            <FindingList
+              findings={findings}
+              card={(f) => <FindingCard key={f.kind + f.place.part} finding={f} run={run ?? undefined} />}
+            />
           )}
         </Section>
       )}

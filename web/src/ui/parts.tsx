@@ -87,7 +87,7 @@ export function Segment<T extends string>(props: {
 export function Badge({ number }: { number: number }) {
   return (
     <span
-      className={`num grid h-[18px] w-5 shrink-0 place-items-center rounded-[3px] border border-ink font-semibold badge-${(number - 1) % 5}`}
+      className={`num grid h-[18px] min-w-5 shrink-0 place-items-center rounded-[3px] border border-ink font-semibold badge-${(number - 1) % 5}`}
     >
       <span className="rounded-[2px] bg-sheet px-0.5 leading-none">{number}</span>
     </span>

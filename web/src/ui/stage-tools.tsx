@@ -107,7 +107,7 @@ export function StageMessage(props: { title: string; busy?: boolean; children?: 
           />
         ))}
       </svg>
-      <div className="relative max-w-72 text-center text-on-stage">
+      <div className="relative max-w-72 rounded bg-stage/85 px-3 py-2 text-center text-on-stage">
         <b className={`text-base ${props.busy ? "animate-pulse" : ""}`}>{props.title}</b>
         <p className="mt-1 text-balance">{props.children}</p>
       </div>

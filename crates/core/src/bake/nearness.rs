@@ -1,38 +1,28 @@
-//! Shared space: how much of each high-poly part lies nearest to each low-poly part. Both surfaces are told by points spread
-//! evenly over their area; the same meshes give the same points.
+//! Shared space: how much of each high-poly part lies nearest to each low-poly part. The high part is told by points spread evenly
+//! over its area; the same meshes give the same points.
 
 use crate::mesh::{Mesh, Part};
+use crate::trace::TraceScene;
 use glam::Vec3;
 use rayon::prelude::*;
 
-/// Points a high-poly part is told by, and points over the whole low-poly.
+/// Points a high-poly part is told by.
 const HIGH_POINTS: usize = 256;
-const LOW_POINTS: usize = 8192;
-/// A low-poly part has at least this many, however small it is.
-const LEAST_POINTS: usize = 64;
 /// Points further from the low-poly than this share of its diagonal are near to nothing.
 const FAR: f32 = 0.15;
 
 /// `share[high part][low part]`, 0 to 1: the share of the high part's surface that lies nearest to the low part. A row sums to
 /// at most 1; what lies far from all counts for none. `high_parts` are parts of `high`, or the faces of them that count.
 pub fn shared_space(low: &Mesh, high: &Mesh, high_parts: &[Part]) -> Vec<Vec<f32>> {
-    let area = |mesh: &Mesh, part: &Part| part.triangles.clone().map(|t| f64::from(mesh.area_normal(t).length())).sum();
-    let areas: Vec<f64> = low.parts.iter().map(|p| area(low, p)).collect();
-    let all: f64 = areas.iter().sum::<f64>().max(f64::MIN_POSITIVE);
-    let mut points: Vec<(Vec3, usize)> = Vec::new();
-    for (number, (part, area)) in low.parts.iter().zip(&areas).enumerate() {
-        let count = ((area / all * LOW_POINTS as f64) as usize).max(LEAST_POINTS);
-        points.extend(spread_points(low, part, count).into_iter().map(|p| (p, number)));
-    }
+    let tree = TraceScene::new(low);
+    let part_of = low.triangle_parts();
     let far = low.diagonal() * FAR;
     let row = |part: &Part| {
         let mut row = vec![0.0f32; low.parts.len()];
         let own = spread_points(high, part, HIGH_POINTS);
         for &p in &own {
-            let distance = |q: &Vec3| q.distance_squared(p);
-            let nearest = points.iter().min_by(|a, b| distance(&a.0).total_cmp(&distance(&b.0)));
-            if let Some((_, number)) = nearest.filter(|(q, _)| q.distance(p) <= far) {
-                row[*number] += 1.0 / own.len() as f32;
+            if let Some(nearest) = tree.nearest(p, far, |_| true) {
+                row[part_of[nearest.triangle as usize] as usize] += 1.0 / own.len() as f32;
             }
         }
         row
