@@ -186,6 +186,14 @@ fn recipes_read_back_and_tell_what_changed() {
     other.sheet.size = 1024;
     other.maps.pop();
     assert_eq!(changes(&recipe, &other), vec!["reach out auto to 0.5", "size 512 to 1024", "Miss left out"]);
+    let with_library = |hash: &str| {
+        let mut recipe = recipe.clone();
+        recipe.low[0].beside =
+            vec![ember_ridge_core::recipe::FileBeside { file: "a.mtl".into(), hash: hash.to_owned() }];
+        recipe
+    };
+    assert_eq!(changes(&recipe, &with_library("1")), vec!["files beside a.obj none to a.mtl"]);
+    assert_eq!(changes(&with_library("1"), &with_library("2")), vec!["files beside a.obj a.mtl to newer a.mtl"]);
     assert!(serde_json::from_str::<ember_ridge_core::Recipe>(&text.replace("\"auto\"", "\"far\"")).is_err());
     assert!(serde_json::from_str::<ember_ridge_core::Recipe>(&text.replace("version", "verison")).is_err());
     other.sheet.samples = 5;

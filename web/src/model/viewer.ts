@@ -2,12 +2,11 @@
 // draws only when something changed. React tells it what to show; it tells React what is pointed at. Plain three.js rather
 // than a React renderer for it: two viewports, scissors and drawing on demand are its whole business.
 import * as THREE from "three";
-import { OrbitControls } from "three/examples/jsm/controls/OrbitControls.js";
 import type { TracedRay } from "../api/types";
 import type { EnvelopeData } from "../reach/envelope-data";
 import type { Look } from "../state";
 import { pullCorners, setAway, type Ways } from "./apart";
-import { distanceToHold } from "./camera";
+import { Eye } from "./camera";
 import { drawChecker } from "./checker";
 import { seamLines } from "./layout-looks";
 import { allEdges, flat, type Lines, linesOf, litSkin } from "./lines";
@@ -57,14 +56,10 @@ interface Side {
   data: MeshData;
 }
 
-/** A model that grew or shrank by more than this is framed anew. */
-const OTHER_SIZE = 1.5;
-
 export class Viewer {
   private readonly renderer: THREE.WebGLRenderer;
   private readonly scene = new THREE.Scene();
-  private readonly camera = new THREE.PerspectiveCamera(32, 1, 0.01, 100);
-  private readonly controls: OrbitControls;
+  private readonly eye: Eye;
   private readonly light = { value: new THREE.Vector3(0.4, 0.6, 0.7) };
   private readonly caster = new THREE.Raycaster();
   private readonly blank = new THREE.DataTexture(new Uint8Array([128, 128, 255, 255]), 1, 1);
@@ -87,8 +82,6 @@ export class Viewer {
   private view: View | null = null;
   private asked = 0;
   private readonly turning = new Turning(() => this.draw());
-  /** Whose model was framed, and its box then. */
-  private framed: { asset: number; middle: THREE.Vector3; radius: number } | null = null;
   /** Told after every drawing: where markers in the page have to follow. */
   onDraw: () => void = () => {};
 
@@ -102,16 +95,7 @@ export class Viewer {
     this.renderer.outputColorSpace = THREE.LinearSRGBColorSpace;
     this.renderer.autoClear = false;
     this.blank.needsUpdate = true;
-    this.camera.position.set(2.1, 1.1, 4.2);
-    this.controls = new OrbitControls(this.camera, canvas);
-    this.controls.zoomToCursor = true;
-    this.controls.enableDamping = false;
-    this.controls.mouseButtons = {
-      LEFT: THREE.MOUSE.ROTATE,
-      MIDDLE: THREE.MOUSE.PAN,
-      RIGHT: THREE.MOUSE.PAN,
-    };
-    this.controls.addEventListener("change", () => {
+    this.eye = new Eye(canvas, () => {
       this.turning.turned();
       this.draw();
     });
@@ -121,7 +105,7 @@ export class Viewer {
     cancelAnimationFrame(this.asked);
     this.turning.dispose();
     this.overlays.dispose();
-    this.controls.dispose();
+    this.eye.controls.dispose();
     this.setLow(null);
     this.setHigh(null);
     this.renderer.dispose();
@@ -193,14 +177,12 @@ export class Viewer {
 
   /** Whether a drag turns the model, or is left to a brush. */
   setTurnable(turns: boolean) {
-    this.controls.enableRotate = turns;
+    this.eye.controls.enableRotate = turns;
   }
 
   /** Pixels of the page that a length takes at a point of the model. */
   pixelsAt(point: [number, number, number], length: number): number {
-    const distance = this.camera.position.distanceTo(new THREE.Vector3(...point));
-    const tall = 2 * Math.tan((this.camera.fov * Math.PI) / 360) * Math.max(1e-9, distance);
-    return (length / tall) * this.canvas.clientHeight;
+    return this.eye.pixelsAt(point, length);
   }
 
   setHigh(data: MeshData | null) {
@@ -388,61 +370,27 @@ export class Viewer {
     mesh.geometry.setIndex(new THREE.BufferAttribute(indexOf(data, hidden), 1));
   }
 
-  /** Frames the model where the eye cannot have found it yet: another asset's, the first, or one of another size or place. */
-  keepInView(asset: number) {
+  /** The model's box; null without one. */
+  private box(): THREE.Box3 | null {
     const header = (this.low ?? this.high)?.data.header;
-    if (!header) return;
-    const box = new THREE.Box3(
-      new THREE.Vector3(...header.low_corner),
-      new THREE.Vector3(...header.high_corner),
-    );
-    const { center: middle, radius } = box.getBoundingSphere(new THREE.Sphere());
-    const before = this.framed;
-    const known =
-      before?.asset === asset &&
-      before.middle.distanceTo(middle) < before.radius &&
-      radius < before.radius * OTHER_SIZE &&
-      radius * OTHER_SIZE > before.radius;
-    if (known) return;
-    this.framed = { asset, middle, radius };
-    this.frame();
+    if (!header) return null;
+    return new THREE.Box3(new THREE.Vector3(...header.low_corner), new THREE.Vector3(...header.high_corner));
+  }
+
+  /** Frames the model where the eye cannot have found it yet. */
+  keepInView(asset: number) {
+    const box = this.box();
+    if (box && this.eye.isLost(asset, box)) this.frame();
   }
 
   /** Shows all of the model, from where it is looked at now. */
   frame(point?: [number, number, number] | null) {
-    const header = (this.low ?? this.high)?.data.header;
-    if (!header) return;
-    const low = new THREE.Vector3(...header.low_corner);
-    const high = new THREE.Vector3(...header.high_corner);
+    const box = this.box();
+    if (!box) return;
     // Pulled apart, it takes more room.
-    const room = 1 + FURTHEST * (this.view?.apart ?? 0);
-    const spread = high
-      .clone()
-      .sub(low)
-      .multiplyScalar((room - 1) / 2);
-    low.sub(spread);
-    high.add(spread);
-    const radius = Math.max(1e-6, high.distanceTo(low) / 2);
-    const centre = point ? new THREE.Vector3(...point) : low.clone().add(high).multiplyScalar(0.5);
-    const direction = this.camera.position.clone().sub(this.controls.target).normalize();
-    if (point) {
-      // A place on the model is looked at from outside.
-      direction.copy(centre.clone().sub(low.clone().add(high).multiplyScalar(0.5)));
-      direction.y *= 0.6;
-      direction.normalize();
-    }
-    const half = this.view?.look === "beside" && !this.view.layout;
-    const aspect = (this.canvas.clientWidth * (half ? 0.5 : 1)) / Math.max(1, this.canvas.clientHeight);
-    const distance = point
-      ? radius * 1.7
-      : distanceToHold([low, high], centre, direction, this.camera.fov, aspect);
-    this.camera.near = radius / 200;
-    this.camera.far = radius * 40;
-    this.camera.position.copy(centre).addScaledVector(direction, distance);
-    this.controls.target.copy(centre);
-    this.controls.minDistance = radius * 0.05;
-    this.controls.maxDistance = radius * 12;
-    this.controls.update();
+    const more = (FURTHEST * (this.view?.apart ?? 0)) / 2;
+    box.expandByVector(box.getSize(new THREE.Vector3()).multiplyScalar(more));
+    this.eye.frame(box, this.view?.look === "beside" && !this.view.layout ? 0.5 : 1, point);
     this.draw();
   }
 
@@ -481,8 +429,8 @@ export class Viewer {
     this.renderer.setViewport(x, 0, width, height);
     this.renderer.setScissor(x, 0, width, height);
     this.renderer.setScissorTest(true);
-    this.camera.aspect = width / Math.max(1, height);
-    this.camera.updateProjectionMatrix();
+    this.eye.camera.aspect = width / Math.max(1, height);
+    this.eye.camera.updateProjectionMatrix();
     if (this.low) {
       this.low.mesh.visible = what !== "sculpt" || !this.high;
       const u = this.low.mesh.material.uniforms.wipe;
@@ -493,7 +441,7 @@ export class Viewer {
       const u = this.high.mesh.material.uniforms.wipe;
       if (u) u.value = wipe ?? -1;
     }
-    this.renderer.render(this.scene, this.camera);
+    this.renderer.render(this.scene, this.eye.camera);
   }
 
   /** What of the low-poly lies under a place of the stage, in pixels from its top left. */
@@ -505,7 +453,7 @@ export class Viewer {
       left = x > width ? width : 0;
     }
     const pointer = new THREE.Vector2(((x - left) / width) * 2 - 1, 1 - (y / this.canvas.clientHeight) * 2);
-    this.caster.setFromCamera(pointer, this.camera);
+    this.caster.setFromCamera(pointer, this.eye.camera);
     const visible = this.low.mesh.visible;
     this.low.mesh.visible = true;
     const hit = this.caster.intersectObject(this.low.mesh, false)[0];
@@ -534,34 +482,17 @@ export class Viewer {
 
   /** Turns (arrows) or zooms (plus, minus) by keyboard; false for any other key. */
   key(key: string): boolean {
-    const turns: Record<string, [number, number]> = {
-      ArrowLeft: [-0.15, 0],
-      ArrowRight: [0.15, 0],
-      ArrowUp: [0, -0.12],
-      ArrowDown: [0, 0.12],
-    };
-    const place = new THREE.Spherical().setFromVector3(
-      this.camera.position.clone().sub(this.controls.target),
-    );
-    const turn = turns[key];
-    if (turn) {
-      place.theta += turn[0];
-      place.phi += turn[1];
-    } else if (key === "+" || key === "=") place.radius *= 0.85;
-    else if (key === "-") place.radius /= 0.85;
-    else return false;
-    this.camera.position
-      .copy(this.controls.target)
-      .add(new THREE.Vector3().setFromSpherical(place.makeSafe()));
-    this.controls.update();
-    this.draw();
-    return true;
+    const taken = this.eye.key(key);
+    if (taken) this.draw();
+    return taken;
   }
 
   /** Where a point of the model stands on the stage, in pixels; null behind the eye. A part's name moves it with the part. */
   project(point: [number, number, number], part = ""): [number, number] | null {
     const by = this.pulledBy(part);
-    const p = new THREE.Vector3(point[0] + by[0], point[1] + by[1], point[2] + by[2]).project(this.camera);
+    const p = new THREE.Vector3(point[0] + by[0], point[1] + by[1], point[2] + by[2]).project(
+      this.eye.camera,
+    );
     if (p.z > 1) return null;
     const width = this.view?.look === "beside" ? this.canvas.clientWidth / 2 : this.canvas.clientWidth;
     return [((p.x + 1) / 2) * width, ((1 - p.y) / 2) * this.canvas.clientHeight];

@@ -26,6 +26,12 @@ fn files(sources: &[Source]) -> String {
     if names.is_empty() { "nothing".into() } else { names.join(", ") }
 }
 
+/// Names of the files that came in with one.
+fn beside(source: &Source) -> String {
+    let names: Vec<&str> = source.beside.iter().map(|f| f.file.as_str()).collect();
+    if names.is_empty() { "none".into() } else { names.join(", ") }
+}
+
 /// Settings in which `after` differs from `before`, each as a short phrase; empty when a bake of both gives the same.
 pub fn changes(before: &Recipe, after: &Recipe) -> Vec<String> {
     let mut said = Vec::new();
@@ -43,6 +49,11 @@ pub fn changes(before: &Recipe, after: &Recipe) -> Vec<String> {
             for (old, new) in old.iter().zip(new) {
                 say(&format!("UVs of {}", new.file), uvs(old.uvs), uvs(new.uvs));
                 say(&format!("plane {}", new.file), plane(old.plane), plane(new.plane));
+                if old.beside != new.beside {
+                    let (had, has) = (beside(old), beside(new));
+                    let has = if had == has { format!("newer {has}") } else { has };
+                    say(&format!("files beside {}", new.file), had, has);
+                }
             }
         }
     }
