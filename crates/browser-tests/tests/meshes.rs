@@ -366,6 +366,26 @@ async fn files_are_corrected_replaced_and_carried_over() -> Result<()> {
     pick(&[write("away_high.obj", &square("away", 500.0, false))?]).await?;
     session.button("Bring in 1 file").await?.click().await?;
     asset_until(&session, 2, "the far sculpt", |v| files(v, "high") == ["away_high.obj"]).await?;
+    // A fault that many parts share is one to read, and the others open from it.
+    let islands: String = (0..8)
+        .map(|i| {
+            let (v, u) = (i * 4, 1.1 + f64::from(i) * 0.1);
+            let face = format!("f {0}/{0} {1}/{1} {2}/{2} {3}/{3}", v + 1, v + 2, v + 3, v + 4);
+            format!(
+                "o slat_{i}\nv {i} 0 0\nv {i} 0 1\nv {i}.9 0 1\nv {i}.9 0 0\n\
+                 vt {u} 1\nvt {u} 0\nvt {w} 0\nvt {w} 1\n{face}\n",
+                w = u + 0.05
+            )
+        })
+        .collect();
+    pick(&[write("slats_low.obj", &islands)?]).await?;
+    session.button("Bring in 1 file").await?.click().await?;
+    let outside = "//section[@aria-label='Findings']//li[contains(., 'outside the square') and not(.//li)]";
+    session.xpath("//button[.='7 more like it']").await?;
+    ensure!(session.page.find_all(Locator::XPath(outside)).await?.len() == 1);
+    session.button("7 more like it").await?.click().await?;
+    session.xpath("//button[.='Hide the 7 like it']").await?;
+    ensure!(session.page.find_all(Locator::XPath(outside)).await?.len() == 8);
     for _ in 0..100 {
         let pixels = pixels(&session, "Model").await?;
         let share = pixels.iter().filter(|p| p[0] > 140).count() as f64 / pixels.len() as f64;

@@ -4,7 +4,7 @@ use crate::Unusable;
 use crate::progress::Progress;
 use anyhow::{Context, bail};
 use ember_ridge_core::bake::BakeScene;
-use ember_ridge_core::recipe::{FileBeside, Source};
+use ember_ridge_core::recipe::Source;
 use ember_ridge_core::{Mesh, Recipe};
 use ember_ridge_formats::image::read_image;
 use ember_ridge_formats::read_mesh_with;
@@ -47,9 +47,9 @@ pub fn load_mesh(source: &Source, folder: &Path, progress: &Progress) -> Result<
     let wrong = RefCell::new(None);
     let beside = |name: &str| {
         let bytes = read_beside(&path, name);
-        if let Some(at) = FileBeside::meant(source.beside.iter().map(|f| f.file.as_str()), name) {
+        if let Some(known) = source.file_beside(name) {
             let fault = match &bytes {
-                Some(bytes) => not_the_one(Path::new(name), bytes, &source.beside[at].hash),
+                Some(bytes) => not_the_one(Path::new(name), bytes, &known.hash, "take it out of \"beside\""),
                 None => Some(format!("'{name}' is not beside it, and the recipe was made with it. Put it there")),
             };
             wrong.replace_with(|first| first.take().or(fault));
@@ -68,18 +68,20 @@ fn read_checked(folder: &Path, file: &str, hash: Option<&str>, progress: &Progre
     let path = folder.join(file);
     progress.say(&format!("reading {}", path.display()));
     let bytes = fs::read(&path).with_context(|| format!("{}: cannot be read", path.display()))?;
-    match hash.and_then(|expected| not_the_one(&path, &bytes, expected)) {
+    let or = "take the hash out of the recipe";
+    match hash.and_then(|expected| not_the_one(&path, &bytes, expected, or)) {
         Some(fault) => bail!(fault),
         None => Ok(bytes),
     }
 }
 
-fn not_the_one(path: &Path, bytes: &[u8], expected: &str) -> Option<String> {
+/// What to say of a file whose bytes are not those of the recipe; `or` is what may be done besides putting the right one there.
+fn not_the_one(path: &Path, bytes: &[u8], expected: &str, or: &str) -> Option<String> {
     let found = blake3::hash(bytes).to_hex();
     (found.as_str() != expected).then(|| {
         format!(
             "{}: it is not the file the recipe was made with (BLAKE3 {found}, not {expected}). \
-             Put the right file there, or take the hash out of the recipe",
+             Put the right file there, or {or}",
             path.display()
         )
     })

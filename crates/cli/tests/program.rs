@@ -43,7 +43,9 @@ fn files_beside_a_mesh_must_be_those_of_the_recipe() {
     assert_eq!(bake().status.code(), Some(0), "{}", error(&bake()));
     fs::write(at("lid.mtl"), "newmtl tin\nKd 0 1 0\n").expect("written");
     assert!(
-        bake().status.code() == Some(2) && error(&bake()).contains("lid.mtl: it is not the file"),
+        bake().status.code() == Some(2)
+            && error(&bake()).contains("lid.mtl: it is not the file")
+            && error(&bake()).contains("take it out of \"beside\""),
         "{}",
         error(&bake())
     );

@@ -2,12 +2,14 @@
 
 mod support;
 
-use ember_ridge_core::FindingKind;
 use ember_ridge_core::bake::{BakeScene, Canvas, Ended, Plan, Unwatched, Watch, run};
 use ember_ridge_core::glam::{Vec3, vec2, vec3};
-use ember_ridge_core::maps::{Green, IdSettings, IdSource, MapSettings, MissSettings, NormalSettings, decode_normal};
+use ember_ridge_core::maps::{
+    DisplacementSettings, Green, IdSettings, IdSource, MapSettings, MissSettings, NormalSettings, decode_normal,
+};
 use ember_ridge_core::recipe::{Direction, HitRule, Layout, Padding, Pairing, SheetName};
 use ember_ridge_core::sheet::{Depth, Pixels};
+use ember_ridge_core::{FindingKind, Mesh, Recipe};
 use std::sync::atomic::{AtomicUsize, Ordering};
 use support::*;
 
@@ -408,4 +410,44 @@ fn materials_of_one_name_from_two_files_share_a_sheet() {
     let outcome = run(&Plan::new(&recipe, &scene).expect("sound"), 1, &Unwatched).expect("not stopped");
     assert_eq!(outcome.sheets, [SheetName::Material("wood".into())]);
     assert!(Whole::of(&outcome, 0).covered.iter().all(|&c| c), "both halves lie on it");
+}
+
+#[test]
+fn sheets_by_material_and_by_udim_share_one_scale() {
+    let strip = |name: &str, at: f32, height: f32| {
+        let low = moved(&height_field("field", 1, |_, _| 0.0), vec3(at * 2.0, 0.0, 0.0));
+        let high = moved(&low, vec3(0.0, height, 0.0));
+        (with_uvs(&low, move |uv| uv + vec2(at, 0.0)), high, name.to_owned())
+    };
+    let (a, b) = (strip("wood", 0.0, 0.02), strip("tin", 1.0, 0.05));
+    let high = Mesh::joined(&[&a.1, &b.1]);
+    let displacement = MapSettings::Displacement(DisplacementSettings::default());
+    let mut recipe = sixteen(32, 0.1, vec![displacement]);
+    recipe.pairing = Pairing::All;
+    let check = |low: &Mesh, recipe: &Recipe, names: [SheetName; 2]| {
+        let scene = BakeScene::new(&[low], &[&high], None).expect("no cage");
+        let outcome = run(&Plan::new(recipe, &scene).expect("sound"), 2, &Unwatched).expect("not stopped");
+        assert_eq!(outcome.sheets, names);
+        for (sheet, height) in [(0, 0.02f32), (1, 0.05)] {
+            let whole = Whole::of(&outcome, sheet);
+            assert!(whole.covered.iter().all(|&c| c), "sheet {sheet} is full");
+            let scale = whole.maps[0].scale.expect("whole numbers");
+            assert!((scale - 0.1).abs() < 1e-5, "one scale for both: {scale}");
+            assert!((whole.maps[0].pixels.get(500) - (0.5 + height / scale)).abs() < 1e-4);
+        }
+        // Half of the sculpt taken away: the place that is told lies on the second sheet.
+        let scene = BakeScene::new(&[low], &[&a.1], None).expect("no cage");
+        let outcome = run(&Plan::new(recipe, &scene).expect("sound"), 2, &Unwatched).expect("not stopped");
+        let missed = outcome.report.findings.iter().find(|f| f.kind == FindingKind::Misses).expect("half is bare");
+        assert_eq!((missed.place.sheet, missed.place.uv), (Some(1), Some([0.5 / 32.0, 1.0 - 0.5 / 32.0])));
+    };
+    let mut both = Mesh::joined(&[&a.0, &b.0]);
+    recipe.sheet.layout = Layout::Udim;
+    check(&both, &recipe, [SheetName::Udim(1001), SheetName::Udim(1002)]);
+    both.uvs.iter_mut().for_each(|uv| uv.x -= if uv.x > 1.0 { 1.0 } else { 0.0 });
+    both.uvs[4..].iter_mut().zip(&a.0.uvs).for_each(|(uv, own)| *uv = *own);
+    both.materials = vec!["wood".into(), "tin".into()];
+    both.triangle_materials = vec![0, 0, 1, 1];
+    recipe.sheet.layout = Layout::Materials;
+    check(&both, &recipe, [SheetName::Material("wood".into()), SheetName::Material("tin".into())]);
 }

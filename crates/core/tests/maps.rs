@@ -2,13 +2,13 @@
 
 mod support;
 
-use ember_ridge_core::bake::{BakeScene, Plan, Unwatched, run};
+use ember_ridge_core::bake::{BakeScene, Unwatched};
 use ember_ridge_core::glam::{Vec2, Vec3, vec2, vec3};
 use ember_ridge_core::maps::*;
 use ember_ridge_core::mesh::CurvatureField;
-use ember_ridge_core::recipe::{Distance, Layout, Padding, Pairing, Recipe, SheetName};
+use ember_ridge_core::recipe::{Distance, Padding, Pairing};
 use ember_ridge_core::sheet::{Depth, Image, Pixels};
-use ember_ridge_core::{FindingKind, Mesh, Part};
+use ember_ridge_core::{Mesh, Part};
 use std::collections::HashMap;
 use std::sync::Arc;
 use support::*;
@@ -18,12 +18,6 @@ fn values(whole: &Whole, map: &str) -> Vec<f32> {
     assert_eq!(map.error, None);
     let entries = whole.covered.len() * map.channels;
     (0..entries).map(|at| map.pixels.get(at)).collect()
-}
-
-fn sixteen(size: u32, reach: f32, maps: Vec<MapSettings>) -> Recipe {
-    let mut recipe = recipe(size, 1, (reach, reach), maps);
-    recipe.sheet.depth = Depth::Sixteen;
-    recipe
 }
 
 fn curvature(detail: f32, radius: f32) -> MapSettings {
@@ -385,46 +379,6 @@ fn colours_are_averaged_in_linear_light_and_moved_from_one_set_of_uvs_to_another
         let expected = ((t / 16) as f32 + 0.5) / 16.0 * 256.0 - 0.5;
         assert!((moved[t * 3] * 255.0 - expected).abs() < 1.0, "texel {t}: {} {expected}", moved[t * 3] * 255.0);
     }
-}
-
-#[test]
-fn sheets_by_material_and_by_udim_share_one_scale() {
-    let strip = |name: &str, at: f32, height: f32| {
-        let low = moved(&height_field("field", 1, |_, _| 0.0), vec3(at * 2.0, 0.0, 0.0));
-        let high = moved(&low, vec3(0.0, height, 0.0));
-        (with_uvs(&low, move |uv| uv + vec2(at, 0.0)), high, name.to_owned())
-    };
-    let (a, b) = (strip("wood", 0.0, 0.02), strip("tin", 1.0, 0.05));
-    let high = Mesh::joined(&[&a.1, &b.1]);
-    let displacement = MapSettings::Displacement(DisplacementSettings::default());
-    let mut recipe = sixteen(32, 0.1, vec![displacement]);
-    recipe.pairing = Pairing::All;
-    let check = |low: &Mesh, recipe: &Recipe, names: [SheetName; 2]| {
-        let scene = BakeScene::new(&[low], &[&high], None).expect("no cage");
-        let outcome = run(&Plan::new(recipe, &scene).expect("sound"), 2, &Unwatched).expect("not stopped");
-        assert_eq!(outcome.sheets, names);
-        for (sheet, height) in [(0, 0.02f32), (1, 0.05)] {
-            let whole = Whole::of(&outcome, sheet);
-            assert!(whole.covered.iter().all(|&c| c), "sheet {sheet} is full");
-            let scale = whole.maps[0].scale.expect("whole numbers");
-            assert!((scale - 0.1).abs() < 1e-5, "one scale for both: {scale}");
-            assert!((whole.maps[0].pixels.get(500) - (0.5 + height / scale)).abs() < 1e-4);
-        }
-        // Half of the sculpt taken away: the place that is told lies on the second sheet.
-        let scene = BakeScene::new(&[low], &[&a.1], None).expect("no cage");
-        let outcome = run(&Plan::new(recipe, &scene).expect("sound"), 2, &Unwatched).expect("not stopped");
-        let missed = outcome.report.findings.iter().find(|f| f.kind == FindingKind::Misses).expect("half is bare");
-        assert_eq!((missed.place.sheet, missed.place.uv), (Some(1), Some([0.5 / 32.0, 1.0 - 0.5 / 32.0])));
-    };
-    let mut both = Mesh::joined(&[&a.0, &b.0]);
-    recipe.sheet.layout = Layout::Udim;
-    check(&both, &recipe, [SheetName::Udim(1001), SheetName::Udim(1002)]);
-    both.uvs.iter_mut().for_each(|uv| uv.x -= if uv.x > 1.0 { 1.0 } else { 0.0 });
-    both.uvs[4..].iter_mut().zip(&a.0.uvs).for_each(|(uv, own)| *uv = *own);
-    both.materials = vec!["wood".into(), "tin".into()];
-    both.triangle_materials = vec![0, 0, 1, 1];
-    recipe.sheet.layout = Layout::Materials;
-    check(&both, &recipe, [SheetName::Material("wood".into()), SheetName::Material("tin".into())]);
 }
 
 /// A tangent-space normal map of a height field over the unit square, written as an image would hold it.

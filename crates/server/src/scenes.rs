@@ -4,7 +4,7 @@ use crate::App;
 use crate::api::{MeshSummary, Role};
 use crate::fault::{Fault, Result};
 use ember_ridge_core::bake::{BakeScene, shared_space};
-use ember_ridge_core::recipe::{FileBeside, Source};
+use ember_ridge_core::recipe::Source;
 use ember_ridge_core::sheet::Image;
 use ember_ridge_core::{Mesh, Recipe};
 use ember_ridge_formats::image::read_image;
@@ -114,10 +114,7 @@ impl App {
         drop(kept);
         let mesh = if source.steps.is_empty() {
             let bytes = self.store.blobs.read(hash)?;
-            let beside = |path: &str| {
-                let at = FileBeside::meant(source.beside.iter().map(|f| f.file.as_str()), path)?;
-                self.store.blobs.read(&source.beside[at].hash).ok()
-            };
+            let beside = |path: &str| self.store.blobs.read(&source.file_beside(path)?.hash).ok();
             Arc::new(read_mesh_with(&source.file, &bytes, &beside, source.uvs)?)
         } else {
             let plain = self.mesh(&Source { steps: Vec::new(), ..source.clone() })?;

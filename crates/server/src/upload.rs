@@ -85,9 +85,14 @@ impl Companions {
     /// Takes them off the head of a body, by a list of names and lengths as JSON.
     pub async fn take(app: &App, list: &str, stream: &mut DataStream<'_>) -> Result<Companions> {
         let list: Vec<Ahead> = serde_json::from_str(list)
-            .map_err(|e| Fault::unusable(format!("the list of files beside the mesh cannot be read: {e}")))?;
+            .map_err(|e| {
+                format!("the list of files beside the mesh cannot be read: {e}. Reload the page and try again")
+            })
+            .map_err(Fault::unusable)?;
         if list.len() > MOST_BESIDE {
-            let text = format!("{} files beside a mesh; at most {MOST_BESIDE} are taken at once", list.len());
+            let (first, count) = (&list[MOST_BESIDE].file, list.len());
+            let text =
+                format!("{first}: one of {count} files beside a mesh; at most {MOST_BESIDE} are taken. Leave some out");
             return Err(Fault::unusable(text));
         }
         let mut room = MOST_BYTES;

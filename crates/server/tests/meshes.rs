@@ -136,6 +136,10 @@ async fn files_beside_a_mesh_come_in_with_it_and_are_there_after_a_restart() {
             let (status, _) = support::answer(send((path, body)).await).await;
             assert_eq!(status, Status::UnprocessableEntity);
         }
+        let many: Vec<(&str, &[u8])> = vec![("one_of_many.png", b"x"); 65];
+        let (_, body) = support::answer(send(with_beside("tri.gltf", &many, POINTS.as_bytes())).await).await;
+        let text = body["error"].as_str().unwrap_or_default();
+        assert!(text.contains("one_of_many.png") && text.contains("Leave some out"), "{text}");
         assert_eq!(support::kept_files(data.path()), (0, 0));
 
         let all: [(&str, &[u8]); 2] = [("other.png", b"nobody asks for this"), ("TRI.bin", &points)];

@@ -70,9 +70,10 @@ function change(key: number, by: Partial<Pending>) {
 }
 
 /** Files a mesh named have come in with it; another may name the rest. */
-function named(view: AssetView, sent: File[]) {
+function named(view: AssetView, mesh: string, sent: File[]) {
   const { low, high, cage } = view.recipe;
-  const there = [...low, ...high, ...(cage ? [cage] : [])].flatMap((s) => s.beside ?? []);
+  const sources = [...low, ...high, ...(cage ? [cage] : [])].filter((s) => s.file === mesh);
+  const there = sources.flatMap((s) => s.beside ?? []);
   const kept = (file: File) => there.some((b) => b.file === file.name);
   useFiles.setState((s) => ({
     beside: s.beside
@@ -118,7 +119,7 @@ export function useTray() {
           put(view);
           drop(key);
           useFiles.setState((s) => ({ told: [...s.told, ...view.told] }));
-          if (ahead.length > 0) named(view, ahead);
+          if (ahead.length > 0) named(view, wanted.file.name, ahead);
           await client.invalidateQueries({ queryKey: ["reach"] });
         } catch (error) {
           change(key, { failed: error instanceof Error ? error.message : String(error), share: null });

@@ -18,7 +18,7 @@ pub struct Weld {
 pub fn weld(mesh: &Mesh) -> Weld {
     let key = |vertex: u32| mesh.positions[vertex as usize].to_array().map(|x| (x + 0.0).to_bits());
     let hash = |&vertex: &u32| FxBuildHasher.hash_one(key(vertex));
-    // The first vertex of each point; a table of numbers alone takes a fourth of one that holds the positions too.
+    // The first vertex of each point; a table of numbers alone takes a third of one that holds the positions too.
     let mut seen: HashTable<u32> = HashTable::with_capacity(mesh.positions.len());
     let mut point_of: Vec<u32> = Vec::with_capacity(mesh.positions.len());
     let mut points = 0;

@@ -139,6 +139,11 @@ impl Source {
         Source { plane: Some(plane), ..Source::file(name) }
     }
 
+    /// The file beside it that the mesh file means by a path.
+    pub fn file_beside(&self, path: &str) -> Option<&FileBeside> {
+        FileBeside::meant(self.beside.iter().map(|f| f.file.as_str()), path).map(|at| &self.beside[at])
+    }
+
     /// # Errors
     /// The step or field, what it holds, what it may hold.
     pub fn validate(&self) -> Result<(), String> {

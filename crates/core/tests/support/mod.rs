@@ -5,7 +5,7 @@ use ember_ridge_core::bake::{BakeScene, Counts, Ended, Outcome, Plan, Report, Un
 use ember_ridge_core::glam::{Vec2, Vec3, vec2, vec3};
 use ember_ridge_core::maps::{MapSettings, PaletteEntry};
 use ember_ridge_core::recipe::{Distance, Padding, Reach, Recipe};
-use ember_ridge_core::sheet::Pixels;
+use ember_ridge_core::sheet::{Depth, Pixels};
 use ember_ridge_core::{Draft, DraftPart, Mesh};
 
 /// A sheet of `n` x `n` cells over the unit square in x and z (uv = x, 1 - z), lifted by `height`. Faces look up (+y).
@@ -158,4 +158,11 @@ pub fn bake_on(recipe: &Recipe, low: &Mesh, high: &[&Mesh], threads: usize) -> W
 pub fn bake_scene(recipe: &Recipe, scene: &BakeScene, threads: usize, watch: &dyn Watch) -> Result<Whole, Ended> {
     let plan = Plan::new(recipe, scene).expect("the recipe is sound");
     run(&plan, threads, watch).map(|outcome| Whole::of(&outcome, 0))
+}
+
+/// A recipe of one sample a texel and files of 16 bits.
+pub fn sixteen(size: u32, reach: f32, maps: Vec<MapSettings>) -> Recipe {
+    let mut recipe = recipe(size, 1, (reach, reach), maps);
+    recipe.sheet.depth = Depth::Sixteen;
+    recipe
 }
