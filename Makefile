@@ -3,7 +3,7 @@ PROGRAM := target/release/ember-ridge
 DEMO := .demo
 WEB := $(shell find web/src web/public web/index.html web/vite.config.ts -type f 2>/dev/null)
 
-.PHONY: demo test tools web check screenshots measure types bench samples clean
+.PHONY: demo test fuzz load tools web check screenshots measure types bench samples clean
 
 demo: $(PROGRAM)
 	$(PROGRAM) serve --data $(DEMO) --samples --port 4680
@@ -15,6 +15,16 @@ test: tools web
 	cargo clippy --workspace --all-targets --quiet -- --deny warnings
 	cargo build --bins
 	cargo test --workspace
+
+# Damages the corpus for an hour, shared by its seven targets; `make test` does so for two minutes. FUZZ_SEED=n begins elsewhere.
+FUZZ_SEED := 1000000
+fuzz: tools
+	EMBER_RIDGE_FUZZ_SECONDS=510 EMBER_RIDGE_FUZZ_SEED=$(FUZZ_SEED) \
+		cargo test --package ember-ridge-formats --test fuzz -- --nocapture --test-threads=1
+
+# Twenty clients beside two finals for two minutes; prints answer times and memory.
+load: tools web
+	EMBER_RIDGE_LOAD_SECONDS=120 cargo test --package ember-ridge-cli --test clients -- --nocapture
 
 # Rewrites the pictures in docs/screenshots from the demo's data.
 screenshots: $(PROGRAM)

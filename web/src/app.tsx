@@ -1,10 +1,12 @@
 // The shell: top bar, trail, the stop's panel, the two stages, the ledger.
 import { type ComponentType, type PointerEvent, useEffect, useRef, useState } from "react";
 import { Toaster } from "sonner";
-import { useAssets, useEvents } from "./api/queries";
+import { useEvents } from "./api/events";
+import { useAssets, useSaving } from "./api/queries";
 import { ModelStage } from "./model/model-stage";
 import { useFollowing } from "./reach/live";
 import { SheetStage } from "./sheet/sheet-stage";
+import { ConflictDialog } from "./shell/conflict-dialog";
 import { CommandBox, KeysHelp } from "./shell/dialogs";
 import { useKeys } from "./shell/keys";
 import { Ledger } from "./shell/ledger";
@@ -34,6 +36,7 @@ const PANELS: Record<Stop, ComponentType> = {
 
 export function App() {
   useEvents();
+  useSaving();
   useKeys();
   useFollowing();
   const { stop, theme, asset, set } = useStore();
@@ -43,7 +46,11 @@ export function App() {
   }, [theme]);
   // The page opens on the first asset: the lantern, in a demo.
   useEffect(() => {
-    if (asset === null && assets.data?.[0]) set({ asset: assets.data[0].id });
+    if (!assets.data) return;
+    // One that was deleted, here or in another tab, makes room for the next.
+    if (asset === null || !assets.data.some((a) => a.id === asset)) {
+      set({ asset: assets.data[0]?.id ?? null, run: null });
+    }
   }, [asset, assets.data, set]);
   const Panel = PANELS[stop];
   return (
@@ -64,6 +71,7 @@ export function App() {
       <Ledger />
       <CommandBox />
       <KeysHelp />
+      <ConflictDialog />
       <DropAnywhere />
       <Toaster
         theme={theme === "night" ? "dark" : "light"}
@@ -137,7 +145,7 @@ function DropAnywhere() {
   if (!over) return null;
   return (
     <div className="pointer-events-none fixed inset-3 z-50 grid place-items-center rounded border-2 border-dashed border-ember bg-black/40">
-      <b className="text-lg text-white">Drop meshes to bring them in</b>
+      <b className="text-lg text-white">Drop files to import them</b>
     </div>
   );
 }

@@ -90,6 +90,8 @@ interface State {
   /** Asked of the model stage: look at this point; the number makes each wish a new one. */
   wish: { point: [number, number, number] | null; turn: number };
   progress: ProgressView | null;
+  /** Why the server took an edit back; shown once. */
+  refused: string | null;
   follow: boolean;
   commandOpen: boolean;
   keysOpen: boolean;
@@ -148,6 +150,7 @@ export const useStore = create<State>()((set) => ({
   hover: null,
   wish: { point: null, turn: 0 },
   progress: null,
+  refused: null,
   follow: true,
   commandOpen: false,
   keysOpen: false,

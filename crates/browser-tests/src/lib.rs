@@ -1,16 +1,20 @@
 //! The real program in a real browser: starts `ember-ridge serve` on a fresh data folder, ChromeDriver and a headless
 //! Chromium with a fresh profile, and offers the few ways a person has: find, click, type, press, look.
 
+mod samples;
+
 use anyhow::{Context, Result, bail};
 use fantoccini::elements::Element;
 use fantoccini::key::Key;
 use fantoccini::{Client, ClientBuilder, Locator};
 use serde_json::{Value, json};
-use std::net::TcpListener;
+use std::net::TcpStream;
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
+use std::sync::atomic::{AtomicU16, Ordering};
 use std::time::{Duration, Instant};
 use tempfile::TempDir;
+use tokio::io::{AsyncReadExt, AsyncWriteExt};
 
 /// Longest that anything on the page may take to appear: bakes in test builds on a busy machine.
 pub const PATIENCE: Duration = Duration::from_secs(240);
@@ -48,8 +52,18 @@ impl Default for Start {
     }
 }
 
-fn free_port() -> Result<u16> {
-    Ok(TcpListener::bind(("127.0.0.1", 0))?.local_addr()?.port())
+/// A port that nothing uses, and that no other session of this test is given. It is not tried by listening on it: a process that
+/// another session starts at that moment would hold the listener a while longer.
+fn free_port() -> u16 {
+    static NEXT: AtomicU16 = AtomicU16::new(0);
+    // Below those that the system gives out by itself.
+    let first = 10_000 + (std::process::id() % 100) as u16 * 100;
+    loop {
+        let port = first + NEXT.fetch_add(1, Ordering::Relaxed);
+        if TcpStream::connect(("127.0.0.1", port)).is_err() {
+            return port;
+        }
+    }
 }
 
 /// The program under test: given outright, or where Cargo put it.
@@ -76,7 +90,10 @@ impl Session {
         let data = tempfile::tempdir()?;
         let downloads = data.path().join("downloads");
         std::fs::create_dir_all(&downloads)?;
-        let (port, driver_port) = (free_port()?, free_port()?);
+        if how.samples && how.draft {
+            samples::put_into(data.path()).await?;
+        }
+        let (port, driver_port) = (free_port(), free_port());
         let serving = serve(data.path(), port, how.samples, how.draft)?;
         let driver = quiet(Command::new("chromedriver").arg(format!("--port={driver_port}")))
             .spawn()
@@ -99,7 +116,7 @@ impl Session {
 
     /// Loads the page, once the program answers.
     pub async fn open(&mut self) -> Result<()> {
-        wait_for_port(self.port).await?;
+        wait_for_program(self.port).await?;
         self.page.goto(&format!("http://127.0.0.1:{}/", self.port)).await?;
         self.css("nav[aria-label=Trail]").await?;
         Ok(())
@@ -107,12 +124,18 @@ impl Session {
 
     /// Kills the program as a power cut would, and starts it again on the same data.
     pub async fn restart_program(&mut self) -> Result<()> {
+        self.kill_program()?;
+        self.program = Some(serve(self.data.path(), self.port, false, self.draft_samples)?);
+        wait_for_program(self.port).await
+    }
+
+    /// Ends the program as a power cut would.
+    pub fn kill_program(&mut self) -> Result<()> {
         if let Some(mut program) = self.program.take() {
             program.kill()?;
             program.wait()?;
         }
-        self.program = Some(serve(self.data.path(), self.port, false, self.draft_samples)?);
-        wait_for_port(self.port).await
+        Ok(())
     }
 
     pub async fn css(&self, selector: &str) -> Result<Element> {
@@ -206,13 +229,16 @@ impl Session {
         Ok(self.page.execute_async(script, vec![json!(path)]).await?)
     }
 
-    /// The runs of an asset, newest first, once `enough` says so.
+    /// The runs of an asset, newest first and with their reports, once `enough` says so.
     pub async fn runs_until(&self, asset: i64, what: &str, enough: impl Fn(&[Value]) -> bool) -> Result<Vec<Value>> {
         let begun = Instant::now();
         while begun.elapsed() < patience() {
             let view = self.api(&format!("/assets/{asset}")).await?;
-            let runs = view["runs"].as_array().cloned().unwrap_or_default();
+            let mut runs = view["runs"].as_array().cloned().unwrap_or_default();
             if enough(&runs) {
+                for run in &mut runs {
+                    run["report"] = self.api(&format!("/runs/{}", run["id"])).await?["report"].clone();
+                }
                 return Ok(runs);
             }
             tokio::time::sleep(Duration::from_millis(60)).await;
@@ -229,8 +255,8 @@ impl Session {
             }
             tokio::time::sleep(Duration::from_millis(100)).await;
         }
+        let done = |runs: &[Value]| runs.len() >= 2 && runs.iter().all(|r| r["status"] == "done");
         for asset in [1, 2, 3] {
-            let done = |runs: &[Value]| runs.len() >= 2 && runs.iter().all(|r| r["status"] == "done");
             self.runs_until(asset, "the samples to be baked", done).await?;
         }
         Ok(())
@@ -274,10 +300,22 @@ fn serve(data: &Path, port: u16, samples: bool, draft: bool) -> Result<Child> {
     quiet(&mut command).spawn().context("the program cannot be started")
 }
 
-async fn wait_for_port(port: u16) -> Result<()> {
+/// Whether what listens on a port answers a request, not merely a connection.
+async fn answers(port: u16, path: &str) -> Result<bool> {
+    let mut stream = tokio::net::TcpStream::connect(("127.0.0.1", port)).await?;
+    let request = format!("GET {path} HTTP/1.1\r\nHost: 127.0.0.1:{port}\r\n\r\n");
+    stream.write_all(request.as_bytes()).await?;
+    // The driver leaves the connection open, so its end is not waited for.
+    let mut head = [0; 12];
+    stream.read_exact(&mut head).await?;
+    Ok(&head == b"HTTP/1.1 200")
+}
+
+async fn wait_for_answer(port: u16, path: &str) -> Result<()> {
     let begun = Instant::now();
     while begun.elapsed() < patience() {
-        if tokio::net::TcpStream::connect(("127.0.0.1", port)).await.is_ok() {
+        let answer = tokio::time::timeout(Duration::from_secs(5), answers(port, path)).await;
+        if matches!(answer, Ok(Ok(true))) {
             return Ok(());
         }
         tokio::time::sleep(Duration::from_millis(30)).await;
@@ -285,8 +323,13 @@ async fn wait_for_port(port: u16) -> Result<()> {
     bail!("nothing answers on port {port}")
 }
 
+/// Until the program answers.
+async fn wait_for_program(port: u16) -> Result<()> {
+    wait_for_answer(port, "/api/assets").await
+}
+
 async fn connect(driver_port: u16, data: &TempDir, downloads: &Path, how: &Start) -> Result<Client> {
-    wait_for_port(driver_port).await?;
+    wait_for_answer(driver_port, "/status").await?;
     let arguments = [
         "--headless=new".to_owned(),
         "--no-sandbox".into(),

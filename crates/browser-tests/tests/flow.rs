@@ -125,7 +125,7 @@ async fn stop_and_survive() -> Result<()> {
     session.samples_ready().await?;
     session.stop("Maps").await?;
     session.xpath("//select[@aria-label='Size']/option[@value='4096']").await?.click().await?;
-    session.xpath("//*[@aria-label='Samples a texel']//button[.='64']").await?.click().await?;
+    session.xpath("//*[@aria-label='Samples per texel']//button[.='64']").await?.click().await?;
     let follows = |r: &[Value]| r.len() >= 3 && r.iter().all(|r| r["status"] == "done");
     session.runs_until(1, "the proof that follows", follows).await?;
 
@@ -137,7 +137,7 @@ async fn stop_and_survive() -> Result<()> {
     session.xpath("//*[starts-with(normalize-space(), 'Landing:')]").await?;
     session.button("Stop the bake").await?.click().await?;
     session.runs_until(1, "the stop", |r| r[0]["status"] == "stopped").await?;
-    session.xpath("//section[@aria-label='Ledger']//*[contains(text(), 'stopped by hand')]").await?;
+    session.xpath("//section[@aria-label='Ledger']//*[contains(text(), 'stopped')]").await?;
 
     session.button_starting("Bake the final").await?.click().await?;
     session.runs_until(1, "the second final to run", |r| r[0]["status"] == "running").await?;
@@ -179,7 +179,7 @@ async fn bring_in_your_own() -> Result<()> {
     session.xpath("//*[@aria-label='Use lid_low.obj as']//button[.='Low' and @data-state='on']").await?;
     session.xpath("//*[@aria-label='Use carved.obj as']//button[.='Sculpt']").await?.click().await?;
     ensure!(session.api("/assets/1").await?["recipe"]["low"] == serde_json::json!([]), "nothing is kept yet");
-    session.button("Bring in 3 files").await?.click().await?;
+    session.button("Import 3 files").await?.click().await?;
     session.xpath("//aside//*[@role='alert' and contains(., \"line 2 ('v 1 zero 0')\")]").await?;
     session.xpath("//section[@aria-label='Sculpt (high-poly)']//*[text()='carved.obj']").await?;
     session.xpath("//section[@aria-label='Findings']//*[contains(., 'more than three corners')]").await?;

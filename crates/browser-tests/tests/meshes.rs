@@ -97,10 +97,10 @@ async fn the_can_is_looked_at_mended_paired_and_baked() -> Result<()> {
     until_seen(&session, "Sheet", "turned faces are lit", |_, orange| orange > sheet + 0.01).await?;
 
     // One is let stand with a note, and taken back by undo.
-    session.xpath(&format!("{}//button[.='Let it stand']", finding("inside out, 256"))).await?.click().await?;
+    session.xpath(&format!("{}//button[.='Accept']", finding("inside out, 256"))).await?.click().await?;
     let note = session.css("input[aria-label='Why it may stand']").await?;
     note.send_keys(&format!("seen from within{}", char::from(Key::Enter))).await?;
-    session.xpath(&finding("Let stand: seen from within")).await?;
+    session.xpath(&finding("Accepted: seen from within")).await?;
     session.css("aside h1").await?.click().await?;
     session.control('z').await?;
     asset_until(&session, CAN, "the note to be gone", |v| v["recipe"]["exceptions"].is_null()).await?;
@@ -142,7 +142,7 @@ async fn the_can_is_looked_at_mended_paired_and_baked() -> Result<()> {
     session.button("By names").await?.click().await?;
     session.xpath("//li[@aria-label='Parts that nothing sees']").await?;
     session.xpath("//select[@aria-label='Add a part to rose_low']/option[.='sprinkler_high']").await?.click().await?;
-    session.xpath("//li[@aria-label='rose_low']//li[contains(., 'sprinkler_high') and contains(., 'by hand')]").await?;
+    session.xpath("//li[@aria-label='rose_low']//li[contains(., 'sprinkler_high') and contains(., 'manual')]").await?;
     let by_hand = json!([{ "high": "sprinkler_high", "low": ["rose_low"] }]);
     asset_until(&session, CAN, "the pair by hand", |v| v["recipe"]["hand_pairs"] == by_hand).await?;
 
@@ -160,7 +160,7 @@ async fn the_can_is_looked_at_mended_paired_and_baked() -> Result<()> {
     asset_until(&session, CAN, "the pair by hand again", |v| v["recipe"]["hand_pairs"] == by_hand).await?;
 
     // Endings are typed, and what they pair is seen at once.
-    let field = session.css("input[aria-label='Sculpt endings']").await?;
+    let field = session.css("input[aria-label='Sculpt suffixes']").await?;
     field.click().await?;
     field.send_keys(&format!("{} _sculpt", char::from(Key::End))).await?;
     asset_until(&session, CAN, "the ending", |v| {
@@ -294,7 +294,7 @@ async fn files_are_corrected_replaced_and_carried_over() -> Result<()> {
     pick(&[lid, top, beside[0].clone(), beside[1].clone()]).await?;
     session.xpath("//ul[@aria-label='Files beside the meshes']/li[contains(., 'top.mtl')]").await?;
     session.xpath("//*[@aria-label='Use top_low.obj as']//button[.='Sculpt']").await?.click().await?;
-    session.button("Bring in 2 files").await?.click().await?;
+    session.button("Import 2 files").await?.click().await?;
     let files = |v: &Value, side: &str| {
         v["recipe"][side]
             .as_array()
@@ -308,7 +308,7 @@ async fn files_are_corrected_replaced_and_carried_over() -> Result<()> {
     ensure!(files(&view, "high") == ["top_low.obj"], "{view}");
     let beside = &view["recipe"]["high"][0]["beside"];
     ensure!(beside.as_array().is_some_and(|b| b.len() == 1) && beside[0]["file"] == "top.mtl", "{beside}");
-    session.xpath("//li[contains(., 'spare.mtl') and contains(., 'No mesh that came in named it')]").await?;
+    session.xpath("//li[contains(., 'spare.mtl') and contains(., 'No imported mesh names it')]").await?;
     session.xpath("//section[@aria-label='Sculpt (high-poly)']//*[contains(., ', with top.mtl')]").await?;
     session.button("Leave out spare.mtl").await?.click().await?;
     ensure!(session.page.find(Locator::Css("ul[aria-label='Files beside the meshes']")).await.is_err());
@@ -332,7 +332,7 @@ async fn files_are_corrected_replaced_and_carried_over() -> Result<()> {
     pick(&[newer]).await?;
     session.xpath("//*[@aria-label='Use cover.obj as']//button[.='Low']").await?.click().await?;
     session.xpath("//select[@aria-label='Place of cover.obj']/option[@value='lid_low.obj']").await?.click().await?;
-    session.button("Bring in 1 file").await?.click().await?;
+    session.button("Import 1 file").await?.click().await?;
     session
         .xpath("//*[@role='status' and contains(., \"'lid' was paired by hand with 'lid', which is gone\")]")
         .await?;
@@ -364,7 +364,7 @@ async fn files_are_corrected_replaced_and_carried_over() -> Result<()> {
         .await?;
     session.stop("Meshes").await?;
     pick(&[write("away_high.obj", &square("away", 500.0, false))?]).await?;
-    session.button("Bring in 1 file").await?.click().await?;
+    session.button("Import 1 file").await?.click().await?;
     asset_until(&session, 2, "the far sculpt", |v| files(v, "high") == ["away_high.obj"]).await?;
     // A fault that many parts share is one to read, and the others open from it.
     let islands: String = (0..8)
@@ -379,7 +379,7 @@ async fn files_are_corrected_replaced_and_carried_over() -> Result<()> {
         })
         .collect();
     pick(&[write("slats_low.obj", &islands)?]).await?;
-    session.button("Bring in 1 file").await?.click().await?;
+    session.button("Import 1 file").await?.click().await?;
     let outside = "//section[@aria-label='Findings']//li[contains(., 'outside the square') and not(.//li)]";
     session.xpath("//button[.='7 more like it']").await?;
     ensure!(session.page.find_all(Locator::XPath(outside)).await?.len() == 1);

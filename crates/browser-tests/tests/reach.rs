@@ -161,7 +161,7 @@ async fn rays_of_a_texel(session: &Session, place: (f64, f64)) -> Result<()> {
 }
 
 async fn a_cage_out_and_in(session: &Session) -> Result<()> {
-    session.button("Give out GLB").await?.click().await?;
+    session.button("Export GLB").await?.click().await?;
     let begun = Instant::now();
     let cage: PathBuf = loop {
         let found = std::fs::read_dir(&session.downloads)?.flatten().map(|e| e.path());

@@ -40,6 +40,9 @@ pub struct Serve {
     pub address: IpAddr,
     #[arg(long, default_value_t = 4680)]
     pub port: u16,
+    /// Memory that meshes, kept rays and pictures may take between requests, such as 2G or 512M [default: half the machine's]
+    #[arg(long, value_name = "BYTES", value_parser = parse_bytes)]
+    pub memory: Option<u64>,
     /// Add the sample assets, each with a finished bake, unless they are there
     #[arg(long)]
     pub samples: bool,
@@ -78,7 +81,7 @@ pub struct Bake {
     #[arg(long, value_parser = parse_plane_size, value_name = "WxH", requires = "plane")]
     pub plane_size: Option<[f32; 2]>,
     /// The plane's height along its axis
-    #[arg(long, value_name = "D", requires = "plane", allow_hyphen_values = true)]
+    #[arg(long, value_name = "D", requires = "plane", allow_hyphen_values = true, value_parser = finite)]
     pub plane_offset: Option<f32>,
     /// The plane's edges repeat: rays and occlusion meet the high-poly's other end past each
     #[arg(long, requires = "plane")]
@@ -169,8 +172,8 @@ pub struct Bake {
     pub id_from: Option<IdWord>,
     #[arg(long)]
     pub seed: Option<u64>,
-    /// Threads to use [default: one a core]
-    #[arg(long, default_value_t = 0, hide_default_value = true)]
+    /// Threads to use, at most 1024 [default: one per core]
+    #[arg(long, default_value_t = 0, hide_default_value = true, value_parser = parse_threads)]
     pub threads: usize,
 }
 
@@ -182,7 +185,7 @@ pub struct Check {
     /// A mesh to be checked as a low-poly: its UVs too
     #[arg(long, value_name = "FILE")]
     pub low: Vec<PathBuf>,
-    /// Print findings as JSON
+    /// Print what was read and what was found as JSON
     #[arg(long)]
     pub json: bool,
     /// Mend what can be mended safely: in a recipe as steps of its files, of a mesh as a mended copy in the folder of --out
@@ -243,13 +246,39 @@ words!(IdWord => IdSource {
 fn parse_plane_size(text: &str) -> Result<[f32; 2], String> {
     let fault = || "give width and height in scene units, such as 2x1.5".to_owned();
     let (width, height) = text.split_once('x').ok_or_else(fault)?;
-    Ok([width.trim().parse().map_err(|_| fault())?, height.trim().parse().map_err(|_| fault())?])
+    Ok([finite(width.trim()).map_err(|_| fault())?, finite(height.trim()).map_err(|_| fault())?])
+}
+
+fn parse_bytes(text: &str) -> Result<u64, String> {
+    let (digits, unit) = match text.trim().to_ascii_uppercase() {
+        t if t.ends_with('G') => (t[..t.len() - 1].to_owned(), 1 << 30),
+        t if t.ends_with('M') => (t[..t.len() - 1].to_owned(), 1 << 20),
+        t => (t, 1u64),
+    };
+    let bytes = digits.parse::<u64>().ok().and_then(|n| n.checked_mul(unit)).filter(|b| *b >= 64 << 20);
+    bytes.ok_or_else(|| "give at least 64M, such as 512M or 2G".into())
+}
+
+fn finite(text: &str) -> Result<f32, String> {
+    let number = text.parse::<f32>().ok().filter(|n| n.is_finite());
+    number.ok_or_else(|| "give a finite number in scene units".into())
+}
+
+/// More threads than any machine has cores would only take memory.
+const MOST_THREADS: usize = 1024;
+
+fn parse_threads(text: &str) -> Result<usize, String> {
+    let number = text.parse().ok().filter(|n| *n <= MOST_THREADS);
+    number.ok_or_else(|| format!("give 1 to {MOST_THREADS}, or 0 for one per core"))
 }
 
 fn parse_distance(text: &str) -> Result<Distance, String> {
     match text {
         "auto" => Ok(Distance::Auto),
-        number => number.parse().map(Distance::Units).map_err(|_| "give a number in scene units, or auto".into()),
+        number => match number.parse::<f32>() {
+            Ok(units) if units.is_finite() => Ok(Distance::Units(units)),
+            _ => Err("give a finite number in scene units, or auto".into()),
+        },
     }
 }
 

@@ -2,38 +2,43 @@
 
 use crate::Unusable;
 use crate::arguments::Bake;
+use crate::files::ready_folder;
 use crate::options::{apply_options, recipe_of};
 use crate::progress::Progress;
+use crate::say::{answer, aside};
 use crate::scene::load_scene;
 use anyhow::{Context, anyhow};
 use ember_ridge_core::Recipe;
-use ember_ridge_core::bake::{Outcome, Plan, Report, SheetFile, Watch, run_into};
+use ember_ridge_core::bake::{Outcome, Plan, PlannedMap, Report, SheetFile, Watch, run_into};
 use ember_ridge_core::recipe::map_file_name;
 use ember_ridge_formats::files::{spool_for, write_whole};
 use ember_ridge_formats::image::write_map;
 use rayon::prelude::*;
 use std::collections::BTreeSet;
-use std::fs;
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
 pub fn run(arguments: &Bake) -> Result<ExitCode, Unusable> {
-    let (mut recipe, folder) = recipe_of(arguments)?;
-    apply_options(&mut recipe, arguments)?;
+    let (mut recipe, mut files) = recipe_of(arguments)?;
+    apply_options(&mut recipe, &mut files, arguments)?;
     if arguments.proof {
         recipe = recipe.as_proof();
     }
     recipe.validate().map_err(|fault| anyhow!("recipe: {fault}"))?;
     let out = match (&arguments.out, &arguments.recipe) {
         (Some(out), _) => out.clone(),
-        (None, Some(_)) => folder.clone(),
+        (None, Some(_)) => files.folder().to_path_buf(),
         (None, None) => PathBuf::from("baked"),
     };
-    fs::create_dir_all(&out).with_context(|| format!("{}: the folder cannot be made", out.display()))?;
+    ready_folder(&out)?;
 
     let progress = Progress::new();
-    let scene = load_scene(&recipe, &folder, &progress)?;
+    let scene = load_scene(&recipe, &files, &progress)?;
     let plan = Plan::timed(&recipe, &scene, &|| progress.now())?;
+    if let Some(path) = &arguments.recipe {
+        files.read(path)?;
+    }
+    files.keep_from(&out, outputs(&plan))?;
     progress.say(&format!("reach out {:.5}, reach in {:.5}", plan.field.summary.out, plan.field.summary.inward));
     let spool = spool_for(plan.spool_bytes(), &out).with_context(|| format!("{}: no room to work", out.display()))?;
     let outcome = run_into(&plan, arguments.threads, &progress, spool)?;
@@ -44,11 +49,19 @@ pub fn run(arguments: &Bake) -> Result<ExitCode, Unusable> {
     write_whole(&path, |file| std::io::Write::write_all(file, text.as_bytes()))
         .with_context(|| format!("{}: cannot be written", path.display()))?;
     if arguments.json {
-        println!("{text}");
+        answer!("{text}");
     } else {
         summarise(&report, &out);
     }
     Ok(ExitCode::from(u8::from(failed)))
+}
+
+/// The names of all files that a plan's bake writes.
+fn outputs(plan: &Plan) -> impl Iterator<Item = String> {
+    let low = &plan.recipe.low[0].file;
+    let file = move |sheet, map: &PlannedMap| map_file_name(low, sheet, map.settings.id(), map.format);
+    let files = plan.sheets.iter().flat_map(move |s| plan.maps.iter().map(move |m| file(&s.name, m)));
+    files.chain(["report.json".to_owned()])
 }
 
 /// Writes every map; one that fails is noted in the report and the others are written all the same.
@@ -94,7 +107,7 @@ fn write_maps(outcome: Outcome, recipe: &Recipe, out: &Path) -> (Report, bool) {
             }
         }
         for failure in failures {
-            eprintln!("error: {}: {failure}", map.id);
+            aside!("error: {}: {failure}", map.id);
         }
     }
     (report, failed)
@@ -102,23 +115,26 @@ fn write_maps(outcome: Outcome, recipe: &Recipe, out: &Path) -> (Report, bool) {
 
 fn summarise(report: &Report, out: &Path) {
     let missed = 100.0 * report.misses as f64 / report.covered.max(1) as f64;
-    println!(
+    answer!(
         "{} rays in {:.2} s; {} of {} texels covered, {missed:.3} % of them missed",
-        report.rays, report.seconds, report.covered, report.texels
+        report.rays,
+        report.seconds,
+        report.covered,
+        report.texels
     );
     for (id, map) in &report.maps {
         let scale = map.scale.map_or(String::new(), |s| format!("  scale {s:.6}"));
         match map.files.is_empty() {
-            true if map.error.is_none() => println!("  {id:<14} {}{scale}", out.join(&map.file).display()),
+            true if map.error.is_none() => answer!("  {id:<14} {}{scale}", out.join(&map.file).display()),
             true => {}
             false => {
                 for file in &map.files {
-                    println!("  {id:<14} {}{scale}", out.join(&file.file).display());
+                    answer!("  {id:<14} {}{scale}", out.join(&file.file).display());
                 }
             }
         }
     }
     for finding in &report.findings {
-        println!("  {:?}: {}. {}", finding.severity, finding.reason, finding.remedy);
+        answer!("  {:?}: {}. {}", finding.severity, finding.reason, finding.remedy);
     }
 }

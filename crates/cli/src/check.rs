@@ -3,47 +3,104 @@
 
 use crate::Unusable;
 use crate::arguments::Check;
+use crate::files::{Files, read_text};
 use crate::progress::Progress;
-use crate::scene::{load_mesh, read_beside};
-use anyhow::{Context, bail};
+use crate::say::{answer, aside};
+use crate::scene::load_mesh;
+use anyhow::{Context, anyhow, bail};
 use ember_ridge_core::bake::{PairRules, pair_parts, shared_space};
-use ember_ridge_core::mesh::{check_mesh, compare_placing, fix_all, tight_islands};
+use ember_ridge_core::mesh::{check_mesh, compare_placing, fix_all, tight_islands, weld};
 use ember_ridge_core::recipe::{Pairing, Source};
 use ember_ridge_core::{Finding, FixOn, Mesh, Recipe, Severity, mark_allowed};
 use ember_ridge_formats::files::write_whole;
 use ember_ridge_formats::mesh::write_glb;
 use ember_ridge_formats::read_mesh;
+use serde::Serialize;
 use std::collections::HashSet;
 use std::fs;
 use std::path::Path;
 use std::process::ExitCode;
 
+/// What was read of a file, as `--json` tells it.
+#[derive(Serialize)]
+struct FileLine {
+    file: String,
+    /// Names of its parts.
+    parts: Vec<String>,
+    triangles: usize,
+    /// Places that vertices stand at; several vertices may share one.
+    points: usize,
+    /// Least and greatest coordinates, scene units.
+    low: [f32; 3],
+    high: [f32; 3],
+    /// How many UV sets it holds.
+    uv_sets: u32,
+    /// Whether it has vertex colours.
+    colors: bool,
+    /// Names of its materials.
+    materials: Vec<String>,
+}
+
+impl FileLine {
+    fn of(file: &str, mesh: &Mesh) -> FileLine {
+        let (low, high) = mesh.bounds();
+        FileLine {
+            file: file.to_owned(),
+            parts: mesh.parts.iter().map(|p| p.name.clone()).collect(),
+            triangles: mesh.triangles.len(),
+            points: weld(mesh).points,
+            low: low.to_array(),
+            high: high.to_array(),
+            uv_sets: mesh.uv_sets,
+            colors: !mesh.colors.is_empty(),
+            materials: mesh.materials.clone(),
+        }
+    }
+}
+
+/// What a check answers with.
+#[derive(Default, Serialize)]
+struct Checked {
+    files: Vec<FileLine>,
+    findings: Vec<Finding>,
+}
+
+impl Checked {
+    fn add(&mut self, (file, findings): (Option<FileLine>, Vec<Finding>)) {
+        self.files.extend(file);
+        self.findings.extend(findings);
+    }
+}
+
 pub fn run(arguments: &Check) -> Result<ExitCode, Unusable> {
     if arguments.fix {
         copies_have_names_of_their_own(arguments)?;
     }
-    let mut findings = Vec::new();
+    let mut checked = Checked::default();
     for path in &arguments.files {
         if is_recipe(path) {
-            findings.extend(check_recipe(path, arguments.fix)?);
+            let Checked { files, findings } = check_recipe(path, arguments.fix)?;
+            checked.files.extend(files);
+            checked.findings.extend(findings);
             continue;
         }
         // A file that looks like a low-poly is checked as one; `--low` says it outright.
         let name = path.file_stem().map(|s| s.to_string_lossy().to_lowercase()).unwrap_or_default();
-        findings.extend(check_file(path, name.ends_with("_low") || name.ends_with("_lp"), arguments)?);
+        checked.add(check_file(path, name.ends_with("_low") || name.ends_with("_lp"), arguments)?);
     }
     for path in &arguments.low {
-        findings.extend(check_file(path, true, arguments)?);
+        checked.add(check_file(path, true, arguments)?);
     }
+    let findings = &checked.findings;
     if arguments.json {
-        println!("{}", serde_json::to_string_pretty(&findings)?);
+        answer!("{}", serde_json::to_string_pretty(&checked)?);
     } else if findings.is_empty() {
-        println!("no findings");
+        answer!("no findings");
     } else {
-        for finding in &findings {
+        for finding in findings {
             let file = finding.place.file.as_deref().unwrap_or_default();
             let allowed = finding.allowed.as_ref().map_or(String::new(), |note| format!(" [allowed: {note}]"));
-            println!("{:?}: {file}: {}. {}{allowed}", finding.severity, finding.reason, finding.remedy);
+            answer!("{:?}: {file}: {}. {}{allowed}", finding.severity, finding.reason, finding.remedy);
         }
     }
     let faulty = findings.iter().any(|f| f.severity == Severity::Fault && f.allowed.is_none());
@@ -70,11 +127,12 @@ fn is_recipe(path: &Path) -> bool {
 }
 
 /// A file that cannot be read at all is an error; one that is damaged is a finding.
-fn check_file(path: &Path, as_low: bool, arguments: &Check) -> Result<Vec<Finding>, Unusable> {
-    let bytes = fs::read(path).with_context(|| format!("{}: cannot be read", path.display()))?;
+fn check_file(path: &Path, as_low: bool, arguments: &Check) -> Result<(Option<FileLine>, Vec<Finding>), Unusable> {
+    let files = Files::default();
+    let bytes = files.read(path)?;
     let name = path.to_string_lossy();
-    let mut mesh = match read_mesh(&name, &bytes, &|sibling| read_beside(path, sibling)) {
-        Err(fault) => return Ok(vec![fault.as_finding()]),
+    let mut mesh = match read_mesh(&name, &bytes, &|sibling| files.read_beside(path, sibling)) {
+        Err(fault) => return Ok((None, vec![fault.as_finding()])),
         Ok(mesh) => mesh,
     };
     // Checks take memory of their own.
@@ -94,12 +152,12 @@ fn check_file(path: &Path, as_low: bool, arguments: &Check) -> Result<Vec<Findin
         write_whole(&copy, |file| write_glb(file, &mended))
             .with_context(|| format!("{}: cannot be written", copy.display()))?;
         for step in &steps {
-            eprintln!("{name}: {}", step.words());
+            aside!("{name}: {}", step.words());
         }
-        eprintln!("{name}: {} steps taken, written to {}", steps.len(), copy.display());
+        aside!("{name}: {} steps taken, written to {}", steps.len(), copy.display());
         mesh = mended;
     }
-    Ok(on_file(check_mesh(&mesh, as_low), &name))
+    Ok((Some(FileLine::of(&name, &mesh)), on_file(check_mesh(&mesh, as_low), &name)))
 }
 
 fn on_file(mut findings: Vec<Finding>, file: &str) -> Vec<Finding> {
@@ -112,14 +170,14 @@ const PLACING_ROUNDS: usize = 3;
 
 /// The files of a recipe as it uses them, how they lie to each other, and how they pair. With `fix`, steps are added to the
 /// recipe and it is written anew.
-fn check_recipe(path: &Path, fix: bool) -> Result<Vec<Finding>, Unusable> {
-    let text = fs::read_to_string(path).with_context(|| format!("{}: cannot be read", path.display()))?;
-    let mut recipe: Recipe = serde_json::from_str(&text).with_context(|| format!("{}", path.display()))?;
-    recipe.validate_settings().map_err(|fault| anyhow::anyhow!("{}: {fault}", path.display()))?;
-    let folder = path.parent().map(Path::to_path_buf).unwrap_or_default();
+fn check_recipe(path: &Path, fix: bool) -> Result<Checked, Unusable> {
+    let text = read_text(path)?;
+    let mut recipe: Recipe = Recipe::from_json(&text).map_err(|fault| anyhow!("{}: {fault}", path.display()))?;
+    recipe.validate_settings().map_err(|fault| anyhow!("{}: {fault}", path.display()))?;
+    let files = Files::in_folder(path.parent().map(Path::to_path_buf).unwrap_or_default());
     let progress = Progress::new();
     let load = |sources: &[Source]| {
-        sources.iter().map(|source| load_mesh(source, &folder, &progress)).collect::<Result<Vec<Mesh>, Unusable>>()
+        sources.iter().map(|source| load_mesh(source, &files, &progress)).collect::<Result<Vec<Mesh>, Unusable>>()
     };
     let (mut low, mut high) = (load(&recipe.low)?, load(&recipe.high)?);
     if fix {
@@ -127,7 +185,7 @@ fn check_recipe(path: &Path, fix: bool) -> Result<Vec<Finding>, Unusable> {
         for (as_low, sources, meshes) in [(true, &mut recipe.low, &mut low), (false, &mut recipe.high, &mut high)] {
             for (source, mesh) in sources.iter_mut().zip(meshes).filter(|(s, _)| s.plane.is_none()) {
                 let (steps, mended) = fix_all(mesh, as_low);
-                steps.iter().for_each(|step| eprintln!("{}: {}", source.file, step.words()));
+                steps.iter().for_each(|step| aside!("{}: {}", source.file, step.words()));
                 taken += steps.len();
                 source.steps.extend(steps);
                 *mesh = mended;
@@ -137,19 +195,21 @@ fn check_recipe(path: &Path, fix: bool) -> Result<Vec<Finding>, Unusable> {
             let offered = placing(&recipe, &low, &high).and_then(|f| f.fixes.into_iter().next());
             let Some(offered) = offered.filter(|fix| fix.on == FixOn::Sculpt) else { break };
             for (source, mesh) in recipe.high.iter_mut().zip(&mut high) {
-                eprintln!("{}: {}", source.file, offered.step.words());
+                aside!("{}: {}", source.file, offered.step.words());
                 source.steps.push(offered.step.clone());
                 *mesh = std::mem::take(mesh).with_steps(std::slice::from_ref(&offered.step));
             }
             taken += 1;
         }
-        recipe.validate_settings().map_err(|fault| anyhow::anyhow!("{}: {fault}", path.display()))?;
+        recipe.validate_settings().map_err(|fault| anyhow!("{}: {fault}", path.display()))?;
         let text = serde_json::to_string_pretty(&recipe)?;
         write_whole(path, |file| std::io::Write::write_all(file, text.as_bytes()))
             .with_context(|| format!("{}: cannot be written", path.display()))?;
-        eprintln!("{}: {taken} steps added", path.display());
+        aside!("{}: {taken} steps added", path.display());
     }
     let mut findings = Vec::new();
+    let sides = recipe.low.iter().zip(&low).chain(recipe.high.iter().zip(&high));
+    let files = sides.map(|(source, mesh)| FileLine::of(&source.file, mesh)).collect();
     for (source, mesh) in recipe.low.iter().zip(&low) {
         findings.extend(on_file(check_mesh(mesh, true), &source.file));
     }
@@ -168,7 +228,7 @@ fn check_recipe(path: &Path, fix: bool) -> Result<Vec<Finding>, Unusable> {
         }
     }
     mark_allowed(&mut findings, &recipe.exceptions);
-    Ok(findings)
+    Ok(Checked { files, findings })
 }
 
 fn placing(recipe: &Recipe, low: &[Mesh], high: &[Mesh]) -> Option<Finding> {

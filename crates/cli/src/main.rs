@@ -4,15 +4,22 @@
 mod arguments;
 mod bake;
 mod check;
+mod files;
 mod options;
 mod progress;
 mod sample;
+mod say;
 mod scene;
 mod serve;
 
 use arguments::{Arguments, Command};
 use clap::Parser;
+use say::aside;
 use std::process::ExitCode;
+
+/// Gives memory back to the machine once it is free; the system's own keeps much of what many threads freed.
+#[global_allocator]
+static MEMORY: mimalloc::MiMalloc = mimalloc::MiMalloc;
 
 /// Why a command gave up before its work was done; shown as it stands, exit code 2.
 type Unusable = anyhow::Error;
@@ -26,7 +33,7 @@ fn main() -> ExitCode {
         Command::Sample(sample) => sample::run(&sample),
     };
     done.unwrap_or_else(|error: Unusable| {
-        eprintln!("error: {error:#}");
+        aside!("error: {error:#}");
         ExitCode::from(2)
     })
 }

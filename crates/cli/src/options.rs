@@ -2,6 +2,7 @@
 
 use crate::Unusable;
 use crate::arguments::Bake;
+use crate::files::{Files, read_text};
 use crate::progress::Progress;
 use crate::scene::load_mesh;
 use anyhow::{Context, anyhow, bail};
@@ -11,35 +12,35 @@ use ember_ridge_core::maps::{MAPS, MapSettings};
 use ember_ridge_core::recipe::{Facing, NormalMapSource, PictureSource, PlaneTarget, Source};
 use serde::Serialize;
 use serde_json::Value;
-use std::fs;
 use std::path::{Path, PathBuf};
 
-/// The recipe and the folder its paths are relative to.
-pub fn recipe_of(arguments: &Bake) -> Result<(Recipe, PathBuf), Unusable> {
+/// The recipe and its files.
+pub fn recipe_of(arguments: &Bake) -> Result<(Recipe, Files), Unusable> {
     if let Some(path) = &arguments.recipe {
-        let text = fs::read_to_string(path).with_context(|| format!("{}: cannot be read", path.display()))?;
-        let recipe: Recipe = serde_json::from_str(&text).with_context(|| format!("{}", path.display()))?;
+        let text = read_text(path)?;
+        let recipe: Recipe = Recipe::from_json(&text).map_err(|fault| anyhow!("{}: {fault}", path.display()))?;
         let folder = path.parent().map(Path::to_path_buf).unwrap_or_default();
-        return Ok((recipe, folder));
+        return Ok((recipe, Files::in_folder(folder)));
     }
-    let source = |path: &PathBuf| Source::file(path.to_string_lossy());
+    let mut files = Files::default();
+    let mut source = |path: &PathBuf| Source::file(files.name(path));
     let mut recipe = Recipe::new("");
-    recipe.low = arguments.low.iter().map(source).collect();
-    recipe.high = arguments.high.iter().map(source).collect();
-    recipe.cage = arguments.cage.as_ref().map(source);
+    recipe.low = arguments.low.iter().map(&mut source).collect();
+    recipe.high = arguments.high.iter().map(&mut source).collect();
+    recipe.cage = arguments.cage.as_ref().map(&mut source);
     if let Some(facing) = arguments.plane {
-        recipe.low.push(plane_over(&recipe, facing.into(), arguments)?);
+        recipe.low.push(plane_over(&recipe, &files, facing.into(), arguments)?);
     }
     if recipe.high.is_empty() && arguments.normal_map.is_none() {
         bail!("--high: name at least one sculpt, or give --normal-map to make maps from");
     }
-    Ok((recipe, PathBuf::new()))
+    Ok((recipe, files))
 }
 
 /// The plane that is asked for, over the box of the sculpt. It is called `plane`, and so are its maps.
-fn plane_over(recipe: &Recipe, facing: Facing, arguments: &Bake) -> Result<Source, Unusable> {
+fn plane_over(recipe: &Recipe, files: &Files, facing: Facing, arguments: &Bake) -> Result<Source, Unusable> {
     let progress = Progress::new();
-    let meshes = recipe.high.iter().map(|source| load_mesh(source, Path::new(""), &progress));
+    let meshes = recipe.high.iter().map(|source| load_mesh(source, files, &progress));
     let boxes = meshes.map(|mesh| Ok(mesh?.bounds())).collect::<Result<Vec<_>, Unusable>>()?;
     let whole = boxes.into_iter().reduce(|a, b| (a.0.min(b.0), a.1.max(b.1)));
     let mut plane = PlaneTarget::over(facing, whole.ok_or_else(|| anyhow!("--plane: name a sculpt with --high"))?);
@@ -51,7 +52,7 @@ fn plane_over(recipe: &Recipe, facing: Facing, arguments: &Bake) -> Result<Sourc
 }
 
 /// Lays the command line's options over a recipe.
-pub fn apply_options(recipe: &mut Recipe, arguments: &Bake) -> Result<(), Unusable> {
+pub fn apply_options(recipe: &mut Recipe, files: &mut Files, arguments: &Bake) -> Result<(), Unusable> {
     if !arguments.maps.is_empty() {
         let kept = std::mem::take(&mut recipe.maps);
         for name in &arguments.maps {
@@ -61,7 +62,7 @@ pub fn apply_options(recipe: &mut Recipe, arguments: &Bake) -> Result<(), Unusab
             recipe.maps.push(known.ok_or_else(|| anyhow!("--maps: no map '{name}'; there are {}", ids.join(", ")))?);
         }
     }
-    apply_sources(recipe, arguments);
+    apply_sources(recipe, files, arguments);
     fn set<T>(slot: &mut T, value: Option<impl Into<T>>) {
         if let Some(value) = value {
             *slot = value.into();
@@ -89,7 +90,7 @@ pub fn apply_options(recipe: &mut Recipe, arguments: &Bake) -> Result<(), Unusab
     apply_map_options(&mut recipe.maps, arguments)
 }
 
-fn apply_sources(recipe: &mut Recipe, arguments: &Bake) {
+fn apply_sources(recipe: &mut Recipe, files: &mut Files, arguments: &Bake) {
     if let Some(uvs) = arguments.low_uvs {
         recipe.low.iter_mut().for_each(|source| source.uvs = uvs);
     }
@@ -97,12 +98,12 @@ fn apply_sources(recipe: &mut Recipe, arguments: &Bake) {
         recipe.high.iter_mut().for_each(|source| source.uvs = uvs);
     }
     if let Some(path) = &arguments.normal_map {
-        let file = path.to_string_lossy().into_owned();
+        let file = files.name(path);
         recipe.normal_map = Some(NormalMapSource { file, hash: None, y: arguments.normal_map_y.unwrap_or_default() });
     }
     for map in &mut recipe.maps {
         if let (MapSettings::Color(settings), Some(path)) = (map, &arguments.picture) {
-            settings.picture = Some(PictureSource { file: path.to_string_lossy().into_owned(), hash: None });
+            settings.picture = Some(PictureSource { file: files.name(path), hash: None });
         }
     }
 }
@@ -146,15 +147,6 @@ fn apply_map_options(maps: &mut [MapSettings], arguments: &Bake) -> Result<(), U
 fn set_field(map: &mut MapSettings, field: &str, value: Value) -> Result<(), Unusable> {
     let mut fields = serde_json::to_value(&*map)?;
     fields[field] = value.clone();
-    let changed: MapSettings =
-        serde_json::from_value(fields).with_context(|| format!("{}.{field} = {value}", map.id()))?;
-    // A setting that the map does not have is dropped on the way; say so.
-    let kept = serde_json::to_value(&changed)?;
-    if kept.get(field).is_none() {
-        let known: Vec<&String> =
-            kept.as_object().map(|o| o.keys().filter(|k| *k != "map").collect()).unwrap_or_default();
-        bail!("map '{}' has no setting '{field}'; it has {known:?}", map.id());
-    }
-    *map = changed;
+    *map = serde_json::from_value(fields).with_context(|| format!("{}.{field} = {value}", map.id()))?;
     Ok(())
 }

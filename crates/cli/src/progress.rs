@@ -1,5 +1,6 @@
 //! What a bake tells on standard error: a bar on a terminal, a line every so often elsewhere.
 
+use crate::say::aside;
 use ember_ridge_core::bake::{Canvas, Watch};
 use indicatif::{ProgressBar, ProgressStyle};
 use std::io::IsTerminal;
@@ -15,7 +16,8 @@ pub struct Progress {
 impl Progress {
     pub fn new() -> Progress {
         let bar = std::io::stderr().is_terminal().then(|| {
-            let style = ProgressStyle::with_template("{msg:>14} {bar:40} {percent:>3} %  {elapsed} gone, {eta} left");
+            let style =
+                ProgressStyle::with_template("{msg:>14} {bar:40} {percent:>3} %  {elapsed} elapsed, {eta} left");
             let bar = ProgressBar::new(0).with_style(style.unwrap_or_else(|_| ProgressStyle::default_bar()));
             bar.set_message("baking");
             bar
@@ -27,7 +29,7 @@ impl Progress {
     pub fn say(&self, what: &str) {
         match &self.bar {
             Some(bar) => bar.println(what),
-            None => eprintln!("{:7.2} s  {what}", self.now()),
+            None => aside!("{:7.2} s  {what}", self.now()),
         }
     }
 

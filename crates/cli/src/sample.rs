@@ -2,6 +2,7 @@
 
 use crate::Unusable;
 use crate::arguments::Sample;
+use crate::say::answer;
 use anyhow::{Context, anyhow};
 use ember_ridge_samples::{Detail, SAMPLES, make};
 use std::fs;
@@ -15,7 +16,7 @@ pub fn run(arguments: &Sample) -> Result<ExitCode, Unusable> {
     let out = &arguments.out;
     fs::create_dir_all(out).with_context(|| format!("{}: the folder cannot be made", out.display()))?;
     sample.write(out).with_context(|| format!("{}: the sample cannot be written", out.display()))?;
-    println!(
+    answer!(
         "{}: {} low and {} high triangles in {}, {:.1} s",
         sample.label,
         sample.low.triangles.len(),
@@ -23,6 +24,6 @@ pub fn run(arguments: &Sample) -> Result<ExitCode, Unusable> {
         out.display(),
         started.elapsed().as_secs_f64()
     );
-    println!("bake it with: ember-ridge bake {}", out.join(format!("{}.recipe.json", sample.name)).display());
+    answer!("bake it with: ember-ridge bake {}", out.join(format!("{}.recipe.json", sample.name)).display());
     Ok(ExitCode::SUCCESS)
 }

@@ -1,6 +1,7 @@
 //! Meshes and pictures of a recipe from the disk.
 
 use crate::Unusable;
+use crate::files::Files;
 use crate::progress::Progress;
 use anyhow::{Context, bail};
 use ember_ridge_core::bake::BakeScene;
@@ -9,23 +10,22 @@ use ember_ridge_core::{Mesh, Recipe};
 use ember_ridge_formats::image::read_image;
 use ember_ridge_formats::read_mesh_with;
 use std::cell::RefCell;
-use std::fs;
-use std::path::{Component, Path};
+use std::path::Path;
 use std::sync::Arc;
 
-pub fn load_scene(recipe: &Recipe, folder: &Path, progress: &Progress) -> Result<BakeScene, Unusable> {
+pub fn load_scene(recipe: &Recipe, files: &Files, progress: &Progress) -> Result<BakeScene, Unusable> {
     if recipe.low.is_empty() || (recipe.high.is_empty() && recipe.normal_map.is_none()) {
         bail!("recipe: it needs at least one low and one high mesh; name the files under \"low\" and \"high\"");
     }
     let load = |sources: &[Source]| -> Result<Vec<Mesh>, Unusable> {
-        sources.iter().map(|source| load_mesh(source, folder, progress)).collect()
+        sources.iter().map(|source| load_mesh(source, files, progress)).collect()
     };
     let (low, high) = (load(&recipe.low)?, load(&recipe.high)?);
-    let cage = recipe.cage.as_ref().map(|source| load_mesh(source, folder, progress)).transpose()?;
+    let cage = recipe.cage.as_ref().map(|source| load_mesh(source, files, progress)).transpose()?;
     let mut images = std::collections::HashMap::new();
     for picture in recipe.pictures() {
-        let bytes = read_checked(folder, &picture.file, picture.hash.as_deref(), progress)?;
-        let image = read_image(&folder.join(&picture.file).to_string_lossy(), &bytes)?;
+        let bytes = read_checked(files, &picture.file, picture.hash.as_deref(), progress)?;
+        let image = read_image(&files.path(&picture.file).to_string_lossy(), &bytes)?;
         images.insert(picture.file, Arc::new(image));
     }
     let all = |meshes: &[Mesh]| meshes.iter().map(|m| m.triangles.len()).sum::<usize>();
@@ -37,19 +37,19 @@ pub fn load_scene(recipe: &Recipe, folder: &Path, progress: &Progress) -> Result
     Ok(scene.with_images(images))
 }
 
-pub fn load_mesh(source: &Source, folder: &Path, progress: &Progress) -> Result<Mesh, Unusable> {
+pub fn load_mesh(source: &Source, files: &Files, progress: &Progress) -> Result<Mesh, Unusable> {
     if let Some(plane) = source.plane {
         return Ok(plane.mesh(&source.file));
     }
-    let bytes = read_checked(folder, &source.file, source.hash.as_deref(), progress)?;
-    let path = folder.join(&source.file);
+    let bytes = read_checked(files, &source.file, source.hash.as_deref(), progress)?;
+    let path = files.path(&source.file);
     // The recipe may say which files lay beside it; others of the same names would bake something else.
     let wrong = RefCell::new(None);
     let beside = |name: &str| {
-        let bytes = read_beside(&path, name);
+        let bytes = files.read_beside(&path, name);
         if let Some(known) = source.file_beside(name) {
             let fault = match &bytes {
-                Some(bytes) => not_the_one(Path::new(name), bytes, &known.hash, "take it out of \"beside\""),
+                Some(bytes) => not_the_one(Path::new(name), bytes, &known.hash, "remove it from \"beside\""),
                 None => Some(format!("'{name}' is not beside it, and the recipe was made with it. Put it there")),
             };
             wrong.replace_with(|first| first.take().or(fault));
@@ -64,11 +64,11 @@ pub fn load_mesh(source: &Source, folder: &Path, progress: &Progress) -> Result<
 }
 
 /// The bytes of a file, which must be the one the recipe was made with when it says which.
-fn read_checked(folder: &Path, file: &str, hash: Option<&str>, progress: &Progress) -> Result<Vec<u8>, Unusable> {
-    let path = folder.join(file);
+fn read_checked(files: &Files, file: &str, hash: Option<&str>, progress: &Progress) -> Result<Vec<u8>, Unusable> {
+    let path = files.path(file);
     progress.say(&format!("reading {}", path.display()));
-    let bytes = fs::read(&path).with_context(|| format!("{}: cannot be read", path.display()))?;
-    let or = "take the hash out of the recipe";
+    let bytes = files.read(&path)?;
+    let or = "remove the hash from the recipe";
     match hash.and_then(|expected| not_the_one(&path, &bytes, expected, or)) {
         Some(fault) => bail!(fault),
         None => Ok(bytes),
@@ -85,11 +85,4 @@ fn not_the_one(path: &Path, bytes: &[u8], expected: &str, or: &str) -> Option<St
             path.display()
         )
     })
-}
-
-/// A file that belongs to `path`, from the same folder or below; never from elsewhere.
-pub fn read_beside(path: &Path, name: &str) -> Option<Vec<u8>> {
-    let name = Path::new(name);
-    let stays = name.components().all(|c| matches!(c, Component::Normal(_) | Component::CurDir));
-    stays.then(|| fs::read(path.parent().unwrap_or(Path::new("")).join(name)).ok()).flatten()
 }

@@ -2,8 +2,9 @@
 
 use crate::Unusable;
 use crate::arguments::Serve;
+use crate::say::answer;
 use anyhow::{Context, anyhow};
-use ember_ridge_server::{Settings, prepare};
+use ember_ridge_server::{Settings, default_budget, prepare};
 use std::process::ExitCode;
 
 pub fn run(arguments: &Serve) -> Result<ExitCode, Unusable> {
@@ -13,13 +14,16 @@ pub fn run(arguments: &Serve) -> Result<ExitCode, Unusable> {
         address: arguments.address,
         port: arguments.port,
         samples: arguments.samples,
+        memory: arguments.memory.unwrap_or_else(default_budget),
     };
     let runtime = tokio::runtime::Builder::new_multi_thread().enable_all().build()?;
     runtime.block_on(async {
         let ready = prepare(&settings).await.with_context(|| format!("{}", settings.data.display()))?;
         let rocket = ready.rocket.ignite().await.map_err(|e| anyhow!("{e}"))?;
-        println!("Ember Ridge is at {}", ready.url);
-        println!("Data: {}. Stop with Ctrl C; a bake that is cut off can be run again.", settings.data.display());
+        answer!("Ember Ridge is at {}", ready.url);
+        let gibibytes = settings.memory as f64 / f64::from(1 << 30);
+        answer!("Memory: up to {gibibytes:.1} GiB are held between requests, besides what a bake takes; set it with --memory.");
+        answer!("Data: {}. Stop with Ctrl C; a bake that is cut off can be run again.", settings.data.display());
         rocket.launch().await.map_err(|e| {
             anyhow!(
                 "port {} of {} cannot be used: {}. Give another with --port",

@@ -19,6 +19,8 @@ pub enum Severity {
 #[serde(rename_all = "kebab-case")]
 pub enum FindingKind {
     Unreadable,
+    /// Part of the file was left out or read in a certain way; the mesh came in.
+    ReadInPart,
     NotANumber,
     MissingUvs,
     IslandOutside,

@@ -5,230 +5,11 @@ mod support;
 use ember_ridge_core::bake::{BakeScene, Unwatched};
 use ember_ridge_core::glam::{Vec2, Vec3, vec2, vec3};
 use ember_ridge_core::maps::*;
-use ember_ridge_core::mesh::CurvatureField;
 use ember_ridge_core::recipe::{Distance, Padding, Pairing};
-use ember_ridge_core::sheet::{Depth, Image, Pixels};
-use ember_ridge_core::{Mesh, Part};
+use ember_ridge_core::sheet::{Coding, Depth, Image, Pixels};
 use std::collections::HashMap;
 use std::sync::Arc;
 use support::*;
-
-fn values(whole: &Whole, map: &str) -> Vec<f32> {
-    let map = whole.maps.iter().find(|m| m.id == map).expect("it was baked");
-    assert_eq!(map.error, None);
-    let entries = whole.covered.len() * map.channels;
-    (0..entries).map(|at| map.pixels.get(at)).collect()
-}
-
-fn curvature(detail: f32, radius: f32) -> MapSettings {
-    MapSettings::Curvature(CurvatureSettings {
-        detail: Distance::Units(detail),
-        radius: Distance::Units(radius),
-        ..CurvatureSettings::default()
-    })
-}
-
-#[test]
-fn a_balls_curvature_is_one_over_its_radius_however_fine_it_is() {
-    // 100 rings make 39 600 triangles, 70 make 19 320, 500 make 998 000.
-    for (radius, rings) in [(1.0f32, 70), (2.5, 100), (1.0, 500)] {
-        let mesh = ball("ball", radius, rings);
-        let field = CurvatureField::new(&mesh, radius * 0.1);
-        for t in (0..mesh.triangles.len() as u32).step_by(mesh.triangles.len() / 400) {
-            let [a, b, c] = mesh.corners(t);
-            let found = field.at(&mesh, t, 1.0 / 3.0, 1.0 / 3.0, (a + b + c) / 3.0);
-            assert!((found * radius - 1.0).abs() < 0.03, "radius {radius}, {rings} rings, triangle {t}: {found}");
-        }
-    }
-}
-
-/// A tube about the y axis without ends, `n` faces around.
-fn tube(radius: f32, n: usize) -> Mesh {
-    let mut mesh = height_field("tube", n, |_, _| 0.0);
-    for p in &mut mesh.positions {
-        let turn = p.x * std::f32::consts::TAU;
-        *p = vec3(radius * turn.cos(), p.z * 6.0 * radius, radius * turn.sin());
-    }
-    for (n, p) in mesh.normals.iter_mut().zip(&mesh.positions) {
-        *n = vec3(p.x, 0.0, p.z).normalize();
-    }
-    mesh
-}
-
-#[test]
-fn a_cylinders_curvature_is_half_of_one_over_its_radius_and_a_saddles_is_none() {
-    let mesh = tube(0.5, 120);
-    let field = CurvatureField::new(&mesh, 0.06);
-    let mut seen = 0;
-    for t in 0..mesh.triangles.len() as u32 {
-        let [a, b, c] = mesh.corners(t);
-        let middle = (a + b + c) / 3.0;
-        // Clear of the open ends.
-        if (0.5..2.5).contains(&middle.y) {
-            let found = field.at(&mesh, t, 1.0 / 3.0, 1.0 / 3.0, middle);
-            let outward = mesh.face_normal(t).dot(vec3(middle.x, 0.0, middle.z)).signum();
-            // The seam, where the grid's two sides meet, is an open border too.
-            if middle.z.abs() > 0.1 || middle.x < 0.0 {
-                assert!((found * outward - 1.0).abs() < 0.03, "at {middle}: {found}");
-                seen += 1;
-            }
-        }
-    }
-    assert!(seen > 10_000);
-    let saddle = height_field("saddle", 100, |x, z| 0.6 * ((x - 0.5).powi(2) - (z - 0.5).powi(2)));
-    let field = CurvatureField::new(&saddle, 0.05);
-    for t in 0..saddle.triangles.len() as u32 {
-        let [a, b, c] = saddle.corners(t);
-        let middle = (a + b + c) / 3.0;
-        if vec2(middle.x - 0.5, middle.z - 0.5).length() < 0.1 {
-            assert!(field.at(&saddle, t, 1.0 / 3.0, 1.0 / 3.0, middle).abs() < 0.03, "at {middle}");
-        }
-    }
-}
-
-#[test]
-fn a_bump_reads_above_grey_and_its_mirror_image_equally_below() {
-    let low = height_field("field", 1, |_, _| 0.0);
-    let relief = |sign: f32| {
-        let bump = move |x: f32, z: f32| sign * 0.05 * (-vec2(x - 0.5, z - 0.5).length_squared() / 0.01).exp();
-        let whole = bake(&sixteen(64, 0.2, vec![curvature(0.03, 0.1)]), &low, &[&height_field("field", 160, bump)]);
-        values(&whole, "curvature")
-    };
-    let (up, down) = (relief(1.0), relief(-1.0));
-    let middle = 32 * 64 + 32;
-    assert!(up[middle] > 0.6, "{}", up[middle]);
-    for (a, b) in up.iter().zip(&down) {
-        assert!((a + b - 1.0).abs() < 0.01, "{a} {b}");
-    }
-}
-
-#[test]
-fn red_and_green_tell_convex_from_concave() {
-    let low = height_field("field", 1, |_, _| 0.0);
-    let high =
-        height_field("field", 100, |x, _| if x < 0.5 { -0.3 * (x - 0.25).powi(2) } else { 0.3 * (x - 0.75).powi(2) });
-    let settings = CurvatureSettings {
-        detail: Distance::Units(0.04),
-        radius: Distance::Units(1.0),
-        encoding: CurvatureEncoding::RedGreen,
-        ..CurvatureSettings::default()
-    };
-    let whole = bake(&sixteen(64, 0.2, vec![MapSettings::Curvature(settings)]), &low, &[&high]);
-    let texels = values(&whole, "curvature");
-    let at = |x: usize| &texels[(32 * 64 + x) * 3..][..3];
-    // z = -0.3 x^2 bends by 0.6 along one axis: H = 0.3.
-    assert!((at(16)[0] - 0.3).abs() < 0.02 && at(16)[1] == 0.0, "{:?}", at(16));
-    assert!((at(48)[1] - 0.3).abs() < 0.02 && at(48)[0] == 0.0, "{:?}", at(48));
-}
-
-fn ao(rays: u32, distance: f32) -> AoSettings {
-    AoSettings { rays, distance: Distance::Units(distance), ..AoSettings::default() }
-}
-
-/// A floor from x = 0 to 1 and, at x = 0, a wall of height `h`, both very long in z.
-fn floor_and_wall(h: f32) -> Mesh {
-    let stretch = |p: Vec3| vec3(p.x, p.y, (p.z - 0.5) * 400.0);
-    let mut floor = height_field("floor", 1, |_, _| 0.0);
-    floor.positions.iter_mut().for_each(|p| *p = stretch(*p));
-    let mut wall = floor.clone();
-    wall.positions.iter_mut().for_each(|p| *p = vec3(0.0, (1.0 - p.x) * h, p.z));
-    wall.normals.fill(Vec3::X);
-    let mut both = Mesh::joined(&[&floor, &wall]);
-    both.parts = vec![Part { name: "field".into(), triangles: 0..both.triangles.len() as u32 }];
-    both
-}
-
-#[test]
-fn occlusion_beside_a_wall_is_what_the_formula_says() {
-    let h = 0.5f32;
-    let low = height_field("field", 1, |_, _| 0.0);
-    let whole = bake(&sixteen(64, 0.05, vec![MapSettings::Ao(ao(256, 150.0))]), &low, &[&floor_and_wall(h)]);
-    let open = values(&whole, "ao");
-    for column in [2, 8, 16, 32, 56] {
-        let x = (column as f32 + 0.5) / 64.0;
-        let expected = 1.0 - (1.0 - x / (x * x + h * h).sqrt()) / 2.0;
-        let errors: Vec<f32> = (0..64).map(|row| open[row * 64 + column] - expected).collect();
-        let mean = errors.iter().sum::<f32>() / 64.0;
-        let spread = (errors.iter().map(|e| e * e).sum::<f32>() / 64.0).sqrt();
-        assert!(mean.abs() < 0.015, "x {x}: off by {mean}");
-        // One texel alone strays by what 256 rays cannot tell.
-        assert!(spread < 0.02 && errors.iter().all(|e| e.abs() < 0.05), "x {x}: strays by {spread}");
-    }
-}
-
-#[test]
-fn a_convex_body_is_open_all_round_at_any_scale() {
-    for scale in [0.001f32, 1.0, 10_000.0] {
-        let low = scaled(&cube("box", 0.5), scale);
-        let high = scaled(&ball("box", 0.7, 30), scale);
-        let maps = vec![MapSettings::Ao(ao(64, 10.0 * scale))];
-        let whole = bake(&recipe(48, 4, (0.6 * scale, 0.6 * scale), maps), &low, &[&high]);
-        let open = values(&whole, "ao");
-        assert!((0..48 * 48).all(|t| !whole.covered[t] || open[t] == 1.0), "scale {scale}");
-    }
-}
-
-#[test]
-fn a_floating_detail_told_not_to_occlude_changes_no_texel() {
-    let low = height_field("field", 1, |_, _| 0.0);
-    let ground = height_field("field", 40, |x, z| 0.03 * (20.0 * x).sin() * (20.0 * z).sin());
-    let cover = moved(&height_field("cover", 1, |_, _| 0.0), vec3(0.0, 0.3, 0.0));
-    let baked = |clear: &[&str], high: &[&Mesh]| {
-        let clear = clear.iter().map(|s| (*s).to_owned()).collect();
-        let mut recipe = sixteen(48, 0.1, vec![MapSettings::Ao(AoSettings { clear, ..ao(64, 1.0) })]);
-        recipe.pairing = Pairing::All;
-        values(&bake(&recipe, &low, high), "ao")
-    };
-    let bare = baked(&[], &[&ground]);
-    assert!(baked(&[], &[&ground, &cover]) != bare, "it darkens when it may");
-    assert!(baked(&["cover"], &[&ground, &cover]) == bare);
-}
-
-#[test]
-fn occluders_are_the_own_pair_or_the_whole_sculpt() {
-    let low = height_field("field", 1, |_, _| 0.0);
-    let ground = height_field("field", 1, |_, _| 0.0);
-    let other = moved(&height_field("other", 1, |_, _| 0.0), vec3(0.0, 0.2, 0.0));
-    let mean = |occluders: Occluders| {
-        let maps = vec![MapSettings::Ao(AoSettings { occluders, ..ao(64, 1.0) })];
-        let open = values(&bake(&sixteen(32, 0.1, maps), &low, &[&ground, &other]), "ao");
-        open.iter().sum::<f32>() / open.len() as f32
-    };
-    assert_eq!(mean(Occluders::Pair), 1.0);
-    let all = mean(Occluders::All);
-    assert!(all < 0.5, "{all}");
-    assert!((mean(Occluders::Parts(vec!["other".into()])) - all).abs() < 1e-3);
-}
-
-#[test]
-fn a_part_that_is_not_there_fails_its_map_and_leaves_the_others() {
-    let low = height_field("field", 1, |_, _| 0.0);
-    let clear = vec!["no such part".to_owned()];
-    let maps = vec![MapSettings::Ao(AoSettings { clear, ..ao(64, 1.0) }), curvature(0.1, 0.1)];
-    let whole = bake(&sixteen(16, 0.1, maps), &low, &[&low]);
-    let error = whole.maps[0].error.as_deref().expect("it cannot be made");
-    assert!(error.contains("no such part") && error.contains("field"), "{error}");
-    assert_eq!(whole.report.maps["ao"].error.as_deref(), Some(error));
-    assert!(values(&whole, "curvature").iter().all(|v| (v - 0.5).abs() < 1e-4));
-}
-
-#[test]
-fn the_way_out_of_a_corner_leans_away_from_its_wall() {
-    let low = height_field("field", 1, |_, _| 0.0);
-    let maps = vec![MapSettings::BentNormal(BentNormalSettings {
-        rays: 256,
-        distance: Distance::Units(150.0),
-        ..BentNormalSettings::default()
-    })];
-    let whole = bake(&sixteen(32, 0.05, maps), &low, &[&floor_and_wall(2.0)]);
-    let texels = values(&whole, "bent-normal");
-    // A wall at x = 0 hides the half towards -x; what is left of a cosine-weighted sky leans to +x, by symmetry not along z.
-    let at = (16 * 32 + 1) * 3;
-    let bent = decode_normal([texels[at], texels[at + 1], texels[at + 2]], Green::Up);
-    assert!(bent.x > 0.4 && bent.y.abs() < 0.03, "{bent}");
-    let far = (16 * 32 + 31) * 3;
-    assert!(texels[far] * 2.0 - 1.0 < bent.x, "it leans less further off");
-}
 
 #[test]
 fn heights_come_back_from_the_file_and_depths_agree() {
@@ -366,7 +147,7 @@ fn colours_are_averaged_in_linear_light_and_moved_from_one_set_of_uvs_to_another
         assert!((plain[c] - byte / 255.0).abs() < 1e-4);
     }
     // A gradient laid flat over the sculpt from above, baked to the low-poly's turned UVs.
-    let ramp = Image { width: 256, height: 1, channels: 1, pixels: Pixels::U8((0..=255).collect()) };
+    let ramp = Image::new(256, 1, 1, Pixels::U8((0..=255).collect()), Coding::Srgb);
     high.project_uvs(ember_ridge_core::recipe::Plane::PlanarY);
     let turned = with_uvs(&low, |uv: Vec2| vec2(uv.y, 1.0 - uv.x));
     let picture = ember_ridge_core::recipe::PictureSource { file: "ramp.png".into(), hash: None };
@@ -392,7 +173,7 @@ fn normal_map_of(size: u32, slope: impl Fn(f32, f32) -> (f32, f32)) -> Image {
             bytes.extend(n.to_array().map(|c| (c * 65535.0).round() as u16));
         }
     }
-    Image { width: size, height: size, channels: 3, pixels: Pixels::U16(bytes) }
+    Image::new(size, size, 3, Pixels::U16(bytes), Coding::Srgb)
 }
 
 #[test]

@@ -112,6 +112,8 @@ fn every_file_of_the_corpus_is_refused_with_its_name_its_fault_and_a_remedy() {
         let fault = read(file, &bytes).expect_err(file);
         let text = fault.to_string();
         assert!(text.starts_with(&format!("{file}: ")) && text.contains(word), "{file}: {text}");
+        let dumps = ["ParseError", "Error:", "expected", "`", "Some(", "{"];
+        assert!(!dumps.iter().any(|dump| text.contains(dump)), "{file} shows a parser's words: {text}");
         assert!(!fault.fault.is_empty() && fault.remedy.len() > 8 && !fault.place.is_empty(), "{file}: {text}");
     }
 }

@@ -180,6 +180,19 @@ proptest! {
     }
 }
 
+/// The window that is shown may be small and the one of the data huge: it is the data that is unpacked.
+#[test]
+fn an_exr_whose_data_is_larger_than_it_can_hold_is_refused() {
+    let mut bytes = written(&spec(19, 3, ImageFormat::Exr, Depth::Float), &values(19, 3));
+    let name = b"dataWindow\0box2i\0";
+    let at = bytes.windows(name.len()).position(|w| w == name).expect("every EXR has one") + name.len() + 4;
+    // The corners are least x, least y, greatest x, greatest y.
+    bytes[at + 8..at + 12].copy_from_slice(&300_000i32.to_le_bytes());
+    bytes[at + 12..at + 16].copy_from_slice(&300_000i32.to_le_bytes());
+    let fault = read_image("wide.exr", &bytes).expect_err("a terabyte");
+    assert!(fault.fault.contains("can hold") || fault.fault.contains("decoded"), "{fault}");
+}
+
 #[test]
 fn a_write_that_fails_leaves_the_old_file_and_no_rest() {
     let folder = tempfile::tempdir().expect("a folder");

@@ -304,7 +304,7 @@ fn files_beside_are_read_by_the_names_that_are_given() {
     let mesh = read_mesh("t.gltf", text.as_bytes(), &|name| (name == "my points.bin").then(|| points.clone()));
     assert_eq!(mesh.expect("readable").positions[1], Vec3::X);
     let fault = read("t.gltf", text.as_bytes()).expect_err("its points are not there");
-    assert!(fault.fault.contains("'my points.bin' is not beside it") && fault.remedy.contains("Bring in"), "{fault}");
+    assert!(fault.fault.contains("'my points.bin' is not beside it") && fault.remedy.contains("Import"), "{fault}");
 }
 
 proptest! {

@@ -5,7 +5,7 @@ use ember_ridge_core::glam::Vec3;
 use ember_ridge_core::maps::{Green, MapSettings, decode_normal};
 use ember_ridge_core::mesh::{check_mesh, find_islands, tight_islands};
 use ember_ridge_core::sheet::{
-    Depth, Image, SheetShare, SheetTriangles, rasterise_tile, sample_pattern, tiles_in_morton_order,
+    Coding, Depth, Image, Sampler, SheetShare, SheetTriangles, rasterise_tile, sample_pattern, tiles_in_morton_order,
 };
 use ember_ridge_core::trace::{BackFaces, RaySpan};
 use ember_ridge_core::{FindingKind, mesh::weld};
@@ -156,7 +156,7 @@ fn the_displaced_low_poly_is_the_stone() {
     let sample = make("boundary-stone", Detail::Full).expect("listed");
     let (scene, plan, outcome) = baked(&sample, 1024, Depth::Sixteen, "displacement");
     let scale = outcome.maps[0].scale.expect("whole numbers have a scale");
-    let file = Image { width: 1024, height: 1024, channels: 1, pixels: outcome.pixels(0, 0).expect("in memory") };
+    let file = Image::new(1024, 1024, 1, outcome.pixels(0, 0).expect("in memory"), Coding::Linear);
     let length = scene.diagonal();
     // A subdivision of each triangle into 40 x 40, between texel centres as they come.
     let (mut sum, mut count) = (0.0, 0);
@@ -167,7 +167,7 @@ fn the_displaced_low_poly_is_the_stone() {
                 let point = scene.low.point(triangle, v, w, plan.recipe.direction);
                 let uvs = scene.low.mesh.corner_uvs(triangle);
                 let uv = uvs[0] + (uvs[1] - uvs[0]) * v + (uvs[2] - uvs[0]) * w;
-                let height = (file.sample(uv, |x| x)[0] - 0.5) * scale;
+                let height = (file.light(uv, 1.0, Sampler::default()).x - 0.5) * scale;
                 let moved = point.position + point.outward * height;
                 // The sculpt along the direction the point was moved by: the true distance is this or less.
                 let near = |direction: Vec3| {

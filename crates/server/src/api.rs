@@ -6,6 +6,7 @@ use ember_ridge_core::reach::{MarkKind, ResolvedReach};
 use ember_ridge_core::{Finding, Mesh, Recipe};
 use ember_ridge_store::{RunKind, RunStatus};
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
 use ts_rs::TS;
 
 #[derive(Debug, Serialize, TS)]
@@ -18,6 +19,17 @@ pub struct AssetLine {
 #[derive(Debug, Deserialize, TS)]
 pub struct NewAsset {
     pub name: String,
+}
+
+/// The program that answers.
+#[derive(Debug, Serialize, TS)]
+pub struct About {
+    pub version: String,
+    /// Bytes held in memory between requests, measured now, and the most that may be.
+    #[ts(type = "number")]
+    pub memory_held: u64,
+    #[ts(type = "number")]
+    pub memory_most: u64,
 }
 
 /// What a mesh file is used as.
@@ -125,7 +137,13 @@ pub struct AssetView {
     /// What to know of a file that was just brought in: settings that could not be carried over to it, files it names that did not
     /// come with it.
     pub told: Vec<String>,
+    /// The newest runs; older ones by `/api/assets/<id>/runs?before=<number>`.
     pub runs: Vec<RunView>,
+    /// How many runs there are, and the bytes of their maps.
+    #[ts(type = "number")]
+    pub run_count: i64,
+    #[ts(type = "number")]
+    pub run_bytes: i64,
     pub estimates: Option<Estimates>,
 }
 
@@ -168,18 +186,58 @@ pub struct RunView {
     pub samples: u32,
     /// What differs from the run before, in words.
     pub changes: Vec<String>,
-    pub report: Option<Report>,
     pub error: Option<String>,
     #[ts(type = "number")]
     pub bytes: i64,
+    /// Ids of the maps that were made.
+    pub maps: Vec<String>,
+    pub failed_maps: u32,
+    /// Findings that are more than notes.
+    pub findings: u32,
+    pub seconds: Option<f64>,
+    /// Small pictures: the content hash by map.
+    pub small: BTreeMap<String, String>,
 }
 
+/// Some of an asset's runs, newest first, and whether there are older ones.
+#[derive(Debug, Serialize, TS)]
+pub struct RunPage {
+    pub runs: Vec<RunView>,
+    pub more: bool,
+}
+
+/// A run with its report.
+#[derive(Debug, Serialize, TS)]
+pub struct RunDetail {
+    pub run: RunView,
+    pub report: Option<Report>,
+    /// Its maps as a browser can show them.
+    pub pictures: Vec<PictureLine>,
+}
+
+#[derive(Debug, Serialize, TS)]
+pub struct PictureLine {
+    pub map: String,
+    pub sheet: u32,
+    /// Content hash: the picture lies at `/api/pictures/<hash>`.
+    pub hash: String,
+}
+
+/// An edit that was made to a revision, as the whole recipe.
 #[derive(Debug, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
 pub struct Revision {
     /// The revision the recipe was edited from.
     #[ts(type = "number")]
     pub base: i64,
     pub recipe: Recipe,
+}
+
+/// Bytes on the disk that deleting something frees, or freed.
+#[derive(Debug, Serialize, TS)]
+pub struct Freed {
+    #[ts(type = "number")]
+    pub bytes: u64,
 }
 
 #[derive(Debug, Deserialize, TS)]

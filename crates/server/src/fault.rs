@@ -1,5 +1,6 @@
 //! Errors as the page gets them: a status and one sentence with the place, the fault and the remedy.
 
+use ember_ridge_core::recipe::Conflict;
 use ember_ridge_formats::ReadFault;
 use ember_ridge_store::StoreFault;
 use rocket::http::Status;
@@ -13,19 +14,29 @@ use ts_rs::TS;
 #[derive(Debug, Serialize, TS)]
 pub struct Problem {
     pub error: String,
+    /// Places that an edit and the asset as it stands both changed; empty for every other error.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[ts(optional, as = "Option<Vec<Conflict>>")]
+    pub conflicts: Vec<Conflict>,
+}
+
+impl Problem {
+    pub fn plain(error: impl Into<String>) -> Problem {
+        Problem { error: error.into(), conflicts: Vec::new() }
+    }
 }
 
 #[derive(Debug)]
 pub struct Fault {
     status: Status,
-    text: String,
+    problem: Problem,
 }
 
 pub type Result<T> = std::result::Result<T, Fault>;
 
 impl Fault {
     pub fn new(status: Status, text: impl Into<String>) -> Fault {
-        Fault { status, text: text.into() }
+        Fault { status, problem: Problem::plain(text) }
     }
 
     pub fn unusable(text: impl Into<String>) -> Fault {
@@ -36,8 +47,16 @@ impl Fault {
         Fault::new(Status::NotFound, format!("there is no {what}"))
     }
 
+    pub fn conflict(error: impl Into<String>, conflicts: Vec<Conflict>) -> Fault {
+        Fault { status: Status::Conflict, problem: Problem { error: error.into(), conflicts } }
+    }
+
     pub fn text(&self) -> &str {
-        &self.text
+        &self.problem.error
+    }
+
+    pub fn status(&self) -> Status {
+        self.status
     }
 }
 
@@ -46,8 +65,12 @@ impl From<StoreFault> for Fault {
         let status = match &fault {
             StoreFault::Missing(_) => Status::NotFound,
             StoreFault::Stale { .. } => Status::Conflict,
-            StoreFault::File { .. } => Status::InsufficientStorage,
-            StoreFault::Database(_) | StoreFault::Migration(_) | StoreFault::Damaged(_) => Status::InternalServerError,
+            full if full.is_full_disk() => Status::InsufficientStorage,
+            StoreFault::Held { .. }
+            | StoreFault::File { .. }
+            | StoreFault::Database(_)
+            | StoreFault::Migration(_)
+            | StoreFault::Damaged(_) => Status::InternalServerError,
         };
         Fault::new(status, fault.to_string())
     }
@@ -61,13 +84,31 @@ impl From<ReadFault> for Fault {
 
 impl From<std::io::Error> for Fault {
     fn from(error: std::io::Error) -> Fault {
-        Fault::new(Status::InsufficientStorage, format!("a file could not be written or read: {error}"))
+        match is_full_disk(&error) {
+            true => Fault::new(
+                Status::InsufficientStorage,
+                format!("no room left on the disk ({error}). Make room, then do it again"),
+            ),
+            false => Fault::new(Status::InternalServerError, format!("a file could not be written or read: {error}")),
+        }
+    }
+}
+
+/// Picture writers wrap what the disk answered, and its kind is lost on the way.
+fn is_full_disk(error: &std::io::Error) -> bool {
+    let kinds = [std::io::ErrorKind::StorageFull, std::io::ErrorKind::QuotaExceeded, std::io::ErrorKind::FileTooLarge];
+    kinds.contains(&error.kind()) || error.to_string().contains("No space left")
+}
+
+impl From<serde_json::Error> for Fault {
+    fn from(error: serde_json::Error) -> Fault {
+        Fault::new(Status::InternalServerError, format!("an answer could not be written: {error}"))
     }
 }
 
 impl<'r> Responder<'r, 'static> for Fault {
     fn respond_to(self, request: &'r Request<'_>) -> Answer<'static> {
-        let body = Json(Problem { error: self.text }).respond_to(request)?;
+        let body = Json(self.problem).respond_to(request)?;
         response::Response::build_from(body).status(self.status).ok()
     }
 }

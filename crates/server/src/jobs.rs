@@ -1,27 +1,36 @@
 //! Bakes as jobs: one at a time, proofs before finals, each outliving the page that asked for it. Progress goes out as events.
 
-use crate::App;
 use crate::api::{Event, ProgressView};
 use crate::fault::{Fault, Result, aside};
 use crate::keep::{Baked, keep_maps, map_key};
+use crate::{App, locked};
 use ember_ridge_core::bake::{Canvas, Ended, Plan, Preview, Watch, run_into};
 use ember_ridge_formats::files::spool_for;
-use ember_ridge_store::{Run, RunKind, RunStatus};
+use ember_ridge_store::{Naming, Run, RunKind, RunStatus};
+use rocket::http::Status;
 use std::collections::{HashMap, VecDeque};
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
-use std::time::Instant;
+use std::sync::{Arc, Mutex};
+use std::time::{Duration, Instant};
 use tokio::sync::{Notify, broadcast};
 
 /// Least time between two progress events, and between two live pictures, in seconds.
 const EVENT_EVERY: f64 = 0.12;
 
 pub struct Jobs {
-    waiting: Mutex<VecDeque<(i64, RunKind)>>,
-    wake: Notify,
-    running: Mutex<Option<Arc<Running>>>,
+    queue: Mutex<Queue>,
+    wake: Arc<Notify>,
     pub events: broadcast::Sender<Event>,
     started: Instant,
+    /// How runs ended that the database could not be told of, such as for want of room; it is told as soon as it can be.
+    untold: Mutex<HashMap<i64, (RunStatus, String)>>,
+}
+
+/// What waits and what is worked on, changed together: a run is always in one of the two until it ends.
+#[derive(Default)]
+struct Queue {
+    waiting: VecDeque<(i64, RunKind)>,
+    running: Option<Arc<Running>>,
 }
 
 struct Running {
@@ -31,18 +40,32 @@ struct Running {
     progress: Mutex<Option<ProgressView>>,
 }
 
-fn locked<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
-    mutex.lock().unwrap_or_else(PoisonError::into_inner)
+/// What came of a wish to stop a run.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Stopped {
+    /// It waited, and will not be worked on.
+    InQueue,
+    /// It runs, and ends soon.
+    Soon,
+    /// It neither waits nor runs.
+    Not,
+}
+
+impl Drop for Jobs {
+    fn drop(&mut self) {
+        // The worker sees that there is nothing left to work for.
+        self.wake.notify_one();
+    }
 }
 
 impl Jobs {
     pub fn new(started: Instant) -> Jobs {
         Jobs {
-            waiting: Mutex::default(),
-            wake: Notify::new(),
-            running: Mutex::default(),
+            queue: Mutex::default(),
+            wake: Arc::default(),
             events: broadcast::channel(256).0,
             started,
+            untold: Mutex::default(),
         }
     }
 
@@ -53,7 +76,7 @@ impl Jobs {
 
     /// Queues a run that is in the ledger already. Proofs go before finals.
     pub fn add(&self, run: i64, kind: RunKind) {
-        let mut waiting = locked(&self.waiting);
+        let waiting = &mut locked(&self.queue).waiting;
         let place = match kind {
             RunKind::Proof => waiting.iter().position(|(_, k)| *k == RunKind::Final).unwrap_or(waiting.len()),
             RunKind::Final => waiting.len(),
@@ -62,72 +85,126 @@ impl Jobs {
         self.wake.notify_one();
     }
 
-    /// Stops a running bake, or takes a waiting one out of the queue. True when it was waiting.
-    pub fn stop(&self, run: i64) -> bool {
-        if let Some(running) = &*locked(&self.running)
-            && running.run == run
-        {
+    /// Takes the next run to work on.
+    fn next(&self) -> Option<Arc<Running>> {
+        let mut queue = locked(&self.queue);
+        let (run, _) = queue.waiting.pop_front()?;
+        let running = Running { run, stop: AtomicBool::new(false), live: Mutex::default(), progress: Mutex::default() };
+        queue.running = Some(Arc::new(running));
+        queue.running.clone()
+    }
+
+    /// Stops a running bake, or takes a waiting one out of the queue.
+    pub fn stop(&self, run: i64) -> Stopped {
+        let mut queue = locked(&self.queue);
+        if let Some(running) = queue.running.as_ref().filter(|r| r.run == run) {
             running.stop.store(true, Ordering::Relaxed);
-            return false;
+            return Stopped::Soon;
         }
-        let mut waiting = locked(&self.waiting);
-        let before = waiting.len();
-        waiting.retain(|(id, _)| *id != run);
-        waiting.len() < before
+        let before = queue.waiting.len();
+        queue.waiting.retain(|(id, _)| *id != run);
+        if queue.waiting.len() < before { Stopped::InQueue } else { Stopped::Not }
     }
 
     /// The live picture of a map of the running bake.
     pub fn live(&self, run: i64, map: &str) -> Option<Preview> {
-        let running = locked(&self.running).clone().filter(|r| r.run == run)?;
+        let running = locked(&self.queue).running.clone().filter(|r| r.run == run)?;
         locked(&running.live).get(map).cloned()
     }
 
     /// Progress of the running bake, for a page that has just opened.
     pub fn progress(&self) -> Option<ProgressView> {
-        let running = locked(&self.running).clone()?;
+        let running = locked(&self.queue).running.clone()?;
         locked(&running.progress).clone()
+    }
+
+    /// How a run ended, where the database does not know it yet.
+    pub fn ended(&self, run: i64) -> Option<(RunStatus, String)> {
+        locked(&self.untold).get(&run).cloned()
     }
 }
 
-/// Starts the task that works the queue off, for as long as the program runs.
-pub fn start_worker(app: Arc<App>) {
+/// Time between two tries to tell the database what it could not be told.
+const AGAIN_AFTER: Duration = Duration::from_secs(2);
+
+/// Starts the task that works the queue off, for as long as there is an application.
+pub fn start_worker(app: &Arc<App>) {
+    let (wake, app) = (app.jobs.wake.clone(), Arc::downgrade(app));
     tokio::spawn(async move {
         loop {
-            let next = locked(&app.jobs.waiting).pop_front();
-            match next {
-                None => app.jobs.wake.notified().await,
-                Some((id, _)) => work_on(&app, id).await,
+            let Some(here) = app.upgrade() else { return };
+            match here.jobs.next() {
+                Some(running) => work_on(&here, running).await,
+                None => {
+                    tell_untold(&here).await;
+                    let pause = if locked(&here.jobs.untold).is_empty() { Duration::MAX } else { AGAIN_AFTER };
+                    drop(here);
+                    let _ = tokio::time::timeout(pause, wake.notified()).await;
+                }
             }
         }
     });
 }
 
-async fn work_on(app: &Arc<App>, id: i64) {
-    let Ok(run) = app.store.run(id).await else { return };
-    let asset = run.asset;
-    let running =
-        Arc::new(Running { run: id, stop: AtomicBool::new(false), live: Mutex::default(), progress: Mutex::default() });
-    *locked(&app.jobs.running) = Some(running.clone());
-    let _ = app.store.set_run_status(id, RunStatus::Running, None).await;
-    app.jobs.tell(Event::Asset { asset });
-
-    let (app_there, running_there) = (app.clone(), running.clone());
-    let baked = aside(move || bake(&app_there, &run, &running_there)).await;
-    let kept = match baked {
-        Ok(Some((report, files))) => app.store.finish_run(id, &report, &files).await.map_err(Fault::from),
-        Ok(None) => app.store.set_run_status(id, RunStatus::Stopped, None).await.map_err(Fault::from),
-        Err(fault) => Err(fault),
-    };
-    if let Err(fault) = kept {
-        let _ = app.store.set_run_status(id, RunStatus::Failed, Some(fault.text())).await;
+/// Sets how a run ended; what the database cannot be told now is remembered.
+async fn end(app: &App, run: i64, status: RunStatus, why: Option<&str>) {
+    if app.store.set_run_status(run, status, why).await.is_err() {
+        locked(&app.jobs.untold).insert(run, (status, why.unwrap_or_default().to_owned()));
     }
-    *locked(&app.jobs.running) = None;
+}
+
+async fn tell_untold(app: &App) {
+    let untold = locked(&app.jobs.untold).clone();
+    for (run, (status, why)) in untold {
+        let why = (!why.is_empty()).then_some(why.as_str());
+        if app.store.set_run_status(run, status, why).await.is_ok() {
+            locked(&app.jobs.untold).remove(&run);
+        }
+    }
+}
+
+async fn work_on(app: &Arc<App>, running: Arc<Running>) {
+    let id = running.run;
+    let asset = match app.store.run(id).await {
+        Ok(run) => {
+            let asset = run.line.asset;
+            let _ = app.store.set_run_status(id, RunStatus::Running, None).await;
+            app.jobs.tell(Event::Asset { asset });
+            let (app_there, running_there) = (app.clone(), running.clone());
+            let baked = aside(move || bake(&app_there, &run, &running_there)).await;
+            let kept = match baked {
+                Ok(Some(((report, files), naming))) => {
+                    let kept = app.store.finish_run(id, &report, &files).await.map_err(Fault::from);
+                    drop(naming);
+                    kept
+                }
+                Ok(None) => {
+                    end(app, id, RunStatus::Stopped, None).await;
+                    Ok(())
+                }
+                Err(fault) => Err(fault),
+            };
+            if let Err(fault) = kept {
+                end(app, id, RunStatus::Failed, Some(fault.text())).await;
+            }
+            asset
+        }
+        Err(fault) => {
+            end(app, id, RunStatus::Failed, Some(&fault.to_string())).await;
+            app.store.run_line(id).await.map_or(0, |line| line.asset)
+        }
+    };
+    locked(&app.jobs.queue).running = None;
+    app.memory.make_room(0);
     app.jobs.tell(Event::Ended { run: id });
     app.jobs.tell(Event::Asset { asset });
+    if matches!(app.store.age_proofs().await, Ok(1..)) {
+        let _ = app.store.collect().await;
+    }
 }
 
 /// The bake itself; None when it was stopped.
-fn bake(app: &App, job: &Run, running: &Running) -> Result<Option<Baked>> {
+fn bake(app: &App, job: &Run, running: &Running) -> Result<Option<(Baked, Naming)>> {
     let watch =
         JobWatch { app, job, running, began: app.jobs.started.elapsed().as_secs_f64(), last: AtomicU64::new(0) };
     let scene = match app.scene(&job.recipe, &|stage| watch.begins(stage)) {
@@ -143,11 +220,12 @@ fn bake(app: &App, job: &Run, running: &Running) -> Result<Option<Baked>> {
     let outcome = match run_into(&plan, 0, &watch, spool) {
         Ok(outcome) => outcome,
         Err(Ended::Stopped) => return Ok(None),
-        Err(fault @ Ended::Spool(_)) => return Err(Fault::unusable(fault.to_string())),
+        Err(fault @ Ended::Spool(_)) => return Err(Fault::new(Status::InsufficientStorage, fault.to_string())),
     };
     watch.send("writing", 1.0, None);
+    let naming = tokio::runtime::Handle::current().block_on(app.store.naming());
     let kept = keep_maps(app, job, outcome, &|| watch.stopped())?;
-    Ok((!watch.stopped()).then_some(kept))
+    Ok((!watch.stopped()).then_some((kept, naming)))
 }
 
 struct JobWatch<'a> {
@@ -168,8 +246,14 @@ impl JobWatch<'_> {
 
     fn send(&self, stage: &str, share: f32, left: Option<f32>) {
         let elapsed = (self.now() - self.began) as f32;
-        let view =
-            ProgressView { asset: self.job.asset, run: self.job.id, stage: stage.to_owned(), share, elapsed, left };
+        let view = ProgressView {
+            asset: self.job.line.asset,
+            run: self.job.line.id,
+            stage: stage.to_owned(),
+            share,
+            elapsed,
+            left,
+        };
         *locked(&self.running.progress) = Some(view.clone());
         self.app.jobs.tell(Event::Progress(view));
     }

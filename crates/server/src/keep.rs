@@ -8,6 +8,7 @@ use ember_ridge_core::sheet::Depth;
 use ember_ridge_formats::image::{ImageSpec, write_image, write_map, write_png};
 use ember_ridge_store::{Run, RunFile};
 use rayon::prelude::*;
+use rocket::http::Status;
 
 pub type Baked = (Report, Vec<RunFile>);
 
@@ -64,6 +65,8 @@ pub fn keep_maps(app: &App, job: &Run, outcome: Outcome, stopped: &(dyn Fn() -> 
                     }
                     files.extend(made);
                 }
+                // For want of room the whole run can be made again once there is some.
+                Err(fault) if fault.status() == Status::InsufficientStorage => return Err(fault),
                 Err(fault) => entry.error = Some(fault.text().to_owned()),
             }
         }

@@ -7,12 +7,14 @@ mod gate;
 mod intake;
 mod jobs;
 mod keep;
+mod memory;
 mod routes;
 mod sample_assets;
 mod scenes;
 mod upload;
 
 pub use fault::Problem;
+pub use memory::default_budget;
 
 use ember_ridge_store::Store;
 use rocket::config::{Config, LogLevel, Shutdown};
@@ -21,7 +23,7 @@ use rocket::{Build, Rocket};
 use std::collections::HashMap;
 use std::net::IpAddr;
 use std::path::PathBuf;
-use std::sync::{Arc, Mutex};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::Instant;
 
 /// How to serve.
@@ -32,17 +34,32 @@ pub struct Settings {
     pub port: u16,
     /// Add the sample assets with a finished bake each, unless they are there.
     pub samples: bool,
+    /// Bytes that may be held in memory between requests.
+    pub memory: u64,
+}
+
+/// What a mutex guards, also after a thread that held it panicked: what is guarded here is whole between any two statements.
+pub(crate) fn locked<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
+    mutex.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
 /// What every route works with.
 pub struct App {
     pub(crate) store: Store,
-    pub(crate) scenes: scenes::Scenes,
+    pub(crate) memory: memory::Memory,
     pub(crate) jobs: jobs::Jobs,
-    pub(crate) images: routes::ImageCache,
-    pub(crate) swatches: routes::SwatchCache,
-    /// Sculpts as the page draws them, ready to send.
-    pub(crate) shown: Mutex<HashMap<String, Arc<Vec<u8>>>>,
+    /// Held while a file that was sent is read.
+    pub(crate) reading: Mutex<()>,
+    /// Turns at changing an asset, by its number: edits of one are made one after the other.
+    pub(crate) turns: Mutex<HashMap<i64, Arc<tokio::sync::Mutex<()>>>>,
+}
+
+impl App {
+    /// Waits for the turn to change an asset.
+    pub(crate) async fn turn(&self, asset: i64) -> tokio::sync::OwnedMutexGuard<()> {
+        let turn = locked(&self.turns).entry(asset).or_default().clone();
+        turn.lock_owned().await
+    }
 }
 
 /// A server that is ready to launch, and the address to open in a browser.
@@ -59,18 +76,21 @@ pub async fn prepare(settings: &Settings) -> anyhow::Result<Ready> {
     let store = Store::open(&settings.data).await?;
     let app = Arc::new(App {
         jobs: jobs::Jobs::new(Instant::now()),
-        scenes: scenes::Scenes::default(),
-        images: routes::ImageCache::default(),
-        swatches: routes::SwatchCache::default(),
-        shown: Mutex::default(),
+        memory: memory::Memory::new(settings.memory),
+        reading: Mutex::default(),
+        turns: Mutex::default(),
         store,
     });
-    jobs::start_worker(app.clone());
+    jobs::start_worker(&app);
     if settings.samples {
         sample_assets::add_missing(app.clone());
     }
-    let gate = gate::Gate::new(settings.address);
-    let host = if settings.address.is_unspecified() { "127.0.0.1".to_owned() } else { settings.address.to_string() };
+    let gate = gate::Gate::new(settings.address, settings.port);
+    let host = match settings.address {
+        open if open.is_unspecified() => "127.0.0.1".to_owned(),
+        IpAddr::V6(address) => format!("[{address}]"),
+        IpAddr::V4(address) => address.to_string(),
+    };
     let url = format!("http://{host}:{}/{}", settings.port, gate.query());
     let config = Config {
         address: settings.address,

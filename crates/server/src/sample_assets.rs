@@ -3,12 +3,13 @@
 use crate::App;
 use crate::api::{Event, MeshSummary, Role};
 use crate::fault::{Result, aside};
+use crate::routes::run_changes;
 use crate::scenes::summary_name;
 use ember_ridge_core::Recipe;
 use ember_ridge_core::recipe::Source;
 use ember_ridge_formats::mesh::{write_glb, write_obj, write_ply};
 use ember_ridge_samples::{Detail, SAMPLES, make};
-use ember_ridge_store::{RunKind, RunStatus};
+use ember_ridge_store::RunKind;
 use std::sync::Arc;
 use tokio::sync::broadcast::error::RecvError;
 
@@ -28,21 +29,24 @@ async fn add(app: &Arc<App>, name: &'static str) -> Result<()> {
     if app.store.assets().await?.iter().any(|(_, n)| n == label) {
         return Ok(());
     }
+    let naming = app.store.naming().await;
     let there = app.clone();
     let Stored { recipe, summaries, finished } = aside(move || store_meshes(&there, name)).await?;
     for (role, source, summary) in &summaries {
         app.store.put_mesh(source.hash.as_deref().unwrap_or_default(), &summary_name(source, *role), summary).await?;
     }
     let asset = app.store.add_asset(&recipe).await?;
+    drop(naming);
     let bakes = if finished { vec![(RunKind::Proof, recipe.as_proof()), (RunKind::Final, recipe)] } else { Vec::new() };
     for (kind, recipe) in bakes {
-        let run = app.store.add_run(asset, kind, &recipe).await?;
+        let before = app.store.newest_run(asset, None, false).await?;
+        let run = app.store.add_run(asset, kind, &recipe, &run_changes(before.as_ref(), kind, &recipe)).await?;
         app.jobs.add(run, kind);
     }
     let mut events = app.jobs.events.subscribe();
     app.jobs.tell(Event::Asset { asset });
     // The next sample waits: polygonising it would take the bake's cores.
-    while app.store.runs(asset).await?.iter().any(|r| matches!(r.status, RunStatus::Waiting | RunStatus::Running)) {
+    while !app.store.open_runs(asset).await?.is_empty() {
         if matches!(events.recv().await, Err(RecvError::Closed)) {
             break;
         }

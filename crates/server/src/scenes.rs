@@ -10,58 +10,10 @@ use ember_ridge_core::{Mesh, Recipe};
 use ember_ridge_formats::image::read_image;
 use ember_ridge_formats::read_mesh_with;
 use std::collections::HashMap;
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::Arc;
 
 /// Summaries are kept under this number; it rises when checks find more, so that files brought in earlier are checked anew.
-const CHECKS: u32 = 3;
-
-/// How many scenes and how many single meshes are kept; the ones used longest ago go first.
-const SCENES: usize = 3;
-const MESHES: usize = 8;
-const IMAGES: usize = 4;
-
-#[derive(Default)]
-pub struct Scenes {
-    scenes: Mutex<Recent<BakeScene>>,
-    meshes: Mutex<Recent<Arc<Mesh>>>,
-    images: Mutex<Recent<Arc<Image>>>,
-    /// How much of each sculpt part lies nearest to each low-poly part, by scene.
-    shares: Mutex<Recent<Arc<Vec<Vec<f32>>>>>,
-}
-
-/// A small cache that forgets what was used longest ago.
-struct Recent<T> {
-    entries: HashMap<String, (u64, T)>,
-    clock: u64,
-}
-
-impl<T> Default for Recent<T> {
-    fn default() -> Self {
-        Recent { entries: HashMap::new(), clock: 0 }
-    }
-}
-
-impl<T: Clone> Recent<T> {
-    fn get(&mut self, key: &str) -> Option<T> {
-        self.clock += 1;
-        let clock = self.clock;
-        self.entries.get_mut(key).map(|(used, value)| {
-            *used = clock;
-            value.clone()
-        })
-    }
-
-    fn put(&mut self, key: String, value: T, most: usize) {
-        self.clock += 1;
-        self.entries.insert(key, (self.clock, value));
-        while self.entries.len() > most {
-            let oldest = self.entries.iter().min_by_key(|(_, (used, _))| *used).map(|(key, _)| key.clone());
-            if let Some(key) = oldest {
-                self.entries.remove(&key);
-            }
-        }
-    }
-}
+const CHECKS: u32 = 4;
 
 /// What a source's mesh is, as a key: the file's bytes, its name, which UVs are taken, and what is done to it.
 pub fn mesh_key(source: &Source) -> String {
@@ -106,26 +58,20 @@ impl App {
             .hash
             .as_deref()
             .ok_or_else(|| Fault::unusable(format!("{}: its bytes are not here", source.file)))?;
-        let key = mesh_key(source);
-        let mut kept = self.scenes.meshes.lock().unwrap_or_else(PoisonError::into_inner);
-        if let Some(mesh) = kept.get(&key) {
-            return Ok(mesh);
-        }
-        drop(kept);
-        let mesh = if source.steps.is_empty() {
+        self.memory.once(&format!("mesh/{}", mesh_key(source)), || {
+            if !source.steps.is_empty() {
+                let plain = self.mesh(&Source { steps: Vec::new(), ..source.clone() })?;
+                return Ok((*plain).clone().with_steps(&source.steps));
+            }
+            self.memory.room_to_read(&source.file, self.store.blobs.length(hash)?)?;
             let bytes = self.store.blobs.read(hash)?;
             let beside = |path: &str| self.store.blobs.read(&source.file_beside(path)?.hash).ok();
-            Arc::new(read_mesh_with(&source.file, &bytes, &beside, source.uvs)?)
-        } else {
-            let plain = self.mesh(&Source { steps: Vec::new(), ..source.clone() })?;
-            Arc::new((*plain).clone().with_steps(&source.steps))
-        };
-        self.keep_mesh(source, mesh.clone());
-        Ok(mesh)
+            Ok(read_mesh_with(&source.file, &bytes, &beside, source.uvs)?)
+        })
     }
 
     pub fn keep_mesh(&self, source: &Source, mesh: Arc<Mesh>) {
-        self.scenes.meshes.lock().unwrap_or_else(PoisonError::into_inner).put(mesh_key(source), mesh, MESHES);
+        self.memory.put(&format!("mesh/{}", mesh_key(source)), mesh);
     }
 
     /// The pictures a recipe reads, by the names it gives them.
@@ -134,13 +80,9 @@ impl App {
         for picture in recipe.pictures() {
             let hash =
                 picture.hash.ok_or_else(|| Fault::unusable(format!("{}: its bytes are not here", picture.file)))?;
-            let key = format!("{hash}/{}", picture.file);
-            let known = self.scenes.images.lock().unwrap_or_else(PoisonError::into_inner).get(&key);
-            let image = match known {
-                Some(image) => image,
-                None => Arc::new(read_image(&picture.file, &self.store.blobs.read(&hash)?)?),
-            };
-            self.scenes.images.lock().unwrap_or_else(PoisonError::into_inner).put(key, image.clone(), IMAGES);
+            let image = self.memory.once(&format!("picture/{hash}/{}", picture.file), || {
+                Ok(read_image(&picture.file, &self.store.blobs.read(&hash)?)?)
+            })?;
             images.insert(picture.file, image);
         }
         Ok(images)
@@ -151,46 +93,39 @@ impl App {
     pub fn scene(&self, recipe: &Recipe, goes_on: &dyn Fn(&str) -> bool) -> Result<BakeScene> {
         let stage = |name: &str| if goes_on(name) { Ok(()) } else { Err(Fault::unusable("stopped")) };
         if let Some(wanted) = missing_side(recipe) {
-            return Err(Fault::unusable(format!("No {wanted} yet. Bring one in at the Meshes stop")));
+            return Err(Fault::unusable(format!("No {wanted} yet. Import one at the Meshes stop")));
         }
         let images = self.images(recipe)?;
-        let key = scene_key(recipe);
-        if let Some(scene) = self.scenes.scenes.lock().unwrap_or_else(PoisonError::into_inner).get(&key) {
-            return Ok(scene.with_images(images));
-        }
-        let load = |sources: &[Source]| {
-            let mesh = |source| stage("reading meshes").and_then(|()| self.mesh(source));
-            sources.iter().map(mesh).collect::<Result<Vec<_>>>()
-        };
-        let (low, high) = (load(&recipe.low)?, load(&recipe.high)?);
-        let cage = recipe.cage.as_ref().map(|s| self.mesh(s)).transpose()?;
-        stage("building the tree")?;
-        let low: Vec<&Mesh> = low.iter().map(|m| &**m).collect();
-        let high: Vec<&Mesh> = high.iter().map(|m| &**m).collect();
-        let scene = BakeScene::repeating(&low, &high, cage.as_deref(), recipe.repeats().as_ref()).map_err(|fault| {
-            let file = recipe.cage.as_ref().map_or("cage", |c| &c.file);
-            Fault::unusable(format!("{file}: {fault}"))
+        let scene = self.memory.once(&format!("scene/{}", scene_key(recipe)), || {
+            let load = |sources: &[Source]| {
+                let mesh = |source| stage("reading meshes").and_then(|()| self.mesh(source));
+                sources.iter().map(mesh).collect::<Result<Vec<_>>>()
+            };
+            let (low, high) = (load(&recipe.low)?, load(&recipe.high)?);
+            let cage = recipe.cage.as_ref().map(|s| self.mesh(s)).transpose()?;
+            stage("building the tree")?;
+            let low: Vec<&Mesh> = low.iter().map(|m| &**m).collect();
+            let high: Vec<&Mesh> = high.iter().map(|m| &**m).collect();
+            BakeScene::repeating(&low, &high, cage.as_deref(), recipe.repeats().as_ref()).map_err(|fault| {
+                let file = recipe.cage.as_ref().map_or("cage", |c| &c.file);
+                Fault::unusable(format!("{file}: {fault}"))
+            })
         })?;
-        self.scenes.scenes.lock().unwrap_or_else(PoisonError::into_inner).put(key, scene.clone(), SCENES);
         Ok(scene.with_images(images))
     }
 
     /// How much of each sculpt part lies nearest to each low-poly part, from memory or measured now.
     pub async fn shared_space(self: &Arc<Self>, recipe: &Recipe) -> Result<Arc<Vec<Vec<f32>>>> {
-        let key = scene_key(recipe);
-        let kept = || self.scenes.shares.lock().unwrap_or_else(PoisonError::into_inner).get(&key);
-        if let Some(share) = kept() {
-            return Ok(share);
-        }
+        let key = format!("shared space/{}", scene_key(recipe));
         let (app, sources) = (self.clone(), [recipe.low.clone(), recipe.high.clone()]);
-        let share = crate::fault::aside(move || {
-            let [low, high] = sources.map(|side| app.joined(&side));
-            let (low, high) = (low?, high?);
-            Ok(Arc::new(shared_space(&low, &high, &high.parts)))
+        crate::fault::aside(move || {
+            app.memory.once(&key, || {
+                let [low, high] = sources.map(|side| app.joined(&side));
+                let (low, high) = (low?, high?);
+                Ok(shared_space(&low, &high, &high.parts))
+            })
         })
-        .await?;
-        self.scenes.shares.lock().unwrap_or_else(PoisonError::into_inner).put(key, share.clone(), SCENES);
-        Ok(share)
+        .await
     }
 
     /// The meshes of one side as one.
@@ -214,11 +149,15 @@ impl App {
             return Ok(summary);
         }
         let (app, wanted) = (self.clone(), source.clone());
-        let summary = crate::fault::aside(move || {
-            let bytes = app.store.blobs.read(wanted.hash.as_deref().unwrap_or_default())?.len() as u64;
-            Ok(MeshSummary::of(&*app.mesh(&wanted)?, bytes, role))
+        let key = format!("summary/{hash}/{name}");
+        let text = crate::fault::aside(move || {
+            app.memory.once(&key, || {
+                let bytes = app.store.blobs.length(wanted.hash.as_deref().unwrap_or_default())?;
+                Ok(serde_json::to_vec(&MeshSummary::of(&*app.mesh(&wanted)?, bytes, role))?)
+            })
         })
         .await?;
+        let summary: MeshSummary = serde_json::from_slice(&text)?;
         self.store.put_mesh(&hash, &name, &summary).await?;
         Ok(summary)
     }

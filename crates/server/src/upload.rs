@@ -33,7 +33,7 @@ impl Incoming {
     pub fn new(app: &App, file: &str) -> Result<Incoming> {
         let name = file.rsplit(['/', '\\']).next().unwrap_or(file).trim();
         if name.is_empty() || name.chars().count() > 200 || name.chars().any(char::is_control) {
-            return Err(Fault::unusable("The file has no usable name; rename it and bring it in again"));
+            return Err(Fault::unusable("The file has no usable name; rename it and import it again"));
         }
         Ok(Incoming { name: name.to_owned(), writer: app.store.blobs.writer()? })
     }
@@ -49,7 +49,8 @@ impl Incoming {
                 return Ok(taken);
             }
             taken += got as u64;
-            self.writer.write_all(&chunk[..got])?;
+            // A slow disk must not keep this thread from others' requests.
+            rocket::tokio::task::block_in_place(|| self.writer.write_all(&chunk[..got]))?;
         }
     }
 
@@ -101,7 +102,7 @@ impl Companions {
             let mut file = Incoming::new(app, &ahead.file)?;
             room = room.checked_sub(ahead.bytes).ok_or_else(|| too_large(&file.name))?;
             if file.take(stream, ahead.bytes).await? < ahead.bytes {
-                return Err(Fault::unusable(format!("{}: it came in cut short; bring it in again", file.name)));
+                return Err(Fault::unusable(format!("{}: it arrived cut short; import it again", file.name)));
             }
             files.push((file, false));
         }

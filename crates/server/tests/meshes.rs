@@ -62,7 +62,7 @@ async fn notes_let_findings_stand() {
     let exception = json!({ "kind": "island-outside", "part": "tile", "note": "baked elsewhere" });
     let (_, asset) = revise(&client, |r| r["exceptions"] = json!([exception])).await;
     assert_eq!(asset["meshes"][0]["summary"]["findings"][0]["allowed"], "baked elsewhere");
-    assert_eq!(asset["undo"], "a finding let stand");
+    assert_eq!(asset["undo"], "a finding accepted");
 }
 
 #[rocket::async_test]

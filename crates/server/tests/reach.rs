@@ -6,7 +6,7 @@ use ember_ridge_formats::image::read_image;
 use rocket::http::{ContentType, Status};
 use rocket::local::asynchronous::Client;
 use serde_json::{Value, json};
-use support::{answer, client, get, host, post, revise, square, upload, with_square};
+use support::{answer, baked, client, get, host, post, revise, square, upload, with_square};
 
 async fn recipe(client: &Client) -> Value {
     get(client, "/api/assets/1").await.1["recipe"].clone()
@@ -31,20 +31,6 @@ fn unpack(bytes: &[u8], name: &str) -> (Value, Vec<f32>) {
         (place["offset"].as_u64().unwrap_or(0) as usize, place["length"].as_u64().unwrap_or(0) as usize);
     let own = &bytes[4 + length + offset..4 + length + offset + size];
     (header, own.chunks_exact(4).map(|b| f32::from_le_bytes(b.try_into().expect("four"))).collect())
-}
-
-async fn baked(client: &Client) -> Value {
-    let (status, run) = post(client, "/api/assets/1/runs", json!({ "kind": "proof" })).await;
-    assert_eq!(status, Status::Ok, "{run}");
-    for _ in 0..400 {
-        let (_, asset) = get(client, "/api/assets/1").await;
-        if asset["runs"][0]["status"] == "done" {
-            return asset["runs"][0].clone();
-        }
-        assert_ne!(asset["runs"][0]["status"], "failed", "{asset}");
-        rocket::tokio::time::sleep(std::time::Duration::from_millis(20)).await;
-    }
-    panic!("the proof never ended");
 }
 
 #[rocket::async_test]
@@ -76,7 +62,7 @@ async fn a_draft_shows_its_envelope_and_a_look_is_the_proof_to_come() {
     let (status, look) = bytes(&client, "/api/assets/1/look?map=normal", Some(draft.clone())).await;
     assert_eq!(status, Status::Ok);
     revise(&client, |r| *r = draft.clone()).await;
-    let run = baked(&client).await;
+    let run = baked(&client, "proof").await;
     let (_, map) = bytes(&client, &format!("/api/runs/{}/maps/normal", run["id"]), None).await;
     let (look, map) = (read_image("look.png", &look).expect("a PNG"), read_image("map.png", &map).expect("a PNG"));
     for (x, y) in (0..64).flat_map(|y| (0..64).map(move |x| (x, y))) {
@@ -173,7 +159,7 @@ async fn a_texels_story_is_told_with_what_the_maps_made_of_it() {
         r["sheet"]["proof_size"] = json!(64);
     })
     .await;
-    let run = baked(&client).await;
+    let run = baked(&client, "proof").await;
     let (status, view) = get(&client, &format!("/api/runs/{}/trace?x=31&y=40", run["id"])).await;
     assert_eq!(status, Status::Ok, "{view}");
     let ray = &view["trace"]["rays"][0];

@@ -13,9 +13,9 @@ use ember_ridge_core::maps::{
 use ember_ridge_core::mesh::{IslandLine, MeshStep, MipLine, Turn, UvReport};
 use ember_ridge_core::reach::{FitLimit, FitReport, MarkKind, ResolvedReach, SuggestedReach};
 use ember_ridge_core::recipe::{
-    Axis, Brush, Direction, Distance, Endings, Facing, FileBeside, HandPair, HitRule, ImageFormat, Layout,
-    NormalMapSource, Padding, Pairing, PartReach, PictureSource, Plane, PlaneTarget, Reach, ReachSide, Recipe,
-    SheetSettings, Source, Stroke, UvChoice,
+    Axis, Brush, Change, Conflict, Direction, Distance, Endings, Facing, FileBeside, GROWING_LISTS, HandPair, HitRule,
+    ImageFormat, Layout, NAMED_LISTS, NormalMapSource, Padding, Pairing, PartReach, PictureSource, Plane, PlaneTarget,
+    Reach, ReachSide, Recipe, SheetSettings, Source, Stroke, UvChoice,
 };
 use ember_ridge_core::sheet::Depth;
 use ember_ridge_core::trace::BackFaces;
@@ -122,6 +122,13 @@ fn the_pages_types_are_the_servers() {
         UvReport,
         AssetView,
         RunView,
+        RunPage,
+        PictureLine,
+        RunDetail,
+        Change,
+        Conflict,
+        Freed,
+        About,
         Revision,
         RunOrder,
         MarkKind,
@@ -147,6 +154,11 @@ fn the_pages_types_are_the_servers() {
         DisplayPart,
         DisplayArray
     );
+    // How places of a recipe are named is one table for both.
+    let named = serde_json::to_string(NAMED_LISTS).expect("words");
+    let growing = serde_json::to_string(GROWING_LISTS).expect("words");
+    text.push_str(&format!("\nexport const NAMED_LISTS: readonly (readonly [string, string])[] = {named};\n"));
+    text.push_str(&format!("\nexport const GROWING_LISTS: readonly string[] = {growing};\n"));
     if std::env::var_os("UPDATE_TYPES").is_some() {
         std::fs::create_dir_all(std::path::Path::new(FILE).parent().expect("the path has a folder")).expect("folder");
         std::fs::write(FILE, &text).expect("the web part can be written");

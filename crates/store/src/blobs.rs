@@ -1,6 +1,7 @@
 //! Files named by the BLAKE3 hash of their bytes. A file appears under its name only when it is whole.
 
 use super::{Result, StoreFault};
+use std::collections::HashSet;
 use std::fs::{self, File};
 use std::io::{self, Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};
@@ -64,20 +65,88 @@ impl Blobs {
         Ok(writer.keep()?.0)
     }
 
+    /// Bytes of a blob, without reading it.
+    ///
     /// # Errors
     /// [`StoreFault::Missing`] when there is no such blob.
-    pub fn read(&self, hash: &str) -> Result<Vec<u8>> {
+    pub fn length(&self, hash: &str) -> Result<u64> {
         let path = self.path(hash)?;
-        match fs::read(&path) {
-            Err(error) if error.kind() == io::ErrorKind::NotFound => Err(StoreFault::Missing(format!("blob {hash}"))),
-            other => other.map_err(at(&path)),
-        }
+        fs::metadata(&path).map(|m| m.len()).map_err(|error| missing_or(error, hash, &path))
     }
 
-    pub fn open_blob(&self, hash: &str) -> Result<File> {
-        let path = self.path(hash)?;
-        File::open(&path).map_err(at(&path))
+    pub fn has(&self, hash: &str) -> bool {
+        self.path(hash).is_ok_and(|path| path.is_file())
     }
+
+    /// The bytes of a blob, which are those its name says.
+    ///
+    /// # Errors
+    /// [`StoreFault::Missing`] when there is no such blob, [`StoreFault::Damaged`] when it holds something else by now.
+    pub fn read(&self, hash: &str) -> Result<Vec<u8>> {
+        let path = self.path(hash)?;
+        let bytes = fs::read(&path).map_err(|error| missing_or(error, hash, &path))?;
+        if blake3::hash(&bytes).to_hex().as_str() != hash {
+            return Err(altered(&path));
+        }
+        Ok(bytes)
+    }
+
+    /// A blob to be read piece by piece, at its start, and its length. It was read through once to see that it is whole.
+    ///
+    /// # Errors
+    /// As [`Blobs::read`].
+    pub fn open_blob(&self, hash: &str) -> Result<(File, u64)> {
+        let path = self.path(hash)?;
+        let mut file = File::open(&path).map_err(|error| missing_or(error, hash, &path))?;
+        let mut hasher = blake3::Hasher::new();
+        hasher.update_reader(&file).map_err(at(&path))?;
+        if hasher.finalize().to_hex().as_str() != hash {
+            return Err(altered(&path));
+        }
+        let length = file.seek(SeekFrom::End(0)).map_err(at(&path))?;
+        file.seek(SeekFrom::Start(0)).map_err(at(&path))?;
+        Ok((file, length))
+    }
+
+    /// Bytes that these blobs take; those that are not there take none.
+    pub(super) fn bytes_of<'a>(&self, hashes: impl Iterator<Item = &'a str>) -> u64 {
+        let length = |hash: &str| self.length(hash).unwrap_or(0);
+        hashes.map(length).sum()
+    }
+
+    /// Removes every blob but these; how many bytes that freed.
+    pub(super) fn keep_only(&self, named: &HashSet<String>) -> Result<u64> {
+        let mut freed = 0;
+        for shelf in fs::read_dir(&self.folder).map_err(at(&self.folder))? {
+            let shelf = shelf.map_err(at(&self.folder))?.path();
+            let Some(start) = shelf.file_name().and_then(|n| n.to_str()).map(str::to_owned) else { continue };
+            for blob in fs::read_dir(&shelf).map_err(at(&shelf))? {
+                let blob = blob.map_err(at(&shelf))?;
+                let hash = format!("{start}{}", blob.file_name().to_string_lossy());
+                if hash.len() == 64 && !named.contains(&hash) {
+                    let length = blob.metadata().map_or(0, |m| m.len());
+                    fs::remove_file(blob.path()).map_err(at(&blob.path()))?;
+                    freed += length;
+                }
+            }
+        }
+        Ok(freed)
+    }
+}
+
+fn missing_or(error: io::Error, hash: &str, path: &Path) -> StoreFault {
+    match error.kind() {
+        io::ErrorKind::NotFound => StoreFault::Missing(format!("blob {hash}")),
+        _ => at(path)(error),
+    }
+}
+
+fn altered(path: &Path) -> StoreFault {
+    let path = path.display();
+    StoreFault::Damaged(format!(
+        "{path}: its bytes are not those that were stored; the disk or another program changed them. Import the file \
+         again, or bake the run again"
+    ))
 }
 
 impl Write for BlobWriter {
@@ -103,6 +172,11 @@ impl Seek for BlobWriter {
 }
 
 impl BlobWriter {
+    /// Bytes written so far.
+    pub fn length(&self) -> u64 {
+        self.bytes
+    }
+
     /// All that was written so far, before it is decided whether to keep it.
     pub fn read_back(&mut self) -> Result<Vec<u8>> {
         let whole = |file: &mut tempfile::NamedTempFile| -> io::Result<Vec<u8>> {
@@ -130,7 +204,12 @@ impl BlobWriter {
         let shelf = self.folder.join(&hash[..2]);
         fs::create_dir_all(&shelf).map_err(at(&shelf))?;
         let path = shelf.join(&hash[2..]);
+        // On the disk before it has its name, and the name on the disk before anything refers to it.
+        self.file.as_file().sync_all().map_err(at(&path))?;
         self.file.persist(&path).map_err(|e| StoreFault::File { path: path.clone(), error: e.error })?;
+        for folder in [&shelf, &self.folder] {
+            File::open(folder).and_then(|f| f.sync_all()).map_err(at(folder))?;
+        }
         Ok((hash, self.bytes))
     }
 }

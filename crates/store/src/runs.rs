@@ -1,8 +1,8 @@
 //! The ledger: every run with the exact recipe that made it.
 
 use super::{Result, Store, StoreFault, from_json, now, to_json};
-use ember_ridge_core::Recipe;
 use ember_ridge_core::bake::Report;
+use ember_ridge_core::{Recipe, Severity};
 use serde::{Deserialize, Serialize};
 use sqlx::Row;
 use sqlx::sqlite::SqliteRow;
@@ -22,6 +22,8 @@ pub enum RunStatus {
     Waiting,
     Running,
     Done,
+    /// Done, but for maps that failed.
+    Partial,
     Stopped,
     Failed,
     /// The program ended while it ran.
@@ -47,24 +49,49 @@ macro_rules! stored_as_word {
 
 stored_as_word!(RunKind { Proof => "proof", Final => "final" });
 stored_as_word!(RunStatus {
-    Waiting => "waiting", Running => "running", Done => "done",
+    Waiting => "waiting", Running => "running", Done => "done", Partial => "partial",
     Stopped => "stopped", Failed => "failed", Interrupted => "interrupted"
 });
 
-/// One line of the ledger.
-#[derive(Clone, Debug)]
-pub struct Run {
+impl RunStatus {
+    /// True when its maps are there, all or some.
+    pub fn has_maps(self) -> bool {
+        matches!(self, RunStatus::Done | RunStatus::Partial)
+    }
+}
+
+/// One line of the ledger, without the recipe and the report.
+#[derive(Clone, Debug, PartialEq)]
+pub struct RunLine {
     pub id: i64,
     pub asset: i64,
     /// Counts from 1 within the asset.
     pub number: i64,
     pub kind: RunKind,
     pub status: RunStatus,
-    pub recipe: Recipe,
     /// Seconds since 1970.
     pub created: i64,
-    pub report: Option<Report>,
     pub error: Option<String>,
+    pub size: u32,
+    pub samples: u32,
+    /// What differs from the run before, in words.
+    pub changes: Vec<String>,
+    /// Ids of the maps that were made.
+    pub maps: Vec<String>,
+    pub failed_maps: u32,
+    /// Findings that are more than notes.
+    pub findings: u32,
+    pub seconds: Option<f64>,
+    /// Of the maps' files.
+    pub bytes: i64,
+}
+
+/// A run with all that is known of it.
+#[derive(Clone, Debug)]
+pub struct Run {
+    pub line: RunLine,
+    pub recipe: Recipe,
+    pub report: Option<Report>,
 }
 
 /// A file a run made.
@@ -76,51 +103,112 @@ pub struct RunFile {
     pub bytes: i64,
 }
 
-const COLUMNS: &str = "SELECT id, asset, number, kind, status, recipe, created, report, error FROM runs";
+const LINE: &str =
+    "SELECT id, asset, number, kind, status, created, error, size, samples, changes, maps, failed_maps, findings,
+    seconds, bytes, recipe, report FROM runs";
+
+/// A line whose words are not known is shown as failed, and says so: it hides no other.
+fn line_of(row: &SqliteRow) -> RunLine {
+    let words = |column: &str| serde_json::from_str(row.get(column)).unwrap_or_default();
+    let (kind, status) = (RunKind::from_word(row.get("kind")), RunStatus::from_word(row.get("status")));
+    let fault = kind.as_ref().err().or(status.as_ref().err()).map(ToString::to_string);
+    RunLine {
+        id: row.get("id"),
+        asset: row.get("asset"),
+        number: row.get("number"),
+        kind: kind.unwrap_or(RunKind::Proof),
+        status: status.unwrap_or(RunStatus::Failed),
+        created: row.get("created"),
+        error: fault.or_else(|| row.get("error")),
+        size: row.get("size"),
+        samples: row.get("samples"),
+        changes: words("changes"),
+        maps: words("maps"),
+        failed_maps: row.get("failed_maps"),
+        findings: row.get("findings"),
+        seconds: row.get("seconds"),
+        bytes: row.get("bytes"),
+    }
+}
 
 fn run_of(row: &SqliteRow) -> Result<Run> {
-    let report: Option<String> = row.get(7);
-    Ok(Run {
-        id: row.get(0),
-        asset: row.get(1),
-        number: row.get(2),
-        kind: RunKind::from_word(row.get(3))?,
-        status: RunStatus::from_word(row.get(4))?,
-        recipe: from_json("a run's recipe", row.get(5))?,
-        created: row.get(6),
-        report: report.map(|text| from_json("a report", &text)).transpose()?,
-        error: row.get(8),
-    })
+    let report: Option<String> = row.get("report");
+    let recipe = Recipe::from_json(row.get("recipe"))
+        .map_err(|e| StoreFault::Damaged(format!("the run's recipe in the database cannot be read: {e}")))?;
+    Ok(Run { line: line_of(row), recipe, report: report.map(|text| from_json("a report", &text)).transpose()? })
 }
 
 impl Store {
-    /// Enters a run in the ledger, waiting to be worked on.
-    pub async fn add_run(&self, asset: i64, kind: RunKind, recipe: &Recipe) -> Result<i64> {
-        let query = "INSERT INTO runs (asset, number, kind, status, recipe, created)
-            SELECT ?1, coalesce(max(number), 0) + 1, ?2, 'waiting', ?3, ?4 FROM runs WHERE asset = ?1";
-        let added = sqlx::query(query)
-            .bind(asset)
-            .bind(kind.word())
-            .bind(to_json(recipe))
-            .bind(now())
-            .execute(&self.pool)
-            .await?;
-        Ok(added.last_insert_rowid())
+    /// Enters a run in the ledger, waiting to be worked on. `changes` tells in words what differs from the run before.
+    pub async fn add_run(&self, asset: i64, kind: RunKind, recipe: &Recipe, changes: &[String]) -> Result<i64> {
+        self.in_one_step(async |step| {
+            let id = Store::next(step, "runs").await?;
+            let number = Store::next(step, &format!("run/{asset}")).await?;
+            let query = "INSERT INTO runs (id, asset, number, kind, status, recipe, created, size, samples, changes)
+                VALUES (?, ?, ?, ?, 'waiting', ?, ?, ?, ?, ?)";
+            sqlx::query(query)
+                .bind(id)
+                .bind(asset)
+                .bind(number)
+                .bind(kind.word())
+                .bind(to_json(recipe))
+                .bind(now())
+                .bind(recipe.sheet.size)
+                .bind(recipe.sheet.samples)
+                .bind(to_json(&changes))
+                .execute(&mut *step)
+                .await?;
+            Ok(id)
+        })
+        .await
     }
 
     pub async fn run(&self, id: i64) -> Result<Run> {
-        let row = sqlx::query(sqlx::AssertSqlSafe(format!("{COLUMNS} WHERE id = ?")))
-            .bind(id)
-            .fetch_optional(&self.pool)
-            .await?;
-        run_of(&row.ok_or_else(|| StoreFault::Missing(format!("run {id}")))?)
+        run_of(&self.run_row(id).await?)
     }
 
-    /// The asset's runs, newest first.
-    pub async fn runs(&self, asset: i64) -> Result<Vec<Run>> {
-        let query = sqlx::AssertSqlSafe(format!("{COLUMNS} WHERE asset = ? ORDER BY number DESC LIMIT 200"));
+    pub async fn run_line(&self, id: i64) -> Result<RunLine> {
+        Ok(line_of(&self.run_row(id).await?))
+    }
+
+    async fn run_row(&self, id: i64) -> Result<SqliteRow> {
+        let query = sqlx::AssertSqlSafe(format!("{LINE} WHERE id = ?"));
+        let row = sqlx::query(query).bind(id).fetch_optional(&self.pool).await?;
+        row.ok_or_else(|| StoreFault::Missing(format!("run {id}")))
+    }
+
+    /// The asset's runs, newest first: at most `most` of those whose number is below `before`.
+    pub async fn runs(&self, asset: i64, before: Option<i64>, most: u32) -> Result<Vec<RunLine>> {
+        let line = LINE.replace(", recipe, report", "");
+        let query = sqlx::AssertSqlSafe(format!("{line} WHERE asset = ? AND number < ? ORDER BY number DESC LIMIT ?"));
+        let before = before.unwrap_or(i64::MAX);
+        let rows = sqlx::query(query).bind(asset).bind(before).bind(most).fetch_all(&self.pool).await?;
+        Ok(rows.iter().map(line_of).collect())
+    }
+
+    /// How many runs an asset has, and the bytes of their maps.
+    pub async fn run_totals(&self, asset: i64) -> Result<(i64, i64)> {
+        let query = "SELECT count(*), coalesce(sum(bytes), 0) FROM runs WHERE asset = ?";
+        let row = sqlx::query(query).bind(asset).fetch_one(&self.pool).await?;
+        Ok((row.get(0), row.get(1)))
+    }
+
+    /// The newest run of an asset that fits, with all that is known of it; one that cannot be read is passed over.
+    pub async fn newest_run(&self, asset: i64, kind: Option<RunKind>, with_maps: bool) -> Result<Option<Run>> {
+        let query = format!(
+            "{LINE} WHERE asset = ? AND (? IS NULL OR kind = ?) AND (NOT ? OR status IN ('done', 'partial'))
+            ORDER BY number DESC LIMIT 3"
+        );
+        let kind = kind.map(RunKind::word);
+        let query = sqlx::query(sqlx::AssertSqlSafe(query)).bind(asset).bind(kind).bind(kind).bind(with_maps);
+        Ok(query.fetch_all(&self.pool).await?.iter().find_map(|row| run_of(row).ok()))
+    }
+
+    /// Runs of an asset that wait or are worked on.
+    pub async fn open_runs(&self, asset: i64) -> Result<Vec<RunLine>> {
+        let query = sqlx::AssertSqlSafe(format!("{LINE} WHERE asset = ? AND status IN ('waiting', 'running')"));
         let rows = sqlx::query(query).bind(asset).fetch_all(&self.pool).await?;
-        rows.iter().map(run_of).collect()
+        Ok(rows.iter().map(line_of).collect())
     }
 
     pub async fn set_run_status(&self, id: i64, status: RunStatus, error: Option<&str>) -> Result<()> {
@@ -135,24 +223,53 @@ impl Store {
 
     /// Closes a run: its files, whose blobs are stored already, its report, and its status, all or nothing.
     pub async fn finish_run(&self, id: i64, report: &Report, files: &[RunFile]) -> Result<()> {
-        let mut step = self.pool.begin().await?;
-        for file in files {
-            sqlx::query("INSERT OR REPLACE INTO run_files (run, map, file, hash, bytes) VALUES (?, ?, ?, ?, ?)")
+        self.in_one_step(async |step| {
+            for file in files {
+                sqlx::query("INSERT OR REPLACE INTO run_files (run, map, file, hash, bytes) VALUES (?, ?, ?, ?, ?)")
+                    .bind(id)
+                    .bind(&file.map)
+                    .bind(&file.file)
+                    .bind(&file.hash)
+                    .bind(file.bytes)
+                    .execute(&mut *step)
+                    .await?;
+            }
+            let made: Vec<&str> = report.maps.iter().filter(|(_, m)| m.error.is_none()).map(|(id, _)| &**id).collect();
+            let failed = report.maps.len() - made.len();
+            let status = if failed == 0 { RunStatus::Done } else { RunStatus::Partial };
+            let grave = report.findings.iter().filter(|f| f.severity != Severity::Note).count();
+            let bytes: i64 = files.iter().filter(|f| !f.file.is_empty()).map(|f| f.bytes).sum();
+            let query = "UPDATE runs SET status = ?, report = ?, error = NULL, maps = ?, failed_maps = ?, findings = ?, seconds = ?,
+                bytes = ? WHERE id = ?";
+            sqlx::query(query)
+                .bind(status.word())
+                .bind(to_json(report))
+                .bind(to_json(&made))
+                .bind(failed as i64)
+                .bind(grave as i64)
+                .bind(report.seconds)
+                .bind(bytes)
                 .bind(id)
-                .bind(&file.map)
-                .bind(&file.file)
-                .bind(&file.hash)
-                .bind(file.bytes)
                 .execute(&mut *step)
                 .await?;
-        }
-        sqlx::query("UPDATE runs SET status = 'done', report = ?, error = NULL WHERE id = ?")
-            .bind(to_json(report))
-            .bind(id)
-            .execute(&mut *step)
-            .await?;
-        step.commit().await?;
-        Ok(())
+            Ok(())
+        })
+        .await
+    }
+
+    /// Small pictures of these runs, as the map's name and the blob's hash by run.
+    pub async fn small_pictures(&self, asset: i64, from: i64, to: i64) -> Result<Vec<(i64, String, String)>> {
+        let query = "SELECT f.run, substr(f.map, 7), f.hash FROM run_files f JOIN runs r ON r.id = f.run
+            WHERE r.asset = ? AND r.number BETWEEN ? AND ? AND f.map LIKE 'small/%' ORDER BY f.map";
+        let rows = sqlx::query(query).bind(asset).bind(from).bind(to).fetch_all(&self.pool).await?;
+        Ok(rows.iter().map(|r| (r.get(0), r.get(1), r.get(2))).collect())
+    }
+
+    /// The file of this hash, when a run has one.
+    pub async fn file_by_hash(&self, hash: &str) -> Result<Option<RunFile>> {
+        let query = "SELECT map, file, hash, bytes FROM run_files WHERE hash = ? LIMIT 1";
+        let row = sqlx::query(query).bind(hash).fetch_optional(&self.pool).await?;
+        Ok(row.map(|r| RunFile { map: r.get(0), file: r.get(1), hash: r.get(2), bytes: r.get(3) }))
     }
 
     pub async fn run_files(&self, id: i64) -> Result<Vec<RunFile>> {

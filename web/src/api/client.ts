@@ -2,12 +2,18 @@
 import type {
   AssetLine,
   AssetView,
+  Change,
+  Conflict,
   Facing,
+  Freed,
   MapLine,
+  PictureLine,
   Problem,
   Recipe,
   Role,
+  RunDetail,
   RunKind,
+  RunPage,
   RunView,
   Stroke,
   Swatch,
@@ -20,6 +26,8 @@ export class RequestFailed extends Error {
   constructor(
     readonly status: number,
     message: string,
+    /** Places that an edit and the asset as it stands both changed. */
+    readonly conflicts: Conflict[] = [],
   ) {
     super(message);
   }
@@ -29,7 +37,8 @@ const UNREACHABLE = "The program does not answer. Start it again and reload this
 
 function failure(status: number, body: string): RequestFailed {
   try {
-    return new RequestFailed(status, (JSON.parse(body) as Problem).error);
+    const problem = JSON.parse(body) as Problem;
+    return new RequestFailed(status, problem.error, problem.conflicts);
   } catch {
     return new RequestFailed(
       status,
@@ -46,9 +55,15 @@ async function ask(path: string, init?: RequestInit): Promise<Response> {
   return response;
 }
 
-async function json<T>(path: string, method = "GET", body?: unknown): Promise<T> {
+async function json<T>(
+  path: string,
+  method = "GET",
+  body?: unknown,
+  more: Record<string, string> = {},
+): Promise<T> {
   const init = body === undefined ? { method } : { method, body: JSON.stringify(body) };
-  return (await ask(path, { ...init, headers: { "Content-Type": "application/json" } })).json() as Promise<T>;
+  const headers = { "Content-Type": "application/json", ...more };
+  return (await ask(path, { ...init, headers })).json() as Promise<T>;
 }
 
 /** Asks about a recipe that is not kept. */
@@ -63,8 +78,15 @@ export const api = {
   assets: () => json<AssetLine[]>("/assets"),
   addAsset: (name: string) => json<AssetView>("/assets", "POST", { name }),
   asset: (id: number) => json<AssetView>(`/assets/${id}`),
-  revise: (id: number, base: number, recipe: Recipe) =>
-    json<AssetView>(`/assets/${id}/recipe`, "PUT", { base, recipe }),
+  /** Lays changes, made to a revision, over the recipe as it stands. */
+  change: (id: number, base: number, changes: Change[]) =>
+    json<AssetView>(`/assets/${id}/recipe`, "PATCH", changes, { "If-Match": `"${base}"` }),
+  deleteAsset: (id: number) => json<Freed>(`/assets/${id}`, "DELETE"),
+  assetFrees: (id: number) => json<Freed>(`/assets/${id}/frees`),
+  runs: (id: number, before: number) => json<RunPage>(`/assets/${id}/runs?before=${before}`),
+  run: (id: number) => json<RunDetail>(`/runs/${id}`),
+  deleteRun: (id: number) => json<Freed>(`/runs/${id}`, "DELETE"),
+  runFrees: (id: number) => json<Freed>(`/runs/${id}/frees`),
   undo: (id: number) => json<AssetView>(`/assets/${id}/undo`, "POST"),
   redo: (id: number) => json<AssetView>(`/assets/${id}/redo`, "POST"),
   envelope: async (id: number, recipe: Recipe, needles: number, part: string | null) => {
@@ -91,9 +113,13 @@ export const api = {
     (await ask(`/assets/${id}/display/${side}`, { signal })).arrayBuffer(),
 };
 
-export const mapUrl = (run: number, map: string, sheet: number) =>
-  `/api/runs/${run}/maps/${map}?sheet=${sheet}`;
-export const smallUrl = (run: number, map: string) => `/api/runs/${run}/small/${map}`;
+/** A picture by its content. */
+export const pictureUrl = (hash: string) => `/api/pictures/${hash}`;
+/** A map of a run as it can be shown; null when there is none. */
+export const mapUrl = (run: { pictures: PictureLine[] }, map: string, sheet: number) => {
+  const picture = run.pictures.find((p) => p.map === map && p.sheet === sheet);
+  return picture ? pictureUrl(picture.hash) : null;
+};
 export const liveUrl = (run: number, map: string, sheet: number, turn: number) =>
   `/api/runs/${run}/live/${map}?sheet=${sheet}&turn=${turn}`;
 export const cageUrl = (asset: number, format: "glb" | "obj") => `/api/assets/${asset}/cage?format=${format}`;

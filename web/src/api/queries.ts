@@ -1,14 +1,13 @@
-// Hooks that fetch and change what the server holds. The recipe is edited as a draft: the page shows it at once, the server
-// hears of it when the hand rests, and each rest is one undo step.
+// Hooks that fetch and change what the server holds.
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useCallback, useEffect } from "react";
+import { useCallback, useMemo } from "react";
 import { toast } from "sonner";
-import { create } from "zustand";
 import { useStore } from "../state";
 import { api, RequestFailed } from "./client";
-import type { AssetView, Event, Recipe, RunKind, RunView } from "./types";
+import { assetKey, settled, useDraft, useKeeping } from "./drafts";
+import type { AssetView, PictureLine, Report, RunDetail, RunKind, RunView } from "./types";
 
-const assetKey = (id: number | null) => ["asset", id];
+const UNSAVED = "The last edits are not saved yet. Wait until the program has them, then try again.";
 
 export function useAssets() {
   return useQuery({ queryKey: ["assets"], queryFn: api.assets });
@@ -59,80 +58,58 @@ export function useUvReport(wanted = true) {
   });
 }
 
-/** The run that is looked at: the chosen one, or the newest that is finished. */
-export function useShownRun(): RunView | null {
+/** A run with its report, and where its pictures lie. */
+export interface ShownRun extends RunView {
+  report: Report | null;
+  pictures: PictureLine[];
+}
+
+export const hasMaps = (run: RunView) => run.status === "done" || run.status === "partial";
+
+/** The run that is looked at: the chosen one, or the newest that has maps. Null until all is known of it. */
+export function useShownRun(): ShownRun | null {
   const asset = useAsset().data;
   const chosen = useStore((s) => s.run);
-  const runs = asset?.runs ?? [];
-  return runs.find((r) => r.id === chosen) ?? runs.find((r) => r.status === "done") ?? null;
+  const newest = asset?.runs.find(hasMaps);
+  const id = chosen ?? newest?.id ?? null;
+  const detail = useQuery({
+    queryKey: ["run", id],
+    queryFn: () => api.run(id ?? 0),
+    enabled: id !== null,
+    staleTime: Number.POSITIVE_INFINITY,
+    placeholderData: (old, before) =>
+      before?.queryKey[0] === "run" && sameAsset(asset, old) ? old : undefined,
+  }).data;
+  return useMemo(
+    () => (detail ? { ...detail.run, report: detail.report, pictures: detail.pictures } : null),
+    [detail],
+  );
 }
+
+/** Whether a run is one of the asset's that are listed. */
+const sameAsset = (asset: AssetView | undefined, detail: RunDetail | undefined) =>
+  asset?.runs.some((r) => r.id === detail?.run.id) ?? false;
 
 export function say(error: unknown) {
   toast.error(error instanceof Error ? error.message : String(error), { duration: 9000 });
 }
 
-interface Drafts {
-  draft: Recipe | null;
-  /** The asset it belongs to. */
-  of: number | null;
-}
-const useDrafts = create<Drafts>()(() => ({ draft: null, of: null }));
-let resting: ReturnType<typeof setTimeout> | undefined;
-let flush: (() => void) | undefined;
-let sending: Promise<void> = Promise.resolve();
-
 /** The recipe as it stands on screen, and a way to change it. */
-export function useRecipe(): [Recipe | undefined, (change: (r: Recipe) => Recipe) => void] {
-  const asset = useAsset().data;
-  const draft = useDrafts((s) => (s.of === asset?.id ? s.draft : null));
-  const client = useQueryClient();
-  const edit = useCallback(
-    (change: (r: Recipe) => Recipe) => {
-      if (!asset) return;
-      const kept = useDrafts.getState();
-      const next = change((kept.of === asset.id && kept.draft) || asset.recipe);
-      useDrafts.setState({ draft: next, of: asset.id });
-      clearTimeout(resting);
-      flush = () => {
-        clearTimeout(resting);
-        flush = undefined;
-        // As it stands now: what is edited while this is on its way is kept next.
-        const { draft } = useDrafts.getState();
-        if (draft) sending = sending.then(() => keep(client, asset.id, draft));
-      };
-      resting = setTimeout(flush, 260);
-    },
-    [asset, client],
-  );
-  return [draft ?? asset?.recipe, edit];
+export function useRecipe() {
+  return useDraft(useAsset().data);
 }
 
-async function keep(client: ReturnType<typeof useQueryClient>, id: number, draft: Recipe) {
-  const base = client.getQueryData<AssetView>(assetKey(id));
-  if (!base) return;
-  try {
-    const asset = await api.revise(id, base.revision, draft);
-    client.setQueryData(assetKey(id), asset);
-    if (useDrafts.getState().draft === draft) useDrafts.setState({ draft: null });
-    const from = asset.recipe.high.length > 0 || asset.recipe.normal_map;
-    const bakeable = asset.recipe.low.length > 0 && Boolean(from);
-    if (useStore.getState().follow && bakeable && asset.revision !== base.revision) await bake(id, "proof");
-  } catch (error) {
-    useDrafts.setState({ draft: null });
-    await client.invalidateQueries({ queryKey: assetKey(id) });
-    say(error);
-  }
-}
-
-/** Keeps what was edited without waiting for the hand to rest: what comes next is an undo step of its own. */
-export function keepNow() {
-  if (useDrafts.getState().draft) flush?.();
-}
-
-/** Waits until what was edited is kept, so that a bake sees it. */
-export async function settled() {
-  flush?.();
-  await sending;
+/** Sends what is edited, and follows it with a proof. Called once, by the shell. */
+export function useSaving() {
+  const kept = useCallback((before: AssetView | undefined, now: AssetView) => {
+    const from = now.recipe.high.length > 0 || now.recipe.normal_map;
+    const bakeable = now.recipe.low.length > 0 && Boolean(from);
+    // A proof that cannot be baked takes no edit with it.
+    if (useStore.getState().follow && bakeable && now.revision !== before?.revision) {
+      bake(now.id, "proof").catch(say);
+    }
+  }, []);
+  useKeeping(useAsset().data?.id, kept);
 }
 
 async function bake(asset: number, kind: RunKind) {
@@ -145,47 +122,24 @@ export function useActions() {
   const id = useStore((s) => s.asset);
   const put = useCallback((asset: AssetView) => client.setQueryData(assetKey(asset.id), asset), [client]);
   const doing = useCallback((work: () => Promise<unknown>) => work().catch(say), []);
+  const step = (go: (id: number) => Promise<AssetView>) =>
+    doing(async () => {
+      if (!(await settled())) throw new Error(UNSAVED);
+      if (id !== null) put(await go(id));
+    });
   return {
     put,
-    bake: (kind: RunKind) => doing(() => settled().then(() => (id === null ? undefined : bake(id, kind)))),
+    bake: (kind: RunKind) =>
+      doing(async () => {
+        if (!(await settled())) throw new Error(UNSAVED);
+        if (id !== null) await bake(id, kind);
+      }),
     again: (run: number) => doing(() => api.again(run)),
     stop: (run: number) => doing(() => api.stop(run)),
-    undo: () => doing(async () => id !== null && put(await settled().then(() => api.undo(id)))),
-    redo: () => doing(async () => id !== null && put(await settled().then(() => api.redo(id)))),
+    undo: () => step(api.undo),
+    redo: () => step(api.redo),
   };
 }
 
-/** Listens to the server for as long as the page is open. */
-export function useEvents() {
-  const client = useQueryClient();
-  useEffect(() => {
-    const source = new EventSource("/api/events");
-    let opened = false;
-    source.onopen = () => {
-      // The program was started again: what ran then does not run now.
-      if (opened) {
-        useStore.getState().set({ progress: null });
-        client.invalidateQueries({ queryKey: ["assets"] });
-        client.invalidateQueries({ queryKey: ["asset"] });
-      }
-      opened = true;
-    };
-    source.onmessage = (message) => {
-      const event = JSON.parse(message.data as string) as Event;
-      const { progress, set } = useStore.getState();
-      if (event.event === "progress") {
-        set({ progress: event });
-      } else if (event.event === "ended") {
-        if (progress?.run === event.run) set({ progress: null });
-      } else if (event.event === "intake") {
-        set({ intake: { ...useStore.getState().intake, [event.file]: event.stage } });
-      } else {
-        client.invalidateQueries({ queryKey: ["assets"] });
-        client.invalidateQueries({ queryKey: event.asset === 0 ? ["asset"] : assetKey(event.asset) });
-      }
-    };
-    return () => source.close();
-  }, [client]);
-}
-
+export { keepNow, settled } from "./drafts";
 export { RequestFailed };

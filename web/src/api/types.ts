@@ -2,7 +2,7 @@
 
 export type Severity = "note" | "warning" | "fault";
 
-export type FindingKind = "unreadable" | "not-a-number" | "missing-uvs" | "island-outside" | "overlapping-uvs" | "mirrored-islands" | "density-spread" | "stretched-uvs" | "tight-islands" | "turned-faces" | "inside-out" | "doubled-points" | "non-manifold-edges" | "hard-edges-without-seam" | "polygons-triangulated" | "zero-area-faces" | "scale-slip" | "axis-swap" | "meshes-apart" | "unpaired-part" | "names-pair-nothing" | "colours-merged" | "cage-gaps" | "misses" | "back-face-hits" | "wrong-part-hits" | "lean" | "range-clipped";
+export type FindingKind = "unreadable" | "read-in-part" | "not-a-number" | "missing-uvs" | "island-outside" | "overlapping-uvs" | "mirrored-islands" | "density-spread" | "stretched-uvs" | "tight-islands" | "turned-faces" | "inside-out" | "doubled-points" | "non-manifold-edges" | "hard-edges-without-seam" | "polygons-triangulated" | "zero-area-faces" | "scale-slip" | "axis-swap" | "meshes-apart" | "unpaired-part" | "names-pair-nothing" | "colours-merged" | "cage-gaps" | "misses" | "back-face-hits" | "wrong-part-hits" | "lean" | "range-clipped";
 
 export type Place = { 
 /**
@@ -527,7 +527,7 @@ whole: Estimate, };
 
 export type RunKind = "proof" | "final";
 
-export type RunStatus = "waiting" | "running" | "done" | "stopped" | "failed" | "interrupted";
+export type RunStatus = "waiting" | "running" | "done" | "partial" | "stopped" | "failed" | "interrupted";
 
 export type AssetLine = { id: number, name: string, };
 
@@ -640,13 +640,79 @@ unseen: Array<string>,
  * What to know of a file that was just brought in: settings that could not be carried over to it, files it names that did not
  * come with it.
  */
-told: Array<string>, runs: Array<RunView>, estimates: Estimates | null, };
+told: Array<string>, 
+/**
+ * The newest runs; older ones by `/api/assets/<id>/runs?before=<number>`.
+ */
+runs: Array<RunView>, 
+/**
+ * How many runs there are, and the bytes of their maps.
+ */
+run_count: number, run_bytes: number, estimates: Estimates | null, };
 
 export type RunView = { id: number, number: number, kind: RunKind, status: RunStatus, created: number, size: number, samples: number, 
 /**
  * What differs from the run before, in words.
  */
-changes: Array<string>, report: Report | null, error: string | null, bytes: number, };
+changes: Array<string>, error: string | null, bytes: number, 
+/**
+ * Ids of the maps that were made.
+ */
+maps: Array<string>, failed_maps: number, 
+/**
+ * Findings that are more than notes.
+ */
+findings: number, seconds: number | null, 
+/**
+ * Small pictures: the content hash by map.
+ */
+small: { [key in string]: string }, };
+
+export type RunPage = { runs: Array<RunView>, more: boolean, };
+
+export type PictureLine = { map: string, sheet: number, 
+/**
+ * Content hash: the picture lies at `/api/pictures/<hash>`.
+ */
+hash: string, };
+
+export type RunDetail = { run: RunView, report: Report | null, 
+/**
+ * Its maps as a browser can show them.
+ */
+pictures: Array<PictureLine>, };
+
+export type Change = { 
+/**
+ * The way to the place, such as `["maps", "ao", "rays"]`.
+ */
+at: Array<string>, 
+/**
+ * What is to stand there; left out, the place is cleared. At `+`, the entries to add.
+ */
+to?: unknown, };
+
+export type Conflict = { at: Array<string>, 
+/**
+ * The place in words.
+ */
+words: string, 
+/**
+ * What the edit wants there; none when it clears the place.
+ */
+mine: unknown, 
+/**
+ * What stands there by now.
+ */
+theirs: unknown, };
+
+export type Freed = { bytes: number, };
+
+export type About = { version: string, 
+/**
+ * Bytes held in memory between requests, measured now, and the most that may be.
+ */
+memory_held: number, memory_most: number, };
 
 export type Revision = { 
 /**
@@ -756,7 +822,11 @@ neighbours: Array<TraceNeighbour>, };
 
 export type TraceView = { trace: Trace, maps: Array<TexelMap>, };
 
-export type Problem = { error: string, };
+export type Problem = { error: string, 
+/**
+ * Places that an edit and the asset as it stands both changed; empty for every other error.
+ */
+conflicts?: Array<Conflict>, };
 
 export type Event = { "event": "asset", asset: number, } | { "event": "progress" } & ProgressView | { "event": "intake", asset: number, file: string, stage: string, } | { "event": "ended", run: number, };
 
@@ -797,3 +867,7 @@ name: string,
  * Byte offset after the header.
  */
 offset: number, length: number, };
+
+export const NAMED_LISTS: readonly (readonly [string, string])[] = [["maps","map"],["low","file"],["high","file"],["hand_pairs","high"],["reach/parts","part"]];
+
+export const GROWING_LISTS: readonly string[] = ["reach/strokes","exceptions","low/*/steps","high/*/steps"];

@@ -2,8 +2,8 @@
 import { useEffect, useMemo, useRef, useState } from "react";
 import * as THREE from "three";
 import { mapUrl } from "../api/client";
-import { useAsset, useShownRun, useUvReport } from "../api/queries";
-import type { MapSettings, RunView } from "../api/types";
+import { type ShownRun, useAsset, useShownRun, useUvReport } from "../api/queries";
+import type { MapSettings } from "../api/types";
 import { useEnvelope, useLive } from "../reach/live";
 import { traceAt, useTrace } from "../reach/trace";
 import { useBrush } from "../reach/use-brush";
@@ -42,7 +42,7 @@ const SCRATCH = 2;
 /** Needles that are drawn when they are first asked for. */
 const FIRST_NEEDLES = 1500;
 
-function normalSettings(run: RunView | null): Extract<MapSettings, { map: "normal" }> | undefined {
+function normalSettings(run: ShownRun | null): Extract<MapSettings, { map: "normal" }> | undefined {
   return run?.report?.recipe.maps.find((m) => m.map === "normal");
 }
 
@@ -116,8 +116,10 @@ export function ModelStage() {
   const urls =
     run && shownMap
       ? Array.from({ length: Math.min(MOST_SHEETS, report?.sheets.length ?? 1) }, (_, i) =>
-          live?.map === shownMap && live.sheet === i ? live.url : mapUrl(run.id, shownMap, i),
-        ).join(" ")
+          live?.map === shownMap && live.sheet === i ? live.url : mapUrl(run, shownMap, i),
+        )
+          .filter((url) => url !== null)
+          .join(" ")
       : "";
   useEffect(() => {
     if (!viewer || !low.data) return;
@@ -360,7 +362,7 @@ export function ModelStage() {
       {low.isError && <StageMessage title="The low-poly cannot be shown">{low.error.message}</StageMessage>}
       {!low.data && !low.isFetching && !low.isError && !high.data && (
         <StageMessage title="No model yet">
-          Bring in a low-poly and a sculpt at the Meshes stop, or drop files here.
+          Import a low-poly and a sculpt at the Meshes stop, or drop files here.
         </StageMessage>
       )}
     </section>

@@ -36,7 +36,7 @@ export function CageSection() {
         </div>
       ) : (
         <p className="text-ink-2">
-          None: the envelope above is used. Give it out, move its points elsewhere, and bring it back.
+          None: the envelope above is used. Export it, move its points elsewhere, and import it again.
         </p>
       )}
       <input
@@ -49,10 +49,10 @@ export function CageSection() {
       />
       <div className="mt-1.5 flex gap-1.5">
         <Button disabled={busy} onClick={() => picker.current?.click()}>
-          {busy ? "Reading…" : "Bring in"}
+          {busy ? "Reading…" : "Import"}
         </Button>
         <a className={link} href={cageUrl(asset.id, "glb")} download>
-          Give out GLB
+          Export GLB
         </a>
         <a className={link} href={cageUrl(asset.id, "obj")} download>
           OBJ

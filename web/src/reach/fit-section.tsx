@@ -33,13 +33,13 @@ export function FitSection() {
     >
       {!header && !failed && (
         <p className={busy ? "animate-pulse text-ink-3" : "text-ink-3"}>
-          {busy ? "Fitting to the sculpt…" : "Bring in a low-poly and a sculpt first."}
+          {busy ? "Fitting to the sculpt…" : "Import a low-poly and a sculpt first."}
         </p>
       )}
       {failed && <p className="text-ink-2">{failed}</p>}
       {header && fit && <Account fit={fit} probed={header.probed} />}
       {header && !fit && (
-        <p className="text-ink-2">Numbers are set by hand; Fit measures them at each vertex instead.</p>
+        <p className="text-ink-2">The numbers are set manually; Fit measures them at each vertex instead.</p>
       )}
       {fit && (
         <label className="mt-1 flex items-center gap-2">

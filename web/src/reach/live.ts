@@ -3,7 +3,7 @@
 import { useEffect } from "react";
 import { create } from "zustand";
 import { api } from "../api/client";
-import { useAsset, useRecipe } from "../api/queries";
+import { hasMaps, useAsset, useRecipe } from "../api/queries";
 import type { AssetView, Recipe, Stroke } from "../api/types";
 import { useStore } from "../state";
 import { type EnvelopeData, readEnvelope } from "./envelope-data";
@@ -122,7 +122,7 @@ export function useFollowing() {
   const stroke = useLive((s) => s.stroke);
   const { stop, needles, needlePart, map, sheet, follow: wanted, brush } = useStore();
   const kept = asset?.recipe;
-  const newest = asset?.runs.find((r) => r.status === "done")?.id;
+  const newest = asset?.runs.find(hasMaps)?.id;
   // biome-ignore lint/correctness/useExhaustiveDependencies: a run that was finished shows what the look showed
   useEffect(() => useLive.setState({ look: null }), [newest, asset?.id]);
   const atReach = stop === "reach";

@@ -55,7 +55,7 @@ function Story({ view }: { view: TraceView }) {
     <>
       {rays.length > 1 && <RaySteps rays={rays} />}
       <RayFacts ray={ray} />
-      <h3 className="mt-2 font-semibold">Surfaces on its way</h3>
+      <h3 className="mt-2 font-semibold">Surfaces crossed</h3>
       {ray.crossings.length === 0 ? (
         <p className="text-ink-2">None: the ray ends without meeting the sculpt. Lengthen a reach here.</p>
       ) : (
@@ -66,7 +66,7 @@ function Story({ view }: { view: TraceView }) {
           {ray.more && <li className="text-ink-3">and more behind these</li>}
         </ol>
       )}
-      <h3 className="mt-2 font-semibold">What the maps made of it</h3>
+      <h3 className="mt-2 font-semibold">Map values</h3>
       <dl className="mt-1 grid grid-cols-[auto_1fr] gap-x-3">
         {view.maps.map((m) => (
           <MapLine key={m.map} name={label(m.map)} words={m.words} channels={m.channels} />

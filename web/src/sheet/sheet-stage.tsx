@@ -59,7 +59,7 @@ export function SheetStage() {
       : live
         ? liveUrl(live.run, shown, number, Math.round(live.elapsed * 8))
         : run
-          ? mapUrl(run.id, shown, number)
+          ? mapUrl(run, shown, number)
           : null;
   const image = useLoadedImage(url);
   const proof = Math.min(asset?.recipe.sheet.size ?? 0, asset?.recipe.sheet.proof_size ?? 0);
@@ -282,7 +282,7 @@ function IslandProbe() {
           <b>
             Island {island.number} of {island.part}
           </b>
-          <span>{(island.density * report.size).toFixed(1)} texels a unit</span>
+          <span>{(island.density * report.size).toFixed(1)} texels per unit</span>
           <span>{(island.density / Math.max(1e-9, report.median_density)).toFixed(2)} of the median</span>
           <span>stretch {island.stretch.toFixed(2)}</span>
           <span>

@@ -59,7 +59,7 @@ export function CommandBox() {
           className="h-10 w-full border-b border-line bg-transparent px-3 text-base outline-none placeholder:text-ink-3"
         />
         <Command.List className="p-1">
-          <Command.Empty className="p-4 text-center text-ink-3">Nothing by that name.</Command.Empty>
+          <Command.Empty className="p-4 text-center text-ink-3">No results.</Command.Empty>
           <Command.Group heading="Do" className={GROUP}>
             {item("Bake a proof", () => actions.bake("proof"), "B")}
             {item("Bake the final", () => actions.bake("final"), "Shift B")}

@@ -7,7 +7,7 @@ import { useStore } from "../state";
 export const KEYS: readonly (readonly [string, string])[] = [
   ["Ctrl K", "Find a command, part or finding"],
   ["B  /  Shift B", "Bake a proof / the final"],
-  ["Esc", "Close the trace, put the brush down, or stop the bake that runs"],
+  ["Esc", "Close what is open: a dialog, the trace, the brush. With nothing open, stop the bake that runs"],
   ["Ctrl Z  /  Ctrl Shift Z", "Undo / redo the last change of the recipe"],
   ["1  2  3", "Model stage alone, both stages, sheet stage alone"],
   ["F", "Frame the model"],
@@ -26,13 +26,17 @@ export const KEYS: readonly (readonly [string, string])[] = [
   ["Drag a number", "Change it; Shift fine, Ctrl coarse. Click to type, arithmetic works"],
 ];
 
+/** What takes keys for itself while it is open or has the focus. */
+const TAKES_KEYS =
+  "input, textarea, select, [contenteditable], [role=combobox], [role=listbox], [role=menu], [role=dialog]";
+const OPEN = "[role=menu][data-state=open], [role=listbox][data-state=open], [role=dialog][data-state=open]";
+
 export function useKeys() {
   const actions = useActions();
   useEffect(() => {
     const press = (e: KeyboardEvent) => {
       const state = useStore.getState();
-      const typing =
-        e.target instanceof HTMLElement && e.target.closest("input, textarea, [contenteditable]");
+      const typing = e.target instanceof HTMLElement && e.target.closest(TAKES_KEYS);
       const command = e.ctrlKey || e.metaKey;
       if (command && e.key.toLowerCase() === "k") {
         e.preventDefault();
@@ -42,7 +46,16 @@ export function useKeys() {
         if (e.shiftKey) actions.redo();
         else actions.undo();
       }
-      if (command || e.altKey || typing || state.commandOpen || state.keysOpen) return;
+      // Asked before what is open hears of the key and closes: one press does one thing.
+      if (
+        command ||
+        e.altKey ||
+        typing ||
+        state.commandOpen ||
+        state.keysOpen ||
+        document.querySelector(OPEN)
+      )
+        return;
       const acts = new Map<string, () => void>([
         ["b", () => actions.bake("proof")],
         ["B", () => actions.bake("final")],
@@ -74,7 +87,7 @@ export function useKeys() {
         act();
       }
     };
-    window.addEventListener("keydown", press);
-    return () => window.removeEventListener("keydown", press);
+    window.addEventListener("keydown", press, { capture: true });
+    return () => window.removeEventListener("keydown", press, { capture: true });
   }, [actions]);
 }

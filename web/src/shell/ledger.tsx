@@ -1,16 +1,19 @@
 // The ledger: every run, newest first, with what made it differ from the run before.
-import { RotateCcw } from "lucide-react";
-import { smallUrl } from "../api/client";
-import { useActions, useAsset, useShownRun } from "../api/queries";
+import { RotateCcw, Trash2 } from "lucide-react";
+import { useEffect, useState } from "react";
+import { api, pictureUrl } from "../api/client";
+import { hasMaps, say, useActions, useAsset, useShownRun } from "../api/queries";
 import type { RunView } from "../api/types";
 import { useStore } from "../state";
 import { bytes, seconds } from "../ui/parts";
+import { DeleteDialog } from "./delete-dialog";
 
 export function Ledger() {
   const asset = useAsset().data;
   const shown = useShownRun();
-  const runs = asset?.runs ?? [];
-  const total = runs.reduce((n, r) => n + r.bytes, 0);
+  const { runs, older } = useRuns();
+  const [deleting, setDeleting] = useState<RunView | null>(null);
+  const count = asset?.run_count ?? 0;
   return (
     <section
       aria-label="Ledger"
@@ -19,58 +22,104 @@ export function Ledger() {
       <div className="flex flex-col gap-0.5 p-3">
         <b>Ledger</b>
         <span className="text-ink-3">
-          {runs.length} {runs.length === 1 ? "run" : "runs"}
+          {count} {count === 1 ? "run" : "runs"}
         </span>
-        {total > 0 && <span className="text-ink-3">{bytes(total)}</span>}
+        {asset && asset.run_bytes > 0 && <span className="text-ink-3">{bytes(asset.run_bytes)}</span>}
       </div>
       <ol className="flex gap-2 overflow-x-auto overflow-y-hidden py-2 pr-2">
         {runs.map((run) => (
-          <Card key={run.id} run={run} shown={run.id === shown?.id} />
+          <Card key={run.id} run={run} shown={run.id === shown?.id} onDelete={() => setDeleting(run)} />
         ))}
+        {older && (
+          <li className="shrink-0 self-center px-2">
+            <button
+              type="button"
+              onClick={older}
+              className="rounded border border-line px-2 py-1 hover:bg-sunk"
+            >
+              Show older runs
+            </button>
+          </li>
+        )}
         {runs.length === 0 && (
           <li className="self-center text-ink-3">
             Every bake is kept here with the settings that made it. Press B for a first proof.
           </li>
         )}
       </ol>
+      {deleting && (
+        <DeleteDialog
+          title={`Delete run ${deleting.number}?`}
+          frees={() => api.runFrees(deleting.id)}
+          onDelete={async () => {
+            const freed = await api.deleteRun(deleting.id);
+            // What is looked at falls back to the newest.
+            if (useStore.getState().run === deleting.id) useStore.getState().set({ run: null });
+            return freed;
+          }}
+          onClose={() => setDeleting(null)}
+        >
+          Its maps, report and settings are removed. This cannot be undone.
+        </DeleteDialog>
+      )}
     </section>
   );
+}
+
+/** The runs that are listed, newest first, and a way to list more; none when all are. */
+function useRuns(): { runs: RunView[]; older: (() => void) | null } {
+  const asset = useAsset().data;
+  const [more, setMore] = useState<RunView[]>([]);
+  const id = asset?.id;
+  // biome-ignore lint/correctness/useExhaustiveDependencies: another asset has other runs
+  useEffect(() => setMore([]), [id]);
+  const first = asset?.runs ?? [];
+  const last = first.at(-1)?.number ?? 0;
+  const runs = [...first, ...more.filter((r) => r.number < last)];
+  const oldest = runs.at(-1)?.number ?? 0;
+  const all = runs.length >= (asset?.run_count ?? 0);
+  const older = () => {
+    if (id === undefined) return;
+    api.runs(id, oldest).then((page) => setMore((known) => [...known, ...page.runs]), say);
+  };
+  return { runs, older: all ? null : older };
 }
 
 function facts(run: RunView): { text: string; quiet: string } {
   const changes = run.changes.length > 0 ? run.changes.join(", ") : "same settings as before";
   switch (run.status) {
-    case "done": {
-      const open = run.report?.findings.filter((f) => f.severity !== "note").length ?? 0;
-      return {
-        text: changes,
-        quiet: open === 0 ? "no findings" : `${open} ${open === 1 ? "finding" : "findings"}`,
-      };
+    case "done":
+    case "partial": {
+      const found =
+        run.findings === 0 ? "no findings" : `${run.findings} ${run.findings === 1 ? "finding" : "findings"}`;
+      const failed =
+        run.failed_maps > 0 ? `${run.failed_maps} ${run.failed_maps === 1 ? "map" : "maps"} failed, ` : "";
+      return { text: changes, quiet: failed + found };
     }
     case "running":
-      return { text: "baking now", quiet: changes };
+      return { text: "running", quiet: changes };
     case "waiting":
-      return { text: "waiting its turn", quiet: changes };
+      return { text: "queued", quiet: changes };
     case "stopped":
-      return { text: "stopped by hand", quiet: changes };
+      return { text: "stopped", quiet: changes };
     case "failed":
       return { text: run.error ?? "failed", quiet: changes };
     case "interrupted":
-      return { text: "cut off when the program ended", quiet: changes };
+      return { text: "interrupted: the program ended", quiet: changes };
   }
 }
 
-function Card({ run, shown }: { run: RunView; shown: boolean }) {
+function Card({ run, shown, onDelete }: { run: RunView; shown: boolean; onDelete: () => void }) {
   const set = useStore((s) => s.set);
   const { again } = useActions();
-  const maps = Object.keys(run.report?.maps ?? {})
-    .filter((m) => m !== "miss")
+  const maps = Object.keys(run.small)
+    .filter((m) => m !== "miss" && !m.includes("@"))
     .sort((a, b) => (a === "normal" ? -1 : b === "normal" ? 1 : a.localeCompare(b)));
   const { text, quiet } = facts(run);
-  const done = run.status === "done";
+  const done = hasMaps(run);
   const repeatable = !done && run.status !== "running" && run.status !== "waiting";
   return (
-    <li className="relative shrink-0">
+    <li className="group relative shrink-0">
       <button
         type="button"
         aria-pressed={shown}
@@ -83,7 +132,7 @@ function Card({ run, shown }: { run: RunView; shown: boolean }) {
             {maps.slice(0, 2).map((m) => (
               <img
                 key={m}
-                src={smallUrl(run.id, m)}
+                src={pictureUrl(run.small[m] ?? "")}
                 alt={m}
                 className="size-[58px] rounded-[2px] bg-stage object-cover"
               />
@@ -97,18 +146,30 @@ function Card({ run, shown }: { run: RunView; shown: boolean }) {
             </b>{" "}
             <span className="num text-ink-2">
               {run.size}x{run.samples}
-              {run.report ? `, ${seconds(run.report.seconds)}` : ""}
+              {run.seconds !== null ? `, ${seconds(run.seconds)}` : ""}
             </span>
           </span>
           <span
-            className={`line-clamp-2 leading-tight ${run.status === "failed" ? "text-madder" : ""}`}
+            className={`line-clamp-2 pr-4 leading-tight ${run.status === "failed" ? "text-madder" : ""}`}
             title={text}
           >
             {text}
           </span>
-          <span className="block truncate text-ink-3">{quiet}</span>
+          <span className={`block truncate ${run.status === "partial" ? "text-madder" : "text-ink-3"}`}>
+            {quiet}
+          </span>
         </span>
       </button>
+      {run.status !== "running" && (
+        <button
+          type="button"
+          aria-label={`Delete run ${run.number}`}
+          onClick={onDelete}
+          className="absolute top-1 right-1 grid size-6 place-items-center rounded text-ink-3 opacity-0 group-hover:opacity-100 hover:bg-sunk hover:text-ink focus-visible:opacity-100"
+        >
+          <Trash2 className="size-3.5" />
+        </button>
+      )}
       {repeatable && (
         <button
           type="button"

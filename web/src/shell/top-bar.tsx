@@ -1,12 +1,15 @@
 // The top bar: which asset, the command box, what is being baked, theme and help.
 
 import { useQueryClient } from "@tanstack/react-query";
-import { ChevronDown, CircleHelp, Moon, Plus, Square, Sun } from "lucide-react";
+import { ChevronDown, CircleHelp, CloudOff, Moon, Plus, Square, Sun, Trash2 } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
+import { useEffect, useState } from "react";
 import { api } from "../api/client";
+import { useDrafts } from "../api/drafts";
 import { say, useActions, useAsset, useAssets } from "../api/queries";
 import { useStore } from "../state";
 import { count, seconds } from "../ui/parts";
+import { DeleteDialog } from "./delete-dialog";
 import { Mark } from "./mark";
 
 const ICON = "grid size-7 place-items-center rounded text-ink-2 hover:bg-sunk hover:text-ink";
@@ -19,6 +22,7 @@ export function TopBar() {
       <b className="hidden text-lg tracking-tight sm:block">Ember Ridge</b>
       <span className="h-5 w-px bg-line" />
       <AssetPicker />
+      <Unsaved />
       <button
         type="button"
         onClick={() => set({ commandOpen: true })}
@@ -62,6 +66,7 @@ function AssetPicker() {
       say(error);
     }
   };
+  const [deleting, setDeleting] = useState(false);
   const of = (role: "low" | "high") => asset?.meshes.filter((m) => m.role === role) ?? [];
   const triangles = (role: "low" | "high") => of(role).reduce((n, m) => n + m.summary.triangles, 0);
   const parts = of("low").reduce((n, m) => n + m.summary.parts.length, 0);
@@ -102,9 +107,45 @@ function AssetPicker() {
           >
             <Plus className="size-3.5" /> New asset
           </DropdownMenu.Item>
+          {asset && (
+            <DropdownMenu.Item
+              onSelect={() => setDeleting(true)}
+              className="flex items-center gap-1.5 rounded px-2 py-1.5 outline-none data-highlighted:bg-sunk"
+            >
+              <Trash2 className="size-3.5" /> Delete {asset.name}
+            </DropdownMenu.Item>
+          )}
         </DropdownMenu.Content>
       </DropdownMenu.Portal>
+      {deleting && asset && (
+        <DeleteDialog
+          title={`Delete ${asset.name}?`}
+          frees={() => api.assetFrees(asset.id)}
+          onDelete={() => api.deleteAsset(asset.id)}
+          onClose={() => setDeleting(false)}
+        >
+          Its files, settings and all {asset.run_count} runs are removed. This cannot be undone.
+        </DeleteDialog>
+      )}
     </DropdownMenu.Root>
+  );
+}
+
+/** Says so while an edit is in this browser alone, and only then. */
+function Unsaved() {
+  const failing = useDrafts((s) => s.failing);
+  const refused = useStore((s) => s.refused);
+  const set = useStore((s) => s.set);
+  useEffect(() => {
+    if (!refused) return;
+    say(new Error(refused));
+    set({ refused: null });
+  }, [refused, set]);
+  if (!failing) return null;
+  return (
+    <span role="status" title={failing} className="flex items-center gap-1.5 whitespace-nowrap">
+      <CloudOff className="size-3.5 text-ochre" /> Not saved yet
+    </span>
   );
 }
 

@@ -1,6 +1,6 @@
 // The trail: the eight stops in the order the work goes, each with its state told by shape and number.
 import { Check } from "lucide-react";
-import { useAsset, useShownRun } from "../api/queries";
+import { hasMaps, useAsset, useShownRun } from "../api/queries";
 import type { Finding } from "../api/types";
 import { STOP_LABELS, STOPS, type Stop, useStore } from "../state";
 
@@ -33,7 +33,7 @@ function useStates(): Record<Stop, StopState> {
   const run = useShownRun();
   const whole = Boolean(asset && asset.recipe.low.length > 0 && asset.recipe.high.length > 0);
   const told = (n: number, ready: boolean): StopState => (n > 0 ? { open: n } : ready ? "ready" : "nothing");
-  const final = asset?.runs.some((r) => r.kind === "final" && r.status === "done") ?? false;
+  const final = asset?.runs.some((r) => r.kind === "final" && hasMaps(r)) ?? false;
   return {
     meshes: told(asset ? open(meshFindings(asset)) : 0, whole),
     pairs: told(asset ? open(asset.pair_findings) : 0, whole),

@@ -1,7 +1,6 @@
 // Bake: a proof to judge, the final to keep; watch it land, stop it, see what it cost.
 import { Square } from "lucide-react";
-import { useActions, useAsset, useRecipe, useShownRun } from "../api/queries";
-import type { RunView } from "../api/types";
+import { type ShownRun, useActions, useAsset, useRecipe, useShownRun } from "../api/queries";
 import { useStore } from "../state";
 import { Button, count, Row, Section, Segment, StopHead, seconds } from "../ui/parts";
 
@@ -20,11 +19,14 @@ export function BakeStop() {
       <StopHead title="Bake">A proof is small and quick, to judge by. The final is the one to keep.</StopHead>
       {missing && (
         <Section>
-          <p className="text-ink-2">Bring in {missing} at the Meshes stop first.</p>
+          <p className="text-ink-2">Import {missing} at the Meshes stop first.</p>
         </Section>
       )}
       <Section title="Proof">
-        <Row label="Size" hint="One sample a texel; at most 16 rays a texel for maps that trace their own.">
+        <Row
+          label="Size"
+          hint="One sample per texel; at most 16 rays per texel for maps that trace their own."
+        >
           <Segment
             label="Proof size"
             options={PROOF_SIZES.map((s) => [s, s] as const)}
@@ -45,7 +47,7 @@ export function BakeStop() {
         <p className="text-ink-2">
           {recipe.maps.map((m) => m.map).join(", ")} at <span className="num">{recipe.sheet.size}</span>,{" "}
           <span className="num">{recipe.sheet.samples}</span>{" "}
-          {recipe.sheet.samples === 1 ? "sample" : "samples"} a texel, {recipe.sheet.depth} bit
+          {recipe.sheet.samples === 1 ? "sample" : "samples"} per texel, {recipe.sheet.depth} bit
         </p>
         <Button className="mt-2 w-full" disabled={missing !== null} onClick={() => bake("final")}>
           Bake the final, {recipe.sheet.size} <kbd className="num opacity-70">Shift B</kbd>
@@ -80,7 +82,7 @@ function Running() {
           </div>
           <div className="flex items-center justify-between text-ink-3">
             <span>
-              {seconds(progress.elapsed)} gone
+              {seconds(progress.elapsed)} elapsed
               {progress.left !== null ? `, ${seconds(progress.left)} left` : ""}
             </span>
             <Button onClick={() => stop(progress.run)}>
@@ -92,10 +94,10 @@ function Running() {
       {waiting.map((r) => (
         <div key={r.id} className="flex items-center justify-between py-0.5">
           <span className="text-ink-2">
-            {r.number} {r.kind} waits
+            {r.number} {r.kind} queued
           </span>
           <Button look="quiet" onClick={() => stop(r.id)}>
-            Take out
+            Remove
           </Button>
         </div>
       ))}
@@ -103,7 +105,7 @@ function Running() {
   );
 }
 
-function Costs({ run }: { run: RunView }) {
+function Costs({ run }: { run: ShownRun }) {
   const report = run.report;
   if (!report) return null;
   const maps = Object.entries(report.maps);
@@ -114,7 +116,7 @@ function Costs({ run }: { run: RunView }) {
   ];
   return (
     <Section
-      title={`What run ${run.number} cost`}
+      title={`Time per map, run ${run.number}`}
       aside={<span className="num text-ink-3">{seconds(report.seconds)}</span>}
     >
       <table className="w-full">

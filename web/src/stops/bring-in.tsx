@@ -46,7 +46,7 @@ export function BringIn() {
         <p className="mt-1.5 text-xs text-ink-3">
           OBJ, PLY, GLB, glTF, STL, up to 4 GiB each, with the .mtl, .bin and textures they name. Names ending
           in {words(recipe?.endings.low)}, {words(recipe?.endings.high)} or {words(recipe?.endings.cage)} say
-          what they are; other endings are set at Pairs.
+          what they are; other suffixes are set at Pairs.
         </p>
       )}
       {pending.length > 0 && (
@@ -68,7 +68,7 @@ export function BringIn() {
       )}
       {waiting.length > 0 && (
         <Button look="strong" className="mt-2 w-full" disabled={known === 0} onClick={sendAll}>
-          {known === 0 ? "Say what each file is" : `Bring in ${known} ${known === 1 ? "file" : "files"}`}
+          {known === 0 ? "Say what each file is" : `Import ${known} ${known === 1 ? "file" : "files"}`}
         </Button>
       )}
       {told.length > 0 && (
@@ -117,9 +117,7 @@ function BesideRow({ beside }: { beside: Beside }) {
   return (
     <li>
       <FileHead file={file} drop="Leave out" onDrop={() => dropBeside(beside.key)} />
-      {unnamed && (
-        <p className="text-ink-2">No mesh that came in named it; it waits here for one that does.</p>
-      )}
+      {unnamed && <p className="text-ink-2">No imported mesh names it. It stays here until one does.</p>}
     </li>
   );
 }
@@ -173,7 +171,7 @@ function PlaceRow({ pending }: { pending: Pending }) {
       {!there.some((s) => s.file === file.name) && <option value="">adds to what is there</option>}
       {there.map((s) => (
         <option key={s.file} value={s.file}>
-          takes the place of {s.file}
+          replaces {s.file}
         </option>
       ))}
     </select>

@@ -1,14 +1,14 @@
 // Deliver: take the maps away, with the report and the recipe that repeats them.
 import { Download } from "lucide-react";
 import { packageUrl } from "../api/client";
-import { useAsset, useShownRun } from "../api/queries";
+import { hasMaps, useAsset, useShownRun } from "../api/queries";
 import { bytes, Section, StopHead } from "../ui/parts";
 
 export function DeliverStop() {
   const asset = useAsset().data;
   const shown = useShownRun();
-  const run = shown?.status === "done" ? shown : null;
-  const newest = asset?.runs.find((r) => r.kind === "final" && r.status === "done");
+  const run = shown && hasMaps(shown) ? shown : null;
+  const newest = asset?.runs.find((r) => r.kind === "final" && hasMaps(r));
   const maps = Object.entries(run?.report?.maps ?? {});
   return (
     <>
@@ -48,7 +48,7 @@ export function DeliverStop() {
               </li>
             ))}
             <li className="py-1.5">
-              <b>report.json</b> <span className="text-ink-3">what it cost, what it found</span>
+              <b>report.json</b> <span className="text-ink-3">times and findings</span>
             </li>
             <li className="py-1.5">
               <b>recipe.json</b> <span className="text-ink-3">what made it</span>

@@ -12,7 +12,7 @@ const SIDES: readonly (readonly [keyof Endings, string])[] = [
 
 export function EndingsSection() {
   return (
-    <Section title="Endings of names" aside={<span className="text-xs text-ink-3">kept for new assets</span>}>
+    <Section title="Name suffixes" aside={<span className="text-xs text-ink-3">kept for new assets</span>}>
       {SIDES.map(([side, label]) => (
         <EndingsRow key={side} side={side} label={label} />
       ))}
@@ -37,7 +37,7 @@ function EndingsRow({ side, label }: { side: keyof Endings; label: string }) {
     <label className="flex items-center gap-2 py-0.5">
       <span className="w-16 text-ink-2">{label}</span>
       <input
-        aria-label={`${label} endings`}
+        aria-label={`${label} suffixes`}
         value={typed ?? kept}
         onChange={(e) => put(e.target.value)}
         onBlur={() => setTyped(null)}

@@ -83,7 +83,7 @@ function Figures({ report }: { report: UvReport }) {
         </Row>
       </div>
       <dl className="grid grid-cols-[1fr_auto] gap-y-0.5">
-        <dt className="text-ink-2">Median, texels a unit at {report.size} px</dt>
+        <dt className="text-ink-2">Median, texels per unit at {report.size} px</dt>
         <dd className="num text-right">{median.toFixed(1)}</dd>
         <dt className="text-ink-2">Finest over coarsest island</dt>
         <dd className="num text-right">{report.spread.toFixed(2)} x</dd>
@@ -110,7 +110,7 @@ function Islands({ report, target }: { report: UvReport; target: number }) {
     <div className="mt-2">
       <h3 className="flex justify-between text-ink-2">
         <span>{report.islands.length} islands, furthest off the target first</span>
-        <span className="text-xs text-ink-3">texels a unit</span>
+        <span className="text-xs text-ink-3">texels per unit</span>
       </h3>
       <ul aria-label="Islands">
         {sorted.slice(0, all ? 200 : SHOWN).map((i) => (

@@ -100,7 +100,7 @@ function Rays({ value, onChange }: { value: number; onChange: (rays: number) => 
   const hint = value < 64 ? "Few: quick, a little grain." : value > 128 ? "Many: slow, no grain." : "Clean.";
   return (
     <Choice
-      label="Rays a texel"
+      label="Rays per texel"
       hint={`${hint} Dealt out over the texel's samples.`}
       value={String(value) as (typeof RAYS)[number]}
       options={RAYS.map((r) => [r, r] as const)}
@@ -298,7 +298,7 @@ export function MapRows(props: {
             label="Colour from"
             value={settings.from}
             options={[
-              ["auto", "What there is"],
+              ["auto", "Automatic"],
               ["vertices", "Vertex colours"],
               ["materials", "Materials"],
               ["picture", "A picture"],

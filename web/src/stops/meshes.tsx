@@ -25,7 +25,7 @@ export function MeshesStop() {
   return (
     <>
       <StopHead title="Meshes">
-        Bring in the low-poly and the sculpt. Drop files anywhere, or pick them.
+        Import the low-poly and the sculpt. Drop files anywhere, or pick them.
       </StopHead>
       <BringIn />
       {recipe && (

@@ -19,7 +19,7 @@ export function OccludersRow(props: {
   return (
     <>
       <Choice<"pair" | "all" | "parts">
-        label="In the way"
+        label="Occluders"
         hint={kind === "parts" && chosen.length === 0 ? "No part is ticked: nothing darkens." : HINTS[kind]}
         value={kind}
         options={[

@@ -13,7 +13,7 @@ import { EndingsSection } from "./endings";
 const DRAGGED = "application/x-ember-part";
 
 const HINTS = {
-  names: "Endings are taken off: cap_low sees cap_high and cap_rivets_high.",
+  names: "Suffixes are ignored: cap_low sees cap_high and cap_rivets_high.",
   space: "Each part of the sculpt goes where most of it lies; the share is shown.",
   all: "Every low-poly part sees the whole sculpt: neighbours may bleed into each other.",
 };
@@ -44,7 +44,7 @@ export function PairsStop() {
       {recipe.pairing === "names" && <EndingsSection />}
       <ApartSection />
       <Section title="What pairs with what" aside={<TakeBackAll />}>
-        {asset.pairs.length === 0 && <p className="text-ink-3">Bring in a low-poly and a sculpt first.</p>}
+        {asset.pairs.length === 0 && <p className="text-ink-3">Import a low-poly and a sculpt first.</p>}
         <ul className="divide-y divide-line" aria-label="Pairs">
           {asset.pairs.map((p) => (
             <PairRow key={p.number} pair={p} />
@@ -97,7 +97,7 @@ function TakeBackAll() {
       className="text-ember-strong underline underline-offset-2"
       onClick={() => edit((r) => ({ ...r, hand_pairs: [] }))}
     >
-      All by the rule
+      Reset to rule
     </button>
   );
 }
@@ -192,10 +192,10 @@ function PartChip({ part, low }: { part: PairedPart; low: string }) {
         <button
           type="button"
           className="text-xs text-ember-strong underline underline-offset-2"
-          aria-label={`${part.name}: by the rule again`}
+          aria-label={`${part.name}: reset to rule`}
           onClick={() => byRule(part.name)}
         >
-          by hand
+          manual
         </button>
       ) : (
         <span className="shrink-0 text-xs text-ink-3">{part.why}</span>
@@ -236,7 +236,7 @@ function UnseenRow() {
                 className="text-xs text-ember-strong underline underline-offset-2"
                 onClick={() => byRule(name)}
               >
-                by the rule
+                reset to rule
               </button>
             )}
           </li>

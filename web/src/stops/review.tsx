@@ -50,7 +50,7 @@ export function ReviewStop() {
           aside={<span className="num text-ink-3">{seconds(report.seconds)}</span>}
         >
           <dl className="grid grid-cols-[1fr_auto] gap-y-1">
-            <Fact name="Sheet" value={`${run.size} x ${run.size}, ${run.samples} a texel`} />
+            <Fact name="Sheet" value={`${run.size} x ${run.size}, ${run.samples} per texel`} />
             <Fact name="Texels covered" value={`${((100 * report.covered) / report.texels).toFixed(1)} %`} />
             <Fact name="Missed" value={`${count(report.misses)} (${share.toFixed(3)} %)`} />
             <Fact name="Through back faces" value={count(report.back_faces)} />

@@ -61,7 +61,7 @@ export function SheetSection() {
         onChange={(v) => sheet({ size: Number(v) })}
       />
       <Row
-        label="Samples a texel"
+        label="Samples per texel"
         hint={
           samples === 1
             ? "One ray in the middle: quick, jagged at edges."
@@ -69,7 +69,7 @@ export function SheetSection() {
         }
       >
         <Segment
-          label="Samples a texel"
+          label="Samples per texel"
           options={[
             ["1", "1"],
             ["4", "4"],

@@ -62,11 +62,11 @@ export function FindingCard(props: { finding: Finding; onLow?: boolean; may?: bo
   if (finding.allowed)
     return (
       <li className="flex gap-2 py-1.5 text-ink-2">
-        <CircleCheck className="mt-0.5 size-3.5 shrink-0 text-moss" aria-label="Let stand" />
+        <CircleCheck className="mt-0.5 size-3.5 shrink-0 text-moss" aria-label="Accepted" />
         <div className="min-w-0">
           <p>{finding.reason}.</p>
           <p className="text-ink-3">
-            Let stand: {finding.allowed}.{" "}
+            Accepted: {finding.allowed}.{" "}
             <button type="button" className={LINK} onClick={takeBack}>
               Take back
             </button>
@@ -113,7 +113,7 @@ export function FindingCard(props: { finding: Finding; onLow?: boolean; may?: bo
           )}
           {may && !noting && (
             <button type="button" className={LINK} onClick={() => setNoting(true)}>
-              Let it stand
+              Accept
             </button>
           )}
         </div>

@@ -11,7 +11,7 @@ const MOST = 60;
 export function FindingList({ findings, card }: { findings: Finding[]; card: (f: Finding) => ReactNode }) {
   const kinds = new Map<string, Finding[]>();
   for (const f of findings) {
-    const key = `${f.kind} ${f.severity} ${f.allowed ? "let stand" : ""}`;
+    const key = `${f.kind} ${f.severity} ${f.allowed ? "accepted" : ""}`;
     kinds.set(key, [...(kinds.get(key) ?? []), f]);
   }
   return (

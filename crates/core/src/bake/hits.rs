@@ -52,6 +52,12 @@ pub struct Scratch {
 }
 
 impl TileHits {
+    /// Bytes it holds in memory.
+    pub(super) fn bytes(&self) -> usize {
+        let samples = self.triangles.len() * (4 * 4 + 2) + self.courses.len() * size_of::<Course>();
+        samples + self.samples.bytes() + self.changed.len() + self.wanted.len()
+    }
+
     /// Rasterises and traces one tile of the plan. Of what an earlier bake left, hits are taken over where rays run as they did,
     /// for low parts that see what they saw then.
     pub(super) fn trace(

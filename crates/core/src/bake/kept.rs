@@ -89,6 +89,13 @@ pub(super) struct Keeping<'a> {
 const OTHER_MAPS: usize = 24;
 
 impl KeptTiles {
+    /// Bytes it holds in memory.
+    pub(super) fn bytes(&self) -> usize {
+        let store = self.store.lock().unwrap_or_else(PoisonError::into_inner);
+        let maps = |tile: &KeptTile| tile.maps.iter().map(|m| 4 * m.values.len() + m.stale.len()).sum::<usize>();
+        store.tiles.values().map(|tile| tile.hits.bytes() + maps(tile)).sum()
+    }
+
     /// What a bake of `plan` can take over; None when it is too large to leave anything.
     pub(super) fn for_plan(&self, plan: &Plan) -> Option<Keeping<'_>> {
         let sheet = &plan.recipe.sheet;

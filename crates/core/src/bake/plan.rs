@@ -103,6 +103,16 @@ impl BakeScene {
         })
     }
 
+    /// Bytes it holds in memory with all that was made for it since: trees, curvature, kept rays. Pictures are not counted, and
+    /// curvature is not while some is being prepared: whoever asks does not wait for that.
+    pub fn bytes(&self) -> usize {
+        let curvatures = self.curvatures.try_lock();
+        let curvature = curvatures.map_or(0, |fields| fields.iter().map(|(_, field)| field.bytes()).sum::<usize>());
+        let low = self.low.mesh.bytes() + self.low.mesh.triangles.len() * 120;
+        let trees = self.trace.bytes() + self.low_trace.get().map_or(0, TraceScene::bytes);
+        self.high.bytes() + low + trees + curvature + self.kept.bytes()
+    }
+
     /// The same scene with the pictures a recipe names.
     pub fn with_images(&self, images: HashMap<String, Arc<Image>>) -> BakeScene {
         BakeScene { images, ..self.clone() }

@@ -11,7 +11,7 @@ use ts_rs::TS;
 pub(super) const AUTO_DISTANCE: f32 = 0.2;
 
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
-#[serde(default)]
+#[serde(default, deny_unknown_fields)]
 pub struct AoSettings {
     pub from: MadeFrom,
     /// Rays a texel, dealt out over its samples: a power of two from 4 to 512.

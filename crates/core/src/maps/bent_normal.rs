@@ -10,7 +10,7 @@ use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
-#[serde(default)]
+#[serde(default, deny_unknown_fields)]
 pub struct BentNormalSettings {
     pub y: Green,
     /// Rays a texel, dealt out over its samples: a power of two from 4 to 512.

@@ -22,7 +22,7 @@ pub enum CavityMethod {
 }
 
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
-#[serde(default)]
+#[serde(default, deny_unknown_fields)]
 pub struct CavitySettings {
     pub from: MadeFrom,
     pub method: CavityMethod,

@@ -1,12 +1,13 @@
 //! `color`: the colour the sculpt carries where it is hit: painted on its vertices, in its material's texture, or in a
-//! picture of one's own over its UVs. Averaged in linear light, written sRGB-encoded.
+//! picture of one's own over its UVs. Averaged in linear light, pictures over what a sample covers of them; written sRGB-encoded.
 
 use super::{Map, MapKind, MapShape, MapWork, Setup, TileWork};
+use crate::bake::BakeScene;
 use crate::mesh::{Mesh, NO_MATERIAL};
 use crate::recipe::PictureSource;
-use crate::sheet::{Image, linear_to_srgb, srgb_to_linear};
+use crate::sheet::{Image, Sampler, linear_to_srgb, srgb_byte_to_linear};
 use crate::trace::Hit;
-use glam::Vec3;
+use glam::{Vec2, Vec3};
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 use ts_rs::TS;
@@ -26,6 +27,7 @@ pub enum ColorFrom {
 }
 
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
 pub struct ColorSettings {
     #[serde(default)]
     pub from: ColorFrom,
@@ -64,7 +66,9 @@ impl Map for ColorSettings {
                 return Err("it is to come from a picture, and none is given; give one, or take another source".into());
             }
             (ColorFrom::Materials, _) => Carrier::Materials,
-            (ColorFrom::Auto, None) if high.looks.iter().any(|l| l.texture.is_some()) => Carrier::Materials,
+            (ColorFrom::Auto, None) if high.looks.iter().any(|l| l.texture.is_some() || l.times_vertices) => {
+                Carrier::Materials
+            }
             (ColorFrom::Auto, None) if high.colors.is_empty() && !high.looks.is_empty() => Carrier::Materials,
             (ColorFrom::Auto | ColorFrom::Vertices, _) => Carrier::Vertices,
         };
@@ -86,8 +90,7 @@ impl Map for ColorSettings {
             }
             Carrier::Vertices | Carrier::Materials | Carrier::Picture(_) => {}
         }
-        let linear = std::array::from_fn(|byte| srgb_to_linear(byte as f32 / 255.0));
-        Ok(Box::new(ColorTask { source, linear, times_opacity: self.times_opacity }))
+        Ok(Box::new(ColorTask { source, times_opacity: self.times_opacity }))
     }
 
     fn words(&self) -> String {
@@ -114,42 +117,45 @@ enum Carrier {
 
 struct ColorTask {
     source: Carrier,
-    /// Linear light of each sRGB byte.
-    linear: [f32; 256],
     times_opacity: bool,
 }
 
 impl ColorTask {
     fn vertex_color(&self, mesh: &Mesh, hit: &Hit) -> Vec3 {
-        let [a, b, c] = mesh.triangles[hit.triangle as usize]
-            .map(|v| Vec3::from(mesh.colors[v as usize].map(|byte| self.linear[byte as usize])));
+        let [a, b, c] =
+            mesh.triangles[hit.triangle as usize].map(|v| Vec3::from(mesh.colors[v as usize].map(srgb_byte_to_linear)));
         a + (b - a) * hit.v + (c - a) * hit.w
     }
 
-    /// Linear light at a hit.
-    fn at(&self, mesh: &Mesh, hit: &Hit) -> Vec3 {
-        let uv = || {
-            let [a, b, c] = mesh.corner_uvs(hit.triangle);
-            a + (b - a) * hit.v + (c - a) * hit.w
-        };
-        let picked = |image: &Image| {
-            let [r, g, b, _] = image.sample(uv(), srgb_to_linear);
-            Vec3::new(r, g, b)
-        };
+    /// Linear light at a hit, averaged over a square of `side` scene units.
+    fn at(&self, mesh: &Mesh, hit: &Hit, side: f32) -> Vec3 {
         match &self.source {
             Carrier::Vertices => self.vertex_color(mesh, hit),
-            Carrier::Picture(image) => picked(image),
+            Carrier::Picture(picture) => {
+                picked(mesh, hit, side, (picture, Sampler::default()), mesh.corner_uvs(hit.triangle))
+            }
             Carrier::Materials => {
                 let material = mesh.triangle_materials.get(hit.triangle as usize).copied().unwrap_or(NO_MATERIAL);
                 match mesh.looks.get(material as usize) {
                     None if mesh.colors.is_empty() => Vec3::splat(0.5),
                     None => self.vertex_color(mesh, hit),
                     Some(look) => {
-                        let base = Vec3::from(look.color);
-                        match &look.texture {
-                            Some(texture) if !mesh.uvs.is_empty() => base * picked(texture),
-                            _ => base,
+                        let mut color = Vec3::from(look.color);
+                        if look.times_vertices && !mesh.colors.is_empty() {
+                            color *= self.vertex_color(mesh, hit);
                         }
+                        let bare = mesh.uvs.is_empty() && mesh.texture_uvs.is_empty();
+                        if let (Some(texture), false) = (&look.texture, bare) {
+                            let placed = |uv| look.placing.map_or(uv, |placing| placing.transform_point2(uv));
+                            color *= picked(
+                                mesh,
+                                hit,
+                                side,
+                                (texture, look.sampler),
+                                mesh.corner_texture_uvs(hit.triangle).map(placed),
+                            );
+                        }
+                        color
                     }
                 }
             }
@@ -157,15 +163,37 @@ impl ColorTask {
     }
 }
 
+/// A texture at a hit, averaged over a square of `side` scene units; `uvs` are those of the triangle's corners on the picture.
+fn picked(mesh: &Mesh, hit: &Hit, side: f32, (image, sampler): (&Image, Sampler), uvs: [Vec2; 3]) -> Vec3 {
+    let [a, b, c] = uvs;
+    let uv = a + (b - a) * hit.v + (c - a) * hit.w;
+    let texels = (b - a).perp_dot(c - a).abs() * (image.width as f32 * image.height as f32);
+    let area = mesh.area_normal(hit.triangle).length();
+    let footprint = if area > 0.0 { side * (texels / area).sqrt() } else { 1.0 };
+    image.light(uv, footprint, sampler)
+}
+
+/// Side of the square of surface that one sample stands for, scene units.
+fn sample_side(scene: &BakeScene, low: u32, per_unit: f32) -> f32 {
+    let mesh = &scene.low.mesh;
+    let [a, b, c] = mesh.corner_uvs(low);
+    let uv_area = (b - a).perp_dot(c - a).abs();
+    if uv_area > 0.0 { (mesh.area_normal(low).length() / uv_area).sqrt() / per_unit } else { 0.0 }
+}
+
 impl MapWork for ColorTask {
     fn evaluate(&self, tile: &mut TileWork, out: &mut [f32]) {
         let (scene, hits) = (tile.scene(), tile.hits);
+        let sheet = &tile.plan.recipe.sheet;
+        // Samples along a UV unit.
+        let per_unit = sheet.size as f32 * (sheet.samples as f32).sqrt();
         for (texel, samples) in hits.wanted_texels() {
             let all = samples.len();
             let mut sum = Vec3::ZERO;
             let mut count = 0;
-            for hit in samples.filter_map(|s| hits.hit(s)) {
-                sum += self.at(&scene.high, &hit);
+            for s in samples {
+                let Some(hit) = hits.hit(s) else { continue };
+                sum += self.at(&scene.high, &hit, sample_side(scene, hits.low(s).0, per_unit));
                 count += 1;
             }
             let over = if self.times_opacity { all } else { count };

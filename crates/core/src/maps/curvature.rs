@@ -25,7 +25,7 @@ pub enum CurvatureEncoding {
 }
 
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, TS)]
-#[serde(default)]
+#[serde(default, deny_unknown_fields)]
 pub struct CurvatureSettings {
     pub from: MadeFrom,
     /// Radius curvature is averaged over, scene units; `auto` is 0.6 % of the asset's diagonal.

@@ -215,7 +215,7 @@ impl DetailMap {
         let mut sum = 0.0;
         for slice in 0..SLICES {
             let angle = PI * (slice as f32 + 0.5) / SLICES as f32;
-            let d = vec2(angle.cos(), angle.sin());
+            let d = vec2(libm::cosf(angle), libm::sinf(angle));
             let way = x_axis * d.x + y_axis * d.y;
             let across = up.cross(way);
             let in_slice = normal - across * normal.dot(across);
@@ -223,13 +223,13 @@ impl DetailMap {
             if length < 1e-6 {
                 continue;
             }
-            let lean = in_slice.dot(way).atan2(in_slice.dot(up));
+            let lean = libm::atan2f(in_slice.dot(way), in_slice.dot(up));
             let step = texels(d);
-            let ahead = FRAC_PI_2 - self.rise(spot, step, distance).atan();
-            let behind = FRAC_PI_2 - self.rise(spot, -step, distance).atan();
+            let ahead = FRAC_PI_2 - libm::atanf(self.rise(spot, step, distance));
+            let behind = FRAC_PI_2 - libm::atanf(self.rise(spot, -step, distance));
             let ahead = ahead.min(lean + FRAC_PI_2);
             let behind = (-behind).max(lean - FRAC_PI_2);
-            let arc = |h: f32| 0.25 * (-(2.0 * h - lean).cos() + lean.cos() + 2.0 * h * lean.sin());
+            let arc = |h: f32| 0.25 * (libm::cosf(lean) - libm::cosf(2.0 * h - lean) + 2.0 * h * libm::sinf(lean));
             sum += length * (arc(ahead) + arc(behind));
         }
         (sum / SLICES as f32).clamp(0.0, 1.0)

@@ -7,6 +7,7 @@ use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
 #[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
 pub struct DisplacementSettings {
     /// The distance from black to white in whole-number files; `auto` takes twice the furthest height of the whole asset.
     #[serde(default)]

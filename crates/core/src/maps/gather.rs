@@ -1,10 +1,12 @@
 //! Rays that leave the sculpt where primary rays hit it: how open a point is, and which way. Maps that ask for the same rays
 //! share them.
 //!
-//! Directions are a (0, 2)-net on the square (Niederreiter 1992) under a random digital shift a texel (Kollig and Keller,
-//! "Efficient Multidimensional Sampling", 2002), mapped to the cosine-weighted hemisphere (Malley). A shift only permutes the net's
-//! cells, so ray number `k` of every texel can be taken from cell `k`: rays of neighbouring texels then run nearly the
-//! same way, and eight of them make a packet that holds together. A texel's rays are dealt out evenly over its samples.
+//! A ray has three numbers from one low-discrepancy sequence, a (0, 3)-net in base 2 (Niederreiter 1992): the first two, Sobol's
+//! first pair, are its direction on the square, mapped to the cosine-weighted hemisphere (Malley); the third says which of the
+//! texel's samples it starts from. So the rays of each sample are spread over the whole sky, and all of them together too. Each
+//! set of directions is scrambled by itself, each number on its own (Owen 1995, by the hash of Burley, "Practical Hash-based Owen
+//! Scrambling", JCGT 2020). Scrambling only permutes the net's cells, so ray number `k` of every texel can be taken from cell `k`:
+//! rays of neighbouring texels then run nearly the same way, and eight of them make a packet that holds together.
 
 use super::TileWork;
 use crate::bake::{BakeScene, PairTable, TileHits};
@@ -141,7 +143,7 @@ fn masks(
     Ok(masks)
 }
 
-/// Shifted copies of the net, as unit directions about +z. Texels pick one by hash.
+/// Scrambled copies of the net, as unit directions about +z. Texels pick one by hash.
 #[derive(Debug, PartialEq)]
 pub(super) struct DirectionSets {
     rays: usize,
@@ -165,15 +167,14 @@ impl DirectionSets {
         let mut directions = vec![Vec3::Z; sets * n];
         let mut start = vec![0.0; sets * n];
         for set in 0..sets {
-            let shift = mix(seed ^ (set as u64).wrapping_mul(0x9e37_79b9_7f4a_7c15));
-            let (shift_x, shift_y) = (shift as u32, (shift >> 32) as u32);
+            let key = mix(seed ^ (set as u64).wrapping_mul(0x9e37_79b9_7f4a_7c15));
+            let (key_x, key_y, key_start) = (key as u32, (key >> 32) as u32, mix(key) as u32);
             for i in 0..rays {
-                // x = i / n as a binary fraction, y = the radical inverse.
-                let x = (i << (32 - bits)) ^ shift_x;
-                let y = i.reverse_bits() ^ shift_y;
+                let x = scrambled(i.reverse_bits(), key_x);
+                let y = scrambled(sobol(i), key_y);
                 let cell = (interleaved(x >> (32 - across_bits)) | interleaved_top(y, down_bits) << 1) as usize;
                 directions[set * n + cell] = cosine_direction(unit(x), unit(y));
-                start[set * n + cell] = (i as f32 + 0.5) / n as f32;
+                start[set * n + cell] = unit(scrambled(i << (32 - bits), key_start));
             }
         }
         DirectionSets { rays: n, sets, directions, start, seed }
@@ -193,6 +194,28 @@ fn interleaved_top(y: u32, bits: u32) -> u32 {
 /// Bits of `x` (16 at most) with gaps between them, so that cells near each other get numbers near each other.
 fn interleaved(x: u32) -> u32 {
     (0..16).fold(0, |sum, bit| sum | (x >> bit & 1) << (2 * bit))
+}
+
+/// The second number of Sobol's sequence as a binary fraction; the first is the radical inverse (Kollig and Keller, "Efficient
+/// Multidimensional Sampling", 2002).
+fn sobol(mut i: u32) -> u32 {
+    let (mut sum, mut direction) = (0, 1 << 31);
+    while i != 0 {
+        sum ^= if i & 1 == 1 { direction } else { 0 };
+        direction ^= direction >> 1;
+        i >>= 1;
+    }
+    sum
+}
+
+/// A nested uniform scramble of a binary fraction (Burley 2020, after Laine and Karras): each bit is flipped by what the bits above
+/// it are.
+fn scrambled(fraction: u32, key: u32) -> u32 {
+    let mut x = fraction.reverse_bits().wrapping_add(key);
+    for factor in [0x6c50_b47c, 0xb82f_1e52, 0xc7af_e638, 0x8d22_f6e6u32] {
+        x ^= x.wrapping_mul(factor);
+    }
+    x.reverse_bits()
 }
 
 /// The finaliser of splitmix64.
@@ -216,7 +239,7 @@ fn cosine_direction(x: f32, y: f32) -> Vec3 {
     } else {
         (0.0, 0.0)
     };
-    let (sin, cos) = angle.sin_cos();
+    let (sin, cos) = libm::sincosf(angle);
     Vec3::new(radius * cos, radius * sin, (1.0 - radius * radius).max(0.0).sqrt())
 }
 
@@ -401,6 +424,21 @@ mod tests {
                 let mut order: Vec<u32> = starts.iter().map(|s| (s * rays as f32) as u32).collect();
                 order.sort_unstable();
                 assert!(order.iter().enumerate().all(|(i, &o)| i as u32 == o), "each ray starts from its own share");
+            }
+        }
+    }
+
+    #[test]
+    fn each_samples_rays_are_spread_over_the_whole_sky() {
+        // A set's entries lie in order of their cells, so a run of entries is a box of the square.
+        for (rays, samples) in [(64, 16), (256, 16), (256, 4), (512, 64)] {
+            let (sets, each) = (DirectionSets::new(rays, 7), rays as usize / samples);
+            for starts in sets.start.chunks(rays as usize) {
+                for region in starts.chunks(rays as usize / each) {
+                    let mut from: Vec<usize> = region.iter().map(|s| (s * samples as f32) as usize).collect();
+                    from.sort_unstable();
+                    assert!(from.into_iter().eq(0..samples), "{rays} rays, {samples} samples");
+                }
             }
         }
     }

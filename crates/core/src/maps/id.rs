@@ -46,6 +46,7 @@ impl IdSource {
 }
 
 #[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
 pub struct IdSettings {
     #[serde(default)]
     pub from: IdSource,
@@ -210,7 +211,7 @@ pub fn colour_of_name(name: &str) -> [u8; 3] {
     let share = |bits: u64| (bits & 0xffff) as f32 / 65536.0;
     let hue = share(hash) * std::f32::consts::TAU;
     let (lightness, chroma) = (0.52 + 0.30 * share(hash >> 16), 0.09 + 0.05 * share(hash >> 32));
-    oklab_to_srgb(lightness, chroma * hue.cos(), chroma * hue.sin())
+    oklab_to_srgb(lightness, chroma * libm::cosf(hue), chroma * libm::sinf(hue))
 }
 
 fn oklab_to_srgb(l: f32, a: f32, b: f32) -> [u8; 3] {

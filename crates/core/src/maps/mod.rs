@@ -125,7 +125,7 @@ impl Setup<'_> {
 
     fn needs_sculpt(&self) -> Result<(), String> {
         match self.scene.own_surface {
-            true => Err("it needs a sculpt, and the recipe names none; bring one in, or leave this map out".into()),
+            true => Err("it needs a sculpt, and the recipe names none; import one, or leave this map out".into()),
             false => Ok(()),
         }
     }

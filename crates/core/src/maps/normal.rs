@@ -35,6 +35,7 @@ impl Green {
 }
 
 #[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
 pub struct NormalSettings {
     #[serde(default)]
     pub y: Green,

@@ -29,6 +29,7 @@ impl PositionAxis {
 }
 
 #[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
 pub struct PositionSettings {
     #[serde(default)]
     pub axis: PositionAxis,

@@ -2,7 +2,7 @@
 
 use super::turn::merged_positions;
 use super::unwrap_checks::unwrap_findings;
-use super::{Mesh, MeshStep, Neighbours, Part, Shell, Unwrap, find_shells, inward_shells, weld};
+use super::{Mesh, MeshStep, Neighbours, Part, ReadNote, Shell, Unwrap, find_shells, inward_shells, weld};
 use crate::finding::{Finding, FindingKind, Fix, Place, Severity};
 use glam::{Vec2, Vec3};
 use rayon::prelude::*;
@@ -12,7 +12,7 @@ use std::collections::BTreeMap;
 /// All findings on a mesh, in the order of its parts. `as_low` adds what only matters on a low-poly mesh (UVs, islands,
 /// cut polygons).
 pub fn check_mesh(mesh: &Mesh, as_low: bool) -> Vec<Finding> {
-    let mut found = Vec::new();
+    let mut found: Vec<Finding> = mesh.notes.iter().map(read_in_part).collect();
     found.extend(winding(mesh));
     found.extend(zero_area(mesh));
     if as_low {
@@ -28,6 +28,18 @@ pub fn check_mesh(mesh: &Mesh, as_low: bool) -> Vec<Finding> {
         found.extend(polygons(mesh));
     }
     found
+}
+
+fn read_in_part(note: &ReadNote) -> Finding {
+    Finding {
+        kind: FindingKind::ReadInPart,
+        severity: Severity::Note,
+        place: Place { part: note.part.clone(), ..Place::default() },
+        reason: note.reason.clone(),
+        remedy: note.remedy.clone(),
+        fixes: Vec::new(),
+        allowed: None,
+    }
 }
 
 /// Rounds of checking and mending: a step may bring another finding to light, as an island moved back into the square may then
@@ -126,7 +138,7 @@ fn winding(mesh: &Mesh) -> Vec<Finding> {
                     },
                     triangles.len()
                 ),
-                remedy: "Turn all of its faces, or let it stand if it is meant to be seen from within".into(),
+                remedy: "Turn all of its faces, or accept it if it is meant to be seen from within".into(),
                 place: place_of(mesh, part, &triangles),
             });
         }

@@ -27,6 +27,15 @@ impl DisjointSets {
         self.parent[a.max(b) as usize] = a.min(b);
     }
 
+    /// For each member, the one that stands for its set: the smallest.
+    pub fn into_roots(mut self) -> Vec<u32> {
+        for at in 0..self.parent.len() as u32 {
+            // What stands before has its root already.
+            self.parent[at as usize] = self.root(at);
+        }
+        self.parent
+    }
+
     /// Set numbers for a list of members, counted in the order they first appear, and how many sets that is.
     pub fn numbered(&mut self, members: impl Iterator<Item = u32>) -> (Vec<u32>, usize) {
         let mut number: HashMap<u32, u32> = HashMap::new();

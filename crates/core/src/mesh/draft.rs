@@ -1,10 +1,10 @@
 //! From what a file holds to a mesh that can be trusted: indices checked, numbers finite, polygons cut into triangles,
 //! parts made contiguous, normals made where the file has none. It reads no file; formats build the draft.
 
-use super::{MaterialLook, Mesh, NO_MATERIAL, Part, normals_by_angle, triangulate_polygon};
+use super::{MaterialLook, Mesh, NO_MATERIAL, Part, ReadNote, normals_by_angle, triangulate_polygon};
 use crate::finding::FindingKind;
 use glam::{Vec2, Vec3};
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 
 /// A run of faces that share a part name and a material.
 #[derive(Clone, Debug, Default)]
@@ -17,16 +17,23 @@ pub struct DraftPart {
     pub corners: Vec<u32>,
 }
 
-/// An unchecked mesh as a file format delivers it. `normals`, `uvs` and `colors` are empty or as long as `positions`.
+/// An unchecked mesh as a file format delivers it. `normals`, `uvs`, `texture_uvs` and `colors` are empty or as
+/// long as `positions`.
 #[derive(Clone, Debug, Default)]
 pub struct Draft {
     pub positions: Vec<Vec3>,
     pub normals: Vec<Vec3>,
     pub uvs: Vec<Vec2>,
+    /// As in [`Mesh`].
+    pub texture_uvs: Vec<Vec2>,
     pub colors: Vec<[u8; 3]>,
     pub parts: Vec<DraftPart>,
     /// What the file says of materials' colours, by name.
     pub looks: HashMap<String, MaterialLook>,
+    /// UV sets the file holds, when it can hold more than the one in `uvs`.
+    pub uv_sets: Option<u32>,
+    /// What could not be taken as it stands.
+    pub notes: Vec<ReadNote>,
 }
 
 /// Why a draft cannot become a mesh: where, what, and what to do.
@@ -48,6 +55,9 @@ impl MeshFault {
 /// More triangles than this in one file are refused before any memory is set aside for them.
 pub const MOST_TRIANGLES: usize = 60_000_000;
 
+/// More parts or materials than this in one file are refused.
+pub const MOST_NAMES: usize = 60_000;
+
 /// Faces whose normals differ by more than this many degrees meet in a hard edge where normals must be made.
 pub const CREASE_DEGREES: f32 = 60.0;
 
@@ -61,10 +71,14 @@ impl Draft {
         self.check_numbers()?;
         self.check_faces()?;
         let normals_from_file = !self.normals.is_empty();
+        let uv_sets = self.uv_sets.unwrap_or(u32::from(!self.uvs.is_empty()));
         let mut mesh = Mesh {
+            uv_sets,
+            notes: self.notes,
             positions: self.positions,
             normals: self.normals,
             uvs: self.uvs,
+            texture_uvs: self.texture_uvs,
             colors: self.colors,
             normals_from_file,
             ..Mesh::default()
@@ -84,9 +98,12 @@ impl Draft {
 
     fn check_numbers(&self) -> Result<(), MeshFault> {
         let count = self.positions.len();
-        for (what, length) in
-            [("normals", self.normals.len()), ("UVs", self.uvs.len()), ("vertex colours", self.colors.len())]
-        {
+        for (what, length) in [
+            ("normals", self.normals.len()),
+            ("UVs", self.uvs.len()),
+            ("UVs of textures", self.texture_uvs.len()),
+            ("vertex colours", self.colors.len()),
+        ] {
             if length != 0 && length != count {
                 return Err(MeshFault::new(
                     FindingKind::Unreadable,
@@ -150,6 +167,18 @@ impl Draft {
                 true => part.indices.len() / 3,
                 false => part.indices.len() - 2 * part.corners.len(),
             };
+        }
+        let names: HashSet<&str> = self.parts.iter().map(|p| p.name.as_str()).collect();
+        let materials: HashSet<&str> = self.parts.iter().filter_map(|p| p.material.as_deref()).collect();
+        for (what, count) in [("parts", names.len()), ("materials", materials.len())] {
+            if count > MOST_NAMES {
+                return Err(MeshFault::new(
+                    FindingKind::Unreadable,
+                    "the whole file".into(),
+                    format!("{count} {what}, more than the {MOST_NAMES} that are read"),
+                    "Join parts that belong together, or split the file",
+                ));
+            }
         }
         if triangles == 0 {
             return Err(MeshFault::new(
@@ -241,6 +270,7 @@ impl Mesh {
         keep(&mut self.positions, &used);
         keep(&mut self.normals, &used);
         keep(&mut self.uvs, &used);
+        keep(&mut self.texture_uvs, &used);
         keep(&mut self.colors, &used);
         self.triangles.iter_mut().flatten().for_each(|v| *v = number[*v as usize]);
     }

@@ -27,7 +27,7 @@ mod weld;
 pub use checks::{check_mesh, fix_all};
 pub use curvature::CurvatureField;
 pub use disjoint::DisjointSets;
-pub use draft::{Draft, DraftPart, MeshFault};
+pub use draft::{Draft, DraftPart, MOST_TRIANGLES, MeshFault};
 pub use gaps::{Gap, find_gaps};
 pub use geodesic::{SurfaceDistance, SurfaceWalk};
 pub use islands::{Islands, find_islands};
@@ -44,8 +44,8 @@ pub use uv_report::{IslandLine, MipLine, UvReport, tight_islands, uv_report};
 pub use weld::{Weld, weld};
 
 use crate::recipe::Plane;
-use crate::sheet::Image;
-use glam::{Vec2, Vec3, vec2};
+use crate::sheet::{Image, Sampler};
+use glam::{Affine2, Vec2, Vec3, vec2};
 use std::ops::Range;
 use std::sync::Arc;
 
@@ -65,6 +65,8 @@ pub struct Mesh {
     pub normals: Vec<Vec3>,
     /// UVs with the origin bottom-left; empty when the file has none.
     pub uvs: Vec<Vec2>,
+    /// UVs that the pictures of its materials lie on, where those are not `uvs`; empty where they are.
+    pub texture_uvs: Vec<Vec2>,
     /// sRGB-encoded vertex colours; empty when the file has none.
     pub colors: Vec<[u8; 3]>,
     /// Vertex numbers, counter-clockwise seen from outside, grouped by part.
@@ -80,6 +82,20 @@ pub struct Mesh {
     pub polygons: u32,
     /// True when the file carried normals; false when they were made.
     pub normals_from_file: bool,
+    /// How many UV sets the file holds; `uvs` is one of them.
+    pub uv_sets: u32,
+    /// What of the file could not be taken as it stands.
+    pub notes: Vec<ReadNote>,
+}
+
+/// Something in a mesh file that was left out or read in a certain way, though the mesh itself came in.
+#[derive(Clone, Debug, PartialEq)]
+pub struct ReadNote {
+    /// Part it is about, when it is about one.
+    pub part: Option<String>,
+    /// What was found and how it was read.
+    pub reason: String,
+    pub remedy: String,
 }
 
 /// What a file says of a material's colour.
@@ -89,11 +105,22 @@ pub struct MaterialLook {
     pub color: [f32; 3],
     /// A picture laid over the UVs, multiplied with the base colour.
     pub texture: Option<Arc<Image>>,
+    pub sampler: Sampler,
+    /// Vertex colours are multiplied in too, as glTF wants it.
+    pub times_vertices: bool,
+    /// From the mesh's UVs to the picture's, where they are not the same.
+    pub placing: Option<Affine2>,
 }
 
 impl Default for MaterialLook {
     fn default() -> Self {
-        MaterialLook { color: [1.0; 3], texture: None }
+        MaterialLook {
+            color: [1.0; 3],
+            texture: None,
+            sampler: Sampler::default(),
+            times_vertices: false,
+            placing: None,
+        }
     }
 }
 
@@ -101,6 +128,16 @@ impl Default for MaterialLook {
 pub const NO_MATERIAL: u16 = u16::MAX;
 
 impl Mesh {
+    /// Bytes it holds in memory, textures of its materials among them.
+    pub fn bytes(&self) -> usize {
+        let vertices = 12 * (self.positions.len() + self.normals.len())
+            + 8 * (self.uvs.len() + self.texture_uvs.len())
+            + 3 * self.colors.len();
+        let triangles = 12 * self.triangles.len() + 2 * self.triangle_materials.len();
+        let textures: u64 = self.looks.iter().filter_map(|l| l.texture.as_ref()).map(|t| t.bytes()).sum();
+        vertices + triangles + textures as usize
+    }
+
     /// Smallest and largest coordinates over all vertices; zeros for an empty mesh.
     pub fn bounds(&self) -> (Vec3, Vec3) {
         let mut low = Vec3::INFINITY;
@@ -121,6 +158,12 @@ impl Mesh {
     /// The three corner positions of a triangle.
     pub fn corners(&self, triangle: u32) -> [Vec3; 3] {
         self.triangles[triangle as usize].map(|v| self.positions[v as usize])
+    }
+
+    /// The three corner UVs of a triangle for the picture of its material. Call only when `uvs` is not empty.
+    pub fn corner_texture_uvs(&self, triangle: u32) -> [Vec2; 3] {
+        let uvs = if self.texture_uvs.is_empty() { &self.uvs } else { &self.texture_uvs };
+        self.triangles[triangle as usize].map(|v| uvs[v as usize])
     }
 
     /// The three corner UVs of a triangle. Call only when `uvs` is not empty.
@@ -174,6 +217,7 @@ impl Mesh {
         }
         let mut all = Mesh { normals_from_file: true, ..Mesh::default() };
         let any_uvs = meshes.iter().any(|m| !m.uvs.is_empty());
+        let any_texture_uvs = meshes.iter().any(|m| !m.texture_uvs.is_empty());
         let any_colors = meshes.iter().any(|m| !m.colors.is_empty());
         let any_materials = meshes.iter().any(|m| !m.triangle_materials.is_empty());
         for mesh in meshes {
@@ -185,6 +229,11 @@ impl Mesh {
             if any_uvs {
                 all.uvs.extend_from_slice(&mesh.uvs);
                 all.uvs.resize(all.positions.len(), Vec2::ZERO);
+            }
+            if any_texture_uvs {
+                let own = if mesh.texture_uvs.is_empty() { &mesh.uvs } else { &mesh.texture_uvs };
+                all.texture_uvs.extend_from_slice(own);
+                all.texture_uvs.resize(all.positions.len(), Vec2::ZERO);
             }
             if any_colors {
                 all.colors.extend_from_slice(&mesh.colors);
@@ -210,6 +259,8 @@ impl Mesh {
             }
             all.polygons += mesh.polygons;
             all.normals_from_file &= mesh.normals_from_file;
+            all.uv_sets = all.uv_sets.max(mesh.uv_sets);
+            all.notes.extend(mesh.notes.iter().cloned());
         }
         all
     }

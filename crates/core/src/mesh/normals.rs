@@ -11,7 +11,7 @@ fn corner_angle(corners: [Vec3; 3], corner: usize) -> f32 {
     let [p, q, r] = [0, 1, 2].map(|i| corners[(corner + i) % 3]);
     let (u, v) = (q - p, r - p);
     let across = u.cross(v);
-    if across == Vec3::ZERO { 0.0 } else { across.length().atan2(u.dot(v)) }
+    if across == Vec3::ZERO { 0.0 } else { libm::atan2f(across.length(), u.dot(v)) }
 }
 
 /// The angle at each corner.
@@ -51,7 +51,7 @@ const POINTS_AT_ONCE: u32 = 1 << 16;
 ///
 /// It goes point by point, so that beside the mesh it needs little more than the list of triangles around each point.
 pub fn normals_by_angle(mut mesh: Mesh, degrees: f32) -> Mesh {
-    let least = degrees.clamp(0.0, 180.0).to_radians().cos();
+    let least = libm::cosf(degrees.clamp(0.0, 180.0).to_radians());
     let neighbours = Neighbours::new(&mesh);
     mesh.normals_from_file = false;
     mesh.normals.clear();
@@ -183,6 +183,9 @@ fn place_normal(mesh: &mut Mesh, next_copy: &mut Vec<u32>, v: u32, normal: Vec3)
     mesh.normals.push(normal);
     if !mesh.uvs.is_empty() {
         mesh.uvs.push(mesh.uvs[v as usize]);
+    }
+    if !mesh.texture_uvs.is_empty() {
+        mesh.texture_uvs.push(mesh.texture_uvs[v as usize]);
     }
     if !mesh.colors.is_empty() {
         mesh.colors.push(mesh.colors[v as usize]);

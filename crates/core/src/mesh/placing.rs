@@ -58,7 +58,7 @@ pub fn compare_placing(low: (Vec3, Vec3), high: (Vec3, Vec3)) -> Option<Finding>
             format!(
                 "The sculpt is {rounded} times {words} the low-poly (corner to corner {other_diagonal:.4} and {diagonal:.4}){guess}"
             ),
-            "Export both from one scene in one unit, and bring them in again, or scale the sculpt here",
+            "Export both from one scene in one unit, and import them again, or scale the sculpt here",
             vec![fix],
         ));
     }

@@ -91,14 +91,14 @@ impl Neighbours {
     }
 
     /// Edges of a triangle as its points run, without those that shrank to a point.
-    fn edges(&self, mesh: &Mesh, t: u32) -> impl Iterator<Item = (u32, u32)> + use<> {
+    pub(super) fn edges(&self, mesh: &Mesh, t: u32) -> impl Iterator<Item = (u32, u32)> + use<> {
         let p = self.points(mesh, t);
         [(p[0], p[1]), (p[1], p[2]), (p[2], p[0])].into_iter().filter(|(a, b)| a != b)
     }
 
     /// How many faces of `part` an edge has, counted up to 3, and the first of them that is not `t`, with whether it runs along
     /// the edge as given.
-    fn across(&self, mesh: &Mesh, part: &Part, t: u32, (a, b): (u32, u32)) -> (usize, Option<(u32, bool)>) {
+    pub(super) fn across(&self, mesh: &Mesh, part: &Part, t: u32, (a, b): (u32, u32)) -> (usize, Option<(u32, bool)>) {
         // The end with fewer triangles around: the other may be the hub of a fan.
         let fewer = if self.around(a).len() <= self.around(b).len() { a } else { b };
         let (mut count, mut other) = (0, None);
@@ -249,7 +249,7 @@ fn measured(mesh: &Mesh, triangles: Vec<u32>, turned: Vec<u32>, neighbours: &Nei
         let middle = hole.iter().map(|(from, _)| place[from]).sum::<DVec3>() / hole.len() as f64;
         volume += hole.iter().map(|(from, to)| six(place[to], place[from], middle)).sum::<f64>();
     }
-    let scale = 6.0 * area.powf(1.5);
+    let scale = 6.0 * area * area.sqrt();
     let outward = if scale > 0.0 { (volume / scale) as f32 } else { 0.0 };
     Shell { triangles, turned, closed, outward, area, low, high }
 }

@@ -1,7 +1,7 @@
 //! Tangents of the low-poly mesh by the MikkTSpace standard, one a corner, as a renderer that follows it makes them.
 
 use super::Mesh;
-use bevy_mikktspace::{Geometry, TangentSpace, generate_tangents};
+use bevy_mikktspace::{Geometry, Ops, TangentSpace, generate_tangents};
 use glam::Vec3;
 
 /// Tangent of one triangle corner. The bitangent is `sign * normal.cross(tangent)`.
@@ -9,6 +9,19 @@ use glam::Vec3;
 pub struct CornerTangent {
     pub tangent: Vec3,
     pub sign: f32,
+}
+
+/// Functions that give the same bits on every machine.
+struct SameEverywhere;
+
+impl Ops for SameEverywhere {
+    fn sqrt(x: f32) -> f32 {
+        x.sqrt()
+    }
+
+    fn acos(x: f32) -> f32 {
+        libm::acos(f64::from(x)) as f32
+    }
 }
 
 struct Corners<'a> {
@@ -22,7 +35,7 @@ impl Corners<'_> {
     }
 }
 
-impl Geometry for Corners<'_> {
+impl Geometry<SameEverywhere> for Corners<'_> {
     fn num_faces(&self) -> usize {
         self.mesh.triangles.len()
     }

@@ -98,6 +98,9 @@ impl Mesh {
         if !self.uvs.is_empty() {
             self.uvs.push(self.uvs[v]);
         }
+        if !self.texture_uvs.is_empty() {
+            self.texture_uvs.push(self.texture_uvs[v]);
+        }
         if !self.colors.is_empty() {
             self.colors.push(self.colors[v]);
         }

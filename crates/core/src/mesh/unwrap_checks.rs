@@ -68,7 +68,7 @@ fn overlaps(mesh: &Mesh, unwrap: &Unwrap) -> Vec<Finding> {
             remedy: if apart {
                 "They have different materials: bake one sheet a material, and each gets its own texels".into()
             } else {
-                "Move one of them aside, or give them materials of their own and bake one sheet a material; both write the same texels. Let it stand if they are meant to share".into()
+                "Move one of them aside, or give them materials of their own and bake one sheet per material; both write the same texels. Accept it if they are meant to share".into()
             },
             place: Place { uv: Some(overlaps[0].at.to_array()), ..place_of(mesh, &mesh.parts[a], &triangles) },
         }
@@ -125,14 +125,14 @@ fn uneven(mesh: &Mesh, unwrap: &Unwrap, part: &Part) -> Vec<Finding> {
         let extreme = triangles
             .iter()
             .map(|&t| unwrap.islands[unwrap.island_of[t as usize] as usize].density())
-            .max_by(|a, b| (a / median).ln().abs().total_cmp(&(b / median).ln().abs()))?;
+            .max_by(|a, b| libm::fabsf(libm::logf(a / median)).total_cmp(&libm::fabsf(libm::logf(b / median))))?;
         Some(Finding {
             fixes: Vec::new(),
             allowed: None,
             kind: FindingKind::DensitySpread,
             severity: Severity::Note,
             reason: format!(
-                "{} of '{}' {} {words} the texels a unit of the rest: {:.1} beside {:.1} on a 1024 sheet",
+                "{} of '{}' {} {words} the texels per unit of the rest: {:.1} beside {:.1} on a 1024 sheet",
                 islands_words(count),
                 part.name,
                 if count == 1 { "gets" } else { "get" },

@@ -2,12 +2,17 @@
 //! delivered. It names meshes and settings; it holds no results. docs/recipe.md tells it for readers.
 
 mod pairing;
+mod patch;
 mod reach;
 mod source;
+mod version;
 mod words;
 
 pub(crate) use pairing::plain_name;
 pub use pairing::{Endings, HandPair, Pairing};
+pub use patch::{
+    Change, Conflict, GROWING_LISTS, MOST_CHANGES, NAMED_LISTS, PatchFault, all_in_conflict, difference, merge,
+};
 pub use reach::{Axis, Brush, Distance, PartReach, Reach, ReachSide, Stroke};
 pub use source::{Facing, FileBeside, NormalMapSource, PictureSource, Plane, PlaneTarget, Source, UvChoice};
 pub use words::changes;
@@ -23,6 +28,9 @@ use ts_rs::TS;
 pub const PROOF_RAYS: u32 = 16;
 /// The version this program writes. Older recipes are read; newer ones are refused.
 pub const RECIPE_VERSION: u32 = 1;
+
+/// Characters of an asset's name, at most.
+pub const MOST_NAME: usize = 80;
 
 /// Smallest and largest sheet, in texels a side.
 pub const SHEET_SIZES: std::ops::RangeInclusive<u32> = 16..=16384;
@@ -51,7 +59,7 @@ pub enum HitRule {
 
 /// How far covered texels are spread into the void around islands.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
-#[serde(untagged)]
+#[serde(untagged, expecting = "padding is a number of texels, or \"all\"")]
 pub enum Padding {
     #[serde(with = "all_word")]
     #[ts(type = "\"all\"")]
@@ -300,8 +308,14 @@ impl Recipe {
         if !SAMPLE_COUNTS.contains(&self.sheet.samples) {
             return Err(format!("sheet.samples is {}; give 1, 4, 16 or 64", self.sheet.samples));
         }
+        if self.asset.chars().count() > MOST_NAME {
+            return Err(format!("asset has {} characters; give at most {MOST_NAME}", self.asset.chars().count()));
+        }
         self.reach.validate()?;
         self.low.iter().chain(&self.high).chain(&self.cage).try_for_each(Source::validate)?;
+        for picture in self.pictures() {
+            source::check_file("picture", &picture.file)?;
+        }
         self.endings.validate()?;
         self.validate_formats()?;
         if self.maps.is_empty() {

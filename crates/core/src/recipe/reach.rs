@@ -6,7 +6,7 @@ use ts_rs::TS;
 
 /// A distance in scene units, or `"auto"`: for reaches, fitted to the sculpt at each vertex; elsewhere, measured from the meshes.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, TS)]
-#[serde(untagged)]
+#[serde(untagged, expecting = "a distance is a number in scene units, or \"auto\"")]
 pub enum Distance {
     #[default]
     #[serde(with = "auto_word")]

@@ -32,6 +32,18 @@ pub struct Source {
     pub plane: Option<PlaneTarget>,
 }
 
+/// Bytes of a file's name or path, at most.
+const MOST_PATH: usize = 4096;
+
+/// Checks a file's name.
+pub(super) fn check_file(field: &str, file: &str) -> Result<(), String> {
+    if file.trim().is_empty() || file.len() > MOST_PATH || file.chars().any(char::is_control) {
+        let shown: String = file.chars().take(40).collect();
+        return Err(format!("{field} is '{shown}'; give a file's name of 1 to {MOST_PATH} bytes"));
+    }
+    Ok(())
+}
+
 /// A file that a mesh file names: a material library, a texture, a buffer.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
 #[serde(deny_unknown_fields)]
@@ -147,6 +159,10 @@ impl Source {
     /// # Errors
     /// The step or field, what it holds, what it may hold.
     pub fn validate(&self) -> Result<(), String> {
+        check_file("file", &self.file)?;
+        for beside in &self.beside {
+            check_file("beside", &beside.file)?;
+        }
         if self.steps.len() > MOST_STEPS {
             return Err(format!("{}: {} steps; a file takes at most {MOST_STEPS}", self.file, self.steps.len()));
         }
@@ -172,7 +188,7 @@ impl Source {
 /// The UVs of a mesh: a set of the file by number, or a flat projection along an axis, the bounding box filling the unit
 /// square.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
-#[serde(untagged)]
+#[serde(untagged, expecting = "UVs are the number of a set, or \"planar-x\", \"planar-y\" or \"planar-z\"")]
 pub enum UvChoice {
     Set(u32),
     Planar(Plane),

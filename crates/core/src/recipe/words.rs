@@ -117,7 +117,7 @@ pub fn changes(before: &Recipe, after: &Recipe) -> Vec<String> {
         said.push(format!("{} paired with {low}", pair.high));
     }
     for pair in before.hand_pairs.iter().filter(|p| !after.hand_pairs.iter().any(|a| a.high == p.high)) {
-        said.push(format!("{} paired by the rule again", pair.high));
+        said.push(format!("{} paired automatically again", pair.high));
     }
     for map in &after.maps {
         let label = map.kind().label;

@@ -1,7 +1,18 @@
 //! A picture that is read, not baked: a source texture or an existing normal map, sampled at any UV.
 
 use super::Pixels;
-use glam::Vec2;
+use super::texture::Level;
+use std::sync::{LazyLock, OnceLock};
+
+/// What the numbers of a picture of colours mean.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Coding {
+    /// Encoded for the eye (IEC 61966-2-1), as files of whole numbers are.
+    #[default]
+    Srgb,
+    /// Light itself, as files of floats hold it.
+    Linear,
+}
 
 /// Rows from the top (v = 1) down, 1 to 4 channels interleaved.
 #[derive(Clone, Debug, PartialEq)]
@@ -10,9 +21,27 @@ pub struct Image {
     pub height: u32,
     pub channels: usize,
     pub pixels: Pixels,
+    pub coding: Coding,
+    /// Made once it is looked at from afar.
+    pub(super) smaller: OnceLock<Vec<Level>>,
 }
 
 impl Image {
+    pub fn new(width: u32, height: u32, channels: usize, pixels: Pixels, coding: Coding) -> Image {
+        Image { width, height, channels, pixels, coding, smaller: OnceLock::new() }
+    }
+
+    /// Bytes that its texels take in memory, with those of the smaller copies that were made of it.
+    pub fn bytes(&self) -> u64 {
+        let wide = match self.pixels {
+            Pixels::U8(_) => 1,
+            Pixels::U16(_) => 2,
+            Pixels::F32(_) => 4,
+        };
+        let smaller: u64 = self.smaller.get().into_iter().flatten().map(Level::bytes).sum();
+        u64::from(self.width) * u64::from(self.height) * self.channels as u64 * wide + smaller
+    }
+
     /// One texel as red, green, blue and alpha in 0..1 as they stand in the file; grey fills all three.
     pub fn texel(&self, x: u32, y: u32) -> [f32; 4] {
         let at = (y as usize * self.width as usize + x as usize) * self.channels;
@@ -24,55 +53,28 @@ impl Image {
             _ => [get(0), get(1), get(2), get(3)],
         }
     }
-
-    /// The picture at a UV (origin bottom-left, repeating), between the four nearest texels. `decode` turns a channel's value
-    /// into what may be averaged; it leaves alpha alone.
-    pub fn sample(&self, uv: Vec2, decode: impl Fn(f32) -> f32) -> [f32; 4] {
-        let (width, height) = (self.width as i64, self.height as i64);
-        let (x, y) = (uv.x * width as f32 - 0.5, (1.0 - uv.y) * height as f32 - 0.5);
-        let (left, top) = (x.floor(), y.floor());
-        let (right_share, bottom_share) = (x - left, y - top);
-        let (left, top) = (left as i64, top as i64);
-        let mut sum = [0.0; 4];
-        for (dx, dy, share) in [
-            (0, 0, (1.0 - right_share) * (1.0 - bottom_share)),
-            (1, 0, right_share * (1.0 - bottom_share)),
-            (0, 1, (1.0 - right_share) * bottom_share),
-            (1, 1, right_share * bottom_share),
-        ] {
-            let texel = self.texel((left + dx).rem_euclid(width) as u32, (top + dy).rem_euclid(height) as u32);
-            for (c, (slot, value)) in sum.iter_mut().zip(texel).enumerate() {
-                *slot += share * if c < 3 { decode(value) } else { value };
-            }
-        }
-        sum
-    }
 }
 
 /// sRGB-encoded to linear light, both 0..1 (IEC 61966-2-1).
 pub fn srgb_to_linear(value: f32) -> f32 {
-    if value <= 0.040_45 { value / 12.92 } else { ((value + 0.055) / 1.055).powf(2.4) }
+    if value <= 0.040_45 { value / 12.92 } else { libm::powf((value + 0.055) / 1.055, 2.4) }
+}
+
+/// The same of a byte.
+pub fn srgb_byte_to_linear(byte: u8) -> f32 {
+    static TABLE: LazyLock<[f32; 256]> =
+        LazyLock::new(|| std::array::from_fn(|byte| srgb_to_linear(byte as f32 / 255.0)));
+    TABLE[usize::from(byte)]
 }
 
 /// Linear light to sRGB-encoded, both 0..1 (IEC 61966-2-1).
 pub fn linear_to_srgb(value: f32) -> f32 {
-    if value <= 0.003_130_8 { 12.92 * value } else { 1.055 * value.powf(1.0 / 2.4) - 0.055 }
+    if value <= 0.003_130_8 { 12.92 * value } else { 1.055 * libm::powf(value, 1.0 / 2.4) - 0.055 }
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use glam::vec2;
-
-    #[test]
-    fn samples_lie_between_texels_and_repeat() {
-        let image = Image { width: 2, height: 2, channels: 1, pixels: Pixels::U8(vec![0, 255, 51, 102]) };
-        let at = |u, v| image.sample(vec2(u, v), |x| x)[0];
-        assert_eq!((at(0.25, 0.75), at(0.75, 0.75), at(0.25, 0.25)), (0.0, 1.0, 0.2));
-        assert!((at(0.5, 0.75) - 0.5).abs() < 1e-6);
-        assert!((at(0.0, 0.75) - 0.5).abs() < 1e-6, "the left border meets the right one");
-        assert!((at(1.25, -0.25) - at(0.25, 0.75)).abs() < 1e-6);
-    }
 
     #[test]
     fn srgb_there_and_back() {

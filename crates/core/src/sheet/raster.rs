@@ -96,6 +96,11 @@ pub struct TileSamples {
 }
 
 impl TileSamples {
+    /// Bytes it holds in memory.
+    pub fn bytes(&self) -> usize {
+        4 * (self.starts.len() + self.triangles.len() + self.v.len() + self.w.len())
+    }
+
     pub fn len(&self) -> usize {
         self.triangles.len()
     }

@@ -106,7 +106,11 @@ impl TraceScene {
         // that holds a hit is left out and the watertight triangle test has the last word.
         let (low, high) = mesh.bounds();
         let largest = low.abs().max(high.abs()).max_element() + (high - low).length();
-        let scale = if largest > 0.0 { (INNER_SIZE / largest).log2().floor().clamp(-100.0, 100.0).exp2() } else { 1.0 };
+        let scale = if largest > 0.0 {
+            libm::exp2f(libm::log2f(INNER_SIZE / largest).floor().clamp(-100.0, 100.0))
+        } else {
+            1.0
+        };
         let pad = Vec3A::splat(4e-6 * largest * scale);
         let boxes: Vec<Aabb> = solid
             .iter()

@@ -3,7 +3,7 @@
 
 use ember_ridge_core::bake::{BakeScene, Counts, Ended, Outcome, Plan, Report, Unwatched, Watch, run};
 use ember_ridge_core::glam::{Vec2, Vec3, vec2, vec3};
-use ember_ridge_core::maps::{MapSettings, PaletteEntry};
+use ember_ridge_core::maps::{AoSettings, CurvatureSettings, MapSettings, PaletteEntry};
 use ember_ridge_core::recipe::{Distance, Padding, Reach, Recipe};
 use ember_ridge_core::sheet::{Depth, Pixels};
 use ember_ridge_core::{Draft, DraftPart, Mesh};
@@ -165,4 +165,24 @@ pub fn sixteen(size: u32, reach: f32, maps: Vec<MapSettings>) -> Recipe {
     let mut recipe = recipe(size, 1, (reach, reach), maps);
     recipe.sheet.depth = Depth::Sixteen;
     recipe
+}
+
+pub fn ao(rays: u32, distance: f32) -> AoSettings {
+    AoSettings { rays, distance: Distance::Units(distance), ..AoSettings::default() }
+}
+
+pub fn curvature(detail: f32, radius: f32) -> MapSettings {
+    MapSettings::Curvature(CurvatureSettings {
+        detail: Distance::Units(detail),
+        radius: Distance::Units(radius),
+        ..CurvatureSettings::default()
+    })
+}
+
+/// The values of a map that was baked, texel by texel.
+pub fn values(whole: &Whole, map: &str) -> Vec<f32> {
+    let map = whole.maps.iter().find(|m| m.id == map).expect("it was baked");
+    assert_eq!(map.error, None);
+    let entries = whole.covered.len() * map.channels;
+    (0..entries).map(|at| map.pixels.get(at)).collect()
 }

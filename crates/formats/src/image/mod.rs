@@ -1,5 +1,6 @@
 //! Images out and in. A map is written as its rows come, a strip at a time; nothing here holds a whole map. Which formats
-//! there are is one table; each has its own file. Data maps carry no gamma and no colour profile; colour says it is sRGB.
+//! there are is one table; each has its own file. Data maps carry no gamma and no colour profile; colour says it is
+//! sRGB, and is linear light in files of floats.
 
 mod exr;
 mod jpeg;
@@ -8,12 +9,13 @@ mod read;
 mod tga;
 mod tiff;
 
-pub use self::png::{read_png, write_png};
+pub use self::png::{read_png, read_png_texel, write_png};
+pub(crate) use read::read_image_within;
 pub use read::{MOST_TEXELS, read_image};
 
 use ember_ridge_core::bake::Outcome;
 use ember_ridge_core::recipe::ImageFormat;
-use ember_ridge_core::sheet::{Depth, quantise};
+use ember_ridge_core::sheet::{Depth, quantise, srgb_to_linear};
 use std::io::{self, Seek, Write};
 
 /// What a file is to be.
@@ -79,13 +81,19 @@ fn writer(format: ImageFormat) -> Writer {
     }
 }
 
-/// Writes an image from its rows.
+/// Writes an image from its rows. Colours come sRGB-encoded; files of floats hold light itself, as readers of them expect.
 ///
 /// # Errors
 /// What the place or the source answers, or a depth the format cannot hold.
 pub fn write_image(place: &mut dyn Place, spec: &ImageSpec, rows: &mut RowSource) -> Result<(), WriteFault> {
     if !spec.format.depths().contains(&spec.depth) {
         return Err(format!("{} cannot hold {}", spec.format.label(), spec.depth.words()).into());
+    }
+    if spec.color && holds_light(spec.format, spec.depth) {
+        let mut light = |sink: &mut RowSink| {
+            rows(&mut |values| sink(&values.iter().map(|&v| srgb_to_linear(v)).collect::<Vec<_>>()))
+        };
+        return writer(spec.format)(place, spec, &mut light);
     }
     writer(spec.format)(place, spec, rows)
 }
@@ -99,9 +107,11 @@ pub fn write_map(place: &mut dyn Place, outcome: &Outcome, sheet: usize, map: us
     if let Some(error) = &baked.error {
         return Err(error.clone().into());
     }
+    let color = baked.color || baked.flat;
     let mut notes = vec![("Software".to_owned(), "Ember Ridge".to_owned())];
     if let Some(report) = outcome.report.maps.get(baked.id) {
-        notes.push(("Encoding".to_owned(), report.encoding.clone()));
+        let light = if color && holds_light(baked.format, baked.depth) { "; written as linear light" } else { "" };
+        notes.push(("Encoding".to_owned(), format!("{}{light}", report.encoding)));
         if let Some(extreme) = report.extreme {
             let (scale, zero) = (baked.scale.unwrap_or(1.0), if baked.scale.is_some() { 0.5 } else { 0.0 });
             notes.push(("Displacement".to_owned(), format!("scale={scale} zero={zero} furthest={extreme}")));
@@ -112,11 +122,16 @@ pub fn write_map(place: &mut dyn Place, outcome: &Outcome, sheet: usize, map: us
         channels: baked.channels,
         format: baked.format,
         depth: baked.depth,
-        color: baked.color || baked.flat,
+        color,
         dither: outcome.report.recipe.sheet.dither && !baked.flat,
         notes,
     };
     write_image(place, &spec, &mut |sink| outcome.stream(sheet, map, &mut |rows| sink(rows)))
+}
+
+/// Whether a file's numbers are floats, whatever their depth is called.
+fn holds_light(format: ImageFormat, depth: Depth) -> bool {
+    format == ImageFormat::Exr || depth == Depth::Float
 }
 
 /// Turns values into whole numbers of a depth, keeping count of where they lie for dithering.

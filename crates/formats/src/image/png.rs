@@ -74,3 +74,27 @@ pub fn read_png(bytes: &[u8]) -> io::Result<(u32, u32, usize, Pixels)> {
     };
     Ok((info.width, info.height, info.color_type.samples(), pixels))
 }
+
+/// One texel of a PNG, its channels in 0..1, read row by row: a large file takes no more memory than one of its rows.
+///
+/// # Errors
+/// A damaged file, or a texel that is not on it.
+pub fn read_png_texel(from: impl io::BufRead + io::Seek, x: u32, y: u32) -> io::Result<Vec<f32>> {
+    let bad = |e: &dyn std::fmt::Display| io::Error::new(io::ErrorKind::InvalidData, e.to_string());
+    let mut reader = png::Decoder::new(from).read_info().map_err(|e| bad(&e))?;
+    let (kind, depth) = reader.output_color_type();
+    let (channels, wide) = (kind.samples(), if depth == png::BitDepth::Sixteen { 2 } else { 1 });
+    for row in 0.. {
+        let Some(bytes) = reader.next_row().map_err(|e| bad(&e))? else { break };
+        if row < y {
+            continue;
+        }
+        let start = x as usize * channels * wide;
+        let texel = bytes.data().get(start..start + channels * wide).ok_or_else(|| bad(&"the texel is not on it"))?;
+        return Ok(match wide {
+            2 => texel.as_chunks::<2>().0.iter().map(|b| f32::from(u16::from_be_bytes(*b)) / 65535.0).collect(),
+            _ => texel.iter().map(|b| f32::from(*b) / 255.0).collect(),
+        });
+    }
+    Err(bad(&"the texel is not on it"))
+}

@@ -3,8 +3,8 @@
 
 use crate::mesh::ReadFault;
 use ember_ridge_core::FindingKind;
-use ember_ridge_core::sheet::{Image, Pixels};
-use image::{DynamicImage, ImageReader, Limits};
+use ember_ridge_core::sheet::{Coding, Image, Pixels};
+use image::{DynamicImage, ImageDecoder, ImageReader, Limits};
 use std::io::Cursor;
 
 /// Pictures of more texels than this are refused before memory is set aside.
@@ -15,6 +15,11 @@ pub const MOST_TEXELS: u64 = 16_384 * 16_384;
 /// # Errors
 /// A [`ReadFault`] that names the file: unknown format, damaged, or too large.
 pub fn read_image(file: &str, bytes: &[u8]) -> Result<Image, ReadFault> {
+    read_image_within(file, bytes, u64::MAX)
+}
+
+/// The same, for a picture that may take so many bytes once decoded.
+pub(crate) fn read_image_within(file: &str, bytes: &[u8], most_bytes: u64) -> Result<Image, ReadFault> {
     let fault = |fault: String, remedy: &str| ReadFault {
         file: file.to_owned(),
         place: "the picture".into(),
@@ -28,23 +33,34 @@ pub fn read_image(file: &str, bytes: &[u8]) -> Result<Image, ReadFault> {
     let by_name = image::ImageFormat::from_extension(extension);
     let by_bytes = image::guess_format(bytes).ok();
     let format = by_bytes.or(by_name).ok_or_else(|| fault("its format is not known".into(), KNOWN))?;
-    if let Some(image) = grey_floats(bytes, format) {
+    let remedy = if by_bytes.is_some() { AGAIN } else { KNOWN };
+    if format == image::ImageFormat::OpenExr && !exr_keeps_within(bytes, most_for(bytes).min(most_bytes)) {
+        return Err(fault(format!("it announces more than {} bytes can hold", bytes.len()), AGAIN));
+    }
+    if let Some(image) = grey_floats(bytes, format, MOST_TEXELS.min(most_bytes.min(most_for(bytes)) / 4)) {
         return Ok(image);
     }
-    let mut reader = ImageReader::with_format(Cursor::new(bytes), format);
-    let (width, height) = ImageReader::with_format(Cursor::new(bytes), format)
-        .into_dimensions()
-        .map_err(|e| fault(e.to_string(), if by_bytes.is_some() { AGAIN } else { KNOWN }))?;
+    // A decoder's own sentence is for programmers.
+    let damaged = |_| fault(format!("it cannot be decoded as {}", name_of(format)), remedy);
+    let mut decoder = ImageReader::with_format(Cursor::new(bytes), format).into_decoder().map_err(damaged)?;
+    let (width, height) = decoder.dimensions();
     if u64::from(width) * u64::from(height) > MOST_TEXELS || width == 0 || height == 0 {
         return Err(fault(
             format!("it is {width} x {height} texels; at most 16384 x 16384 are read"),
             "Save it smaller",
         ));
     }
+    if decoder.total_bytes() > most_for(bytes) {
+        return Err(fault(format!("it announces {width} x {height} texels in {} bytes", bytes.len()), AGAIN));
+    }
+    if decoder.total_bytes() > most_bytes {
+        let fault_text = format!("it is {width} x {height} texels, more than the room left for this file's pictures");
+        return Err(fault(fault_text, "Save it smaller"));
+    }
     let mut limits = Limits::default();
-    limits.max_alloc = Some(MOST_TEXELS * 4);
-    reader.limits(limits);
-    let picture = reader.decode().map_err(|e| fault(e.to_string(), AGAIN))?;
+    limits.max_alloc = Some(MOST_TEXELS * 8);
+    decoder.set_limits(limits).map_err(damaged)?;
+    let picture = DynamicImage::from_decoder(decoder).map_err(damaged)?;
     let (channels, pixels) = match picture {
         DynamicImage::ImageLuma8(p) => (1, Pixels::U8(p.into_raw())),
         DynamicImage::ImageLumaA8(p) => (2, Pixels::U8(p.into_raw())),
@@ -58,24 +74,45 @@ pub fn read_image(file: &str, bytes: &[u8]) -> Result<Image, ReadFault> {
         DynamicImage::ImageRgba32F(p) => (4, Pixels::F32(p.into_raw())),
         other => (4, Pixels::F32(other.into_rgba32f().into_raw())),
     };
-    Ok(Image { width, height, channels, pixels })
+    let coding = if matches!(pixels, Pixels::F32(_)) { Coding::Linear } else { Coding::Srgb };
+    Ok(Image::new(width, height, channels, pixels, coding))
+}
+
+/// Bytes that a picture of so many may unpack to. Deflate, the tightest of the packings, makes at most 1032 of one (RFC 1951).
+fn most_for(bytes: &[u8]) -> u64 {
+    (64 << 20) + 1100 * bytes.len() as u64
+}
+
+/// Whether no layer of an EXR unpacks to more than so many bytes. The size that decoders tell is that of the window shown; what they
+/// unpack is the window of the data, which may be another.
+fn exr_keeps_within(bytes: &[u8], most: u64) -> bool {
+    let Ok(meta) = exr::meta::MetaData::read_from_buffered(Cursor::new(bytes), false) else { return true };
+    let unpacked = |header: &exr::meta::header::Header| {
+        let (width, height) = (header.layer_size.width() as u64, header.layer_size.height() as u64);
+        width.checked_mul(height).and_then(|texels| texels.checked_mul(header.channels.bytes_per_pixel as u64))
+    };
+    meta.headers.iter().all(|header| unpacked(header).is_some_and(|bytes| bytes <= most))
+}
+
+fn name_of(format: image::ImageFormat) -> String {
+    format.extensions_str().first().copied().unwrap_or("a picture").to_uppercase()
 }
 
 /// Grey floats, which the `image` crate does not read; None for everything else.
-fn grey_floats(bytes: &[u8], format: image::ImageFormat) -> Option<Image> {
+fn grey_floats(bytes: &[u8], format: image::ImageFormat, most_texels: u64) -> Option<Image> {
     match format {
-        image::ImageFormat::Tiff => grey_tiff(bytes),
-        image::ImageFormat::OpenExr => grey_exr(bytes),
+        image::ImageFormat::Tiff => grey_tiff(bytes, most_texels),
+        image::ImageFormat::OpenExr => grey_exr(bytes, most_texels),
         _ => None,
     }
 }
 
-fn grey_exr(bytes: &[u8]) -> Option<Image> {
+fn grey_exr(bytes: &[u8], most_texels: u64) -> Option<Image> {
     use exr::prelude::{FlatSamples, ReadChannels, ReadLayers, read};
     let meta = exr::meta::MetaData::read_from_buffered(Cursor::new(bytes), false).ok()?;
     let header = meta.headers.first().filter(|h| h.channels.list.len() == 1)?;
     let (width, height) = (header.layer_size.width(), header.layer_size.height());
-    if (width as u64).checked_mul(height as u64)? > MOST_TEXELS {
+    if (width as u64).checked_mul(height as u64)? > most_texels {
         return None;
     }
     let reader = read().no_deep_data().largest_resolution_level().all_channels().first_valid_layer().all_attributes();
@@ -85,21 +122,21 @@ fn grey_exr(bytes: &[u8]) -> Option<Image> {
         FlatSamples::F32(values) => values.clone(),
         FlatSamples::U32(_) => return None,
     };
-    Some(Image { width: width as u32, height: height as u32, channels: 1, pixels: Pixels::F32(values) })
+    Some(Image::new(width as u32, height as u32, 1, Pixels::F32(values), Coding::Linear))
 }
 
-fn grey_tiff(bytes: &[u8]) -> Option<Image> {
+fn grey_tiff(bytes: &[u8], most_texels: u64) -> Option<Image> {
     let mut decoder = tiff::decoder::Decoder::new(Cursor::new(bytes)).ok()?;
     if decoder.colortype().ok()? != tiff::ColorType::Gray(32) {
         return None;
     }
     let (width, height) = decoder.dimensions().ok()?;
-    if u64::from(width) * u64::from(height) > MOST_TEXELS {
+    if u64::from(width) * u64::from(height) > most_texels {
         return None;
     }
     match decoder.read_image().ok()? {
         tiff::decoder::DecodingResult::F32(values) => {
-            Some(Image { width, height, channels: 1, pixels: Pixels::F32(values) })
+            Some(Image::new(width, height, 1, Pixels::F32(values), Coding::Linear))
         }
         _ => None,
     }

@@ -4,11 +4,13 @@ mod gltf;
 mod obj;
 mod ply;
 mod stl;
+mod text;
 
 pub use self::gltf::write_glb;
 pub use obj::write_obj;
 pub use ply::write_ply;
 
+use ember_ridge_core::mesh::ReadNote;
 use ember_ridge_core::recipe::UvChoice;
 use ember_ridge_core::{Draft, Finding, FindingKind, Mesh, MeshFault, Place, Severity};
 
@@ -51,6 +53,21 @@ pub(crate) const EXPORT_AGAIN: &str = "The file is cut short or damaged; export 
 impl Fault {
     pub(crate) fn new(place: impl Into<String>, fault: impl Into<String>, remedy: impl Into<String>) -> Fault {
         Fault { place: place.into(), fault: fault.into(), remedy: remedy.into() }
+    }
+}
+
+/// Bytes that all textures of a mesh may take once decoded; those beyond are left out.
+const MOST_PICTURE_BYTES: u64 = 2 << 30;
+/// What is told of one file at most.
+const MOST_NOTES: usize = 50;
+/// Of vertices without a colour in a file where others have one: mid-grey.
+const NO_COLOR: [u8; 3] = [128; 3];
+
+/// Notes something of a file that came in all the same: once, and no more than anyone reads.
+fn tell(notes: &mut Vec<ReadNote>, part: Option<&str>, reason: impl Into<String>, remedy: &str) {
+    let note = ReadNote { part: part.map(str::to_owned), reason: reason.into(), remedy: remedy.to_owned() };
+    if notes.len() < MOST_NOTES && !notes.contains(&note) {
+        notes.push(note);
     }
 }
 

@@ -136,12 +136,20 @@ fn read_pieces<E: PropertyAccess>(
     Ok(())
 }
 
+/// A line of a text file as it is quoted, counted from 1; None where the file holds other bytes there.
+fn line_of(bytes: &[u8], line: usize) -> Option<String> {
+    let text = bytes.split(|&b| b == b'\n').nth(line.checked_sub(1)?)?;
+    std::str::from_utf8(text).ok().map(super::text::quoted)
+}
+
 pub(super) fn read(bytes: &[u8], stem: &str, _beside: Beside) -> Result<Draft, Fault> {
     let at = |place: &str| {
         let place = place.to_owned();
-        move |e: ParseError| {
-            let place = e.line().map_or(place.clone(), |line| format!("{place}, line {line}"));
-            Fault::new(place, e.to_string(), super::EXPORT_AGAIN)
+        move |e: ParseError| match e.line().and_then(|line| Some((line, line_of(bytes, line)?))) {
+            Some((line, text)) => {
+                Fault::new(format!("{place}, line {line} ('{text}')"), "it cannot be read", super::EXPORT_AGAIN)
+            }
+            None => Fault::new(place.clone(), "its entries do not fit the header", super::EXPORT_AGAIN),
         }
     };
     let mut reader = Reader::new(bytes);

@@ -1,21 +1,27 @@
 //! Assets: list, make, show, edit, undo, redo.
 
 use crate::App;
-use crate::api::{AssetLine, AssetView, Estimates, MeshView, NewAsset, PairView, PairedPart, Revision, Role, RunView};
+use crate::api::{
+    AssetLine, AssetView, Estimates, Event, Freed, MeshView, NewAsset, PairView, PairedPart, Revision, Role, RunPage,
+    RunView,
+};
 use crate::fault::{Fault, Result};
-use crate::keep::is_map;
 use ember_ridge_core::bake::{PairRules, PairedBy, estimate, pair_parts};
 use ember_ridge_core::glam::Vec3;
 use ember_ridge_core::mesh::{MeshStep, compare_placing};
-use ember_ridge_core::recipe::Pairing;
+use ember_ridge_core::recipe::{Change, MOST_NAME, Pairing, PatchFault, all_in_conflict, difference, merge};
 use ember_ridge_core::{Finding, Part, Recipe, changes, mark_allowed};
-use ember_ridge_store::{Run, RunKind};
+use ember_ridge_store::{Asset, Run, RunKind, RunLine};
+use rocket::http::{Header, Status};
+use rocket::request::{FromRequest, Outcome};
 use rocket::serde::json::Json;
-use rocket::{Route, State, get, post, put, routes};
+use rocket::{Request, Responder, Route, State, delete, get, patch, post, put, routes};
+use serde::de::IgnoredAny;
+use std::collections::BTreeMap;
 use std::sync::Arc;
 
 pub fn routes() -> Vec<Route> {
-    routes![list, add, show, revise, undo, redo]
+    routes![list, add, show, change, revise, undo, redo, frees, delete]
 }
 
 #[get("/assets")]
@@ -25,50 +31,165 @@ async fn list(app: &State<Arc<App>>) -> Result<Json<Vec<AssetLine>>> {
 }
 
 #[post("/assets", data = "<new>")]
-async fn add(app: &State<Arc<App>>, new: Json<NewAsset>) -> Result<Json<AssetView>> {
+async fn add(app: &State<Arc<App>>, new: Body<'_, NewAsset>) -> Result<Tagged> {
+    let new = body(new)?;
     let name = new.name.trim();
-    if name.is_empty() || name.chars().count() > 80 {
+    if name.is_empty() || name.chars().count() > MOST_NAME || name.chars().any(char::is_control) {
         return Err(Fault::unusable("An asset's name has 1 to 80 characters"));
     }
     let mut recipe = Recipe::new(name);
     // Names are given by habit: the endings of the asset made last hold for the next one.
     if let Some((last, _)) = app.store.assets().await?.into_iter().max_by_key(|(id, _)| *id) {
-        recipe.endings = app.store.asset(last).await?.recipe.endings;
+        // One that cannot be read keeps nobody from making another.
+        if let Ok(last) = app.store.asset(last).await {
+            recipe.endings = last.recipe.endings;
+        }
     }
     let id = app.store.add_asset(&recipe).await?;
+    app.jobs.tell(Event::Asset { asset: id });
     view(app, id).await
 }
 
 #[get("/assets/<id>")]
-async fn show(app: &State<Arc<App>>, id: i64) -> Result<Json<AssetView>> {
+async fn show(app: &State<Arc<App>>, id: i64) -> Result<Tagged> {
     view(app, id).await
 }
 
-#[put("/assets/<id>/recipe", data = "<revision>")]
-async fn revise(app: &State<Arc<App>>, id: i64, revision: Json<Revision>) -> Result<Json<AssetView>> {
-    let Revision { base, recipe } = revision.into_inner();
-    recipe.validate_settings().map_err(Fault::unusable)?;
-    edit(app, id, base, recipe).await?;
+/// An answer with the revision it tells of, so that a client can say what its next edit is made to.
+#[derive(Responder)]
+pub struct Tagged {
+    body: Json<AssetView>,
+    tag: Header<'static>,
+}
+
+impl Tagged {
+    pub fn new(view: AssetView) -> Tagged {
+        let tag = Header::new("ETag", format!("\"{}\"", view.revision));
+        Tagged { body: Json(view), tag }
+    }
+
+    pub fn map(self, change: impl FnOnce(&mut AssetView)) -> Tagged {
+        let mut view = self.body.into_inner();
+        change(&mut view);
+        Tagged::new(view)
+    }
+}
+
+/// The revision that a request names in its If-Match header.
+pub struct IfMatch(i64);
+
+#[rocket::async_trait]
+impl<'r> FromRequest<'r> for IfMatch {
+    type Error = ();
+
+    async fn from_request(request: &'r Request<'_>) -> Outcome<Self, ()> {
+        let header = request.headers().get_one("If-Match");
+        match header.and_then(|h| h.trim().trim_start_matches("W/").trim_matches('"').parse().ok()) {
+            Some(revision) => Outcome::Success(IfMatch(revision)),
+            None => Outcome::Error((Status::PreconditionRequired, ())),
+        }
+    }
+}
+
+type Body<'r, T> = std::result::Result<Json<T>, rocket::serde::json::Error<'r>>;
+
+/// What a body holds, or why it is not that.
+pub(super) fn body<T>(sent: Body<'_, T>) -> Result<T> {
+    match sent {
+        Ok(Json(value)) => Ok(value),
+        Err(rocket::serde::json::Error::Parse(text, e)) if serde_json::from_str::<IgnoredAny>(text).is_ok() => {
+            Err(Fault::unusable(format!("the request's body does not have the expected form: {e}")))
+        }
+        Err(rocket::serde::json::Error::Parse(_, e)) => {
+            Err(Fault::new(Status::BadRequest, format!("the request's body is not valid JSON: {e}")))
+        }
+        Err(rocket::serde::json::Error::Io(e)) if e.kind() == std::io::ErrorKind::UnexpectedEof => {
+            Err(Fault::new(Status::PayloadTooLarge, "the request is larger than the limit"))
+        }
+        Err(rocket::serde::json::Error::Io(e)) => {
+            Err(Fault::new(Status::BadRequest, format!("the request broke off: {e}")))
+        }
+    }
+}
+
+/// Lays changes, made to the revision that If-Match names, over the recipe as it stands.
+#[patch("/assets/<id>/recipe", data = "<changes>")]
+async fn change(app: &State<Arc<App>>, id: i64, made_to: IfMatch, changes: Body<'_, Vec<Change>>) -> Result<Tagged> {
+    let changes = body(changes)?;
+    let turn = app.turn(id).await;
+    let asset = app.store.asset(id).await?;
+    let Some(before) = app.store.revision(id, made_to.0).await? else {
+        let places = all_in_conflict(&asset.recipe, &changes);
+        return Err(Fault::conflict(
+            format!("revision {} is no longer known. Choose for each value", made_to.0),
+            places,
+        ));
+    };
+    lay_over(app, &asset, &before, &changes).await?;
+    drop(turn);
     view(app, id).await
+}
+
+/// The same as a whole recipe: what differs from the revision it was edited from is laid over the recipe as it stands.
+#[put("/assets/<id>/recipe", data = "<revision>")]
+async fn revise(app: &State<Arc<App>>, id: i64, revision: Body<'_, Revision>) -> Result<Tagged> {
+    let Revision { base, recipe } = body(revision)?;
+    recipe.validate_settings().map_err(Fault::unusable)?;
+    let turn = app.turn(id).await;
+    let asset = app.store.asset(id).await?;
+    let Some(before) = app.store.revision(id, base).await? else {
+        let text = format!("revision {base} is no longer known. Get the asset again and edit that");
+        return Err(Fault::conflict(text, Vec::new()));
+    };
+    lay_over(app, &asset, &before, &difference(&before, &recipe)).await?;
+    drop(turn);
+    view(app, id).await
+}
+
+async fn lay_over(app: &Arc<App>, asset: &Asset, before: &Recipe, changes: &[Change]) -> Result<()> {
+    let merged = merge(before, &asset.recipe, changes).map_err(|fault| match fault {
+        PatchFault::Wrong(text) => Fault::unusable(text),
+        PatchFault::Conflicts(conflicts) => {
+            let places: Vec<&str> = conflicts.iter().map(|c| c.words.as_str()).collect();
+            let text = format!("changed elsewhere meanwhile: {}. Keep one of the two values", places.join(", "));
+            Fault::conflict(text, conflicts)
+        }
+    })?;
+    edit(app, asset, merged).await
+}
+
+/// Changes an asset's recipe as it stands, in its turn.
+pub(super) async fn edit_with(
+    app: &Arc<App>,
+    id: i64,
+    change: impl AsyncFnOnce(&mut Recipe) -> Result<()>,
+) -> Result<()> {
+    let _turn = app.turn(id).await;
+    let asset = app.store.asset(id).await?;
+    let mut recipe = asset.recipe.clone();
+    change(&mut recipe).await?;
+    edit(app, &asset, recipe).await
 }
 
 /// Makes a recipe the next revision, labelled with what changed in words.
-pub(super) async fn edit(app: &Arc<App>, id: i64, base: i64, recipe: Recipe) -> Result<()> {
-    let before = app.store.asset(id).await?;
+async fn edit(app: &Arc<App>, before: &Asset, recipe: Recipe) -> Result<()> {
+    let id = before.id;
     let mut said = changes(&before.recipe, &recipe);
     if before.recipe.asset != recipe.asset {
         said.push(format!("name to {}", recipe.asset));
     }
     let notes = |r: &Recipe| r.exceptions.len();
     match notes(&recipe).cmp(&notes(&before.recipe)) {
-        std::cmp::Ordering::Greater => said.push("a finding let stand".into()),
-        std::cmp::Ordering::Less => said.push("a finding no longer let stand".into()),
+        std::cmp::Ordering::Greater => said.push("a finding accepted".into()),
+        std::cmp::Ordering::Less => said.push("a finding no longer accepted".into()),
         std::cmp::Ordering::Equal if recipe.exceptions != before.recipe.exceptions => said.push("notes".into()),
         std::cmp::Ordering::Equal => {}
     }
     if said.is_empty() && before.recipe == recipe {
         return Ok(());
     }
+    recipe.validate_settings().map_err(Fault::unusable)?;
+    files_are_here(app, &recipe)?;
     // A mesh that cannot be read as the recipe wants it (a UV set it does not have) is refused before anything is kept.
     let known: Vec<_> = before.recipe.low.iter().chain(&before.recipe.high).collect();
     for (role, side) in [(Role::Low, &recipe.low), (Role::High, &recipe.high)] {
@@ -76,24 +197,88 @@ pub(super) async fn edit(app: &Arc<App>, id: i64, base: i64, recipe: Recipe) -> 
             app.summary(source, role).await?;
         }
     }
-    app.store.revise(id, base, &said.join("; "), &recipe).await?;
-    app.jobs.tell(crate::api::Event::Asset { asset: id });
+    app.store.revise(id, before.head, &said.join("; "), &recipe).await?;
+    app.jobs.tell(Event::Asset { asset: id });
+    Ok(())
+}
+
+/// Every file a recipe names must be in the store: one that is not could never be baked.
+fn files_are_here(app: &App, recipe: &Recipe) -> Result<()> {
+    let sources = recipe.low.iter().chain(&recipe.high).chain(&recipe.cage).filter(|s| s.plane.is_none());
+    let beside = sources.clone().flat_map(|s| &s.beside).map(|f| (&f.file, Some(&f.hash)));
+    let pictures = recipe.pictures();
+    let pictures = pictures.iter().map(|p| (&p.file, p.hash.as_ref()));
+    for (file, hash) in sources.map(|s| (&s.file, s.hash.as_ref())).chain(beside).chain(pictures) {
+        if !hash.is_some_and(|h| app.store.blobs.has(h)) {
+            return Err(Fault::unusable(format!("{file}: its bytes are not here. Import the file")));
+        }
+    }
     Ok(())
 }
 
 #[post("/assets/<id>/undo")]
-async fn undo(app: &State<Arc<App>>, id: i64) -> Result<Json<AssetView>> {
-    app.store.step(id, -1).await?;
-    view(app, id).await
+async fn undo(app: &State<Arc<App>>, id: i64) -> Result<Tagged> {
+    let turn = app.turn(id).await;
+    app.store.undo(id).await?;
+    drop(turn);
+    stepped(app, id).await
 }
 
 #[post("/assets/<id>/redo")]
-async fn redo(app: &State<Arc<App>>, id: i64) -> Result<Json<AssetView>> {
-    app.store.step(id, 1).await?;
-    view(app, id).await
+async fn redo(app: &State<Arc<App>>, id: i64) -> Result<Tagged> {
+    let turn = app.turn(id).await;
+    app.store.redo(id).await?;
+    drop(turn);
+    stepped(app, id).await
 }
 
-pub(super) async fn view(app: &Arc<App>, id: i64) -> Result<Json<AssetView>> {
+async fn stepped(app: &Arc<App>, id: i64) -> Result<Tagged> {
+    let view = view(app, id).await?;
+    app.jobs.tell(Event::Asset { asset: id });
+    Ok(view)
+}
+
+/// Bytes that deleting the asset would free.
+#[get("/assets/<id>/frees")]
+async fn frees(app: &State<Arc<App>>, id: i64) -> Result<Json<Freed>> {
+    app.store.asset_exists(id).await?;
+    Ok(Json(Freed { bytes: app.store.asset_frees(id).await? }))
+}
+
+/// Deletes an asset with its runs, and the files that only it names.
+#[delete("/assets/<id>")]
+async fn delete(app: &State<Arc<App>>, id: i64) -> Result<Json<Freed>> {
+    app.store.asset_exists(id).await?;
+    let turn = app.turn(id).await;
+    for run in app.store.open_runs(id).await? {
+        app.jobs.stop(run.id);
+    }
+    app.store.delete_asset(id).await?;
+    drop(turn);
+    let bytes = app.store.collect().await?;
+    app.jobs.tell(Event::Asset { asset: id });
+    Ok(Json(Freed { bytes }))
+}
+
+/// Runs an asset's first page shows, and those of each further one.
+pub(super) const RUNS_SHOWN: u32 = 50;
+
+pub(super) async fn run_page(app: &Arc<App>, asset: i64, before: Option<i64>, most: u32) -> Result<RunPage> {
+    let mut lines = app.store.runs(asset, before, most + 1).await?;
+    let more = lines.len() > most as usize;
+    lines.truncate(most as usize);
+    let span = lines.last().map_or(0, |l| l.number)..=lines.first().map_or(0, |l| l.number);
+    let pictures = app.store.small_pictures(asset, *span.start(), *span.end()).await?;
+    let mut runs: Vec<RunView> = lines.into_iter().map(|line| run_view(app, line)).collect();
+    for (run, map, hash) in pictures {
+        if let Some(view) = runs.iter_mut().find(|r| r.id == run) {
+            view.small.insert(map, hash);
+        }
+    }
+    Ok(RunPage { runs, more })
+}
+
+pub(super) async fn view(app: &Arc<App>, id: i64) -> Result<Tagged> {
     let asset = app.store.asset(id).await?;
     let mut meshes = Vec::new();
     let recipe = &asset.recipe;
@@ -131,19 +316,18 @@ pub(super) async fn view(app: &Arc<App>, id: i64) -> Result<Json<AssetView>> {
     // A part that nothing fits sees everything; that does not make a pair.
     let seen = |h: usize| table.by.iter().any(|row| row[h].is_some_and(|by| by != PairedBy::Default));
     let unseen = (0..high.len()).filter(|&h| !low.is_empty() && !seen(h)).map(|h| high[h].name.clone());
-    let runs = app.store.runs(id).await?;
-    let mut lines = Vec::new();
-    for (i, run) in runs.iter().enumerate() {
-        lines.push(run_view(app, run, runs.get(i + 1)).await?);
-    }
+    let RunPage { runs, .. } = run_page(app, id, None, RUNS_SHOWN).await?;
+    let (run_count, run_bytes) = app.store.run_totals(id).await?;
     // A final tells more of finals than a proof does.
-    let done = |kind: RunKind| runs.iter().filter(move |r| r.kind == kind).find_map(|r| r.report.as_ref());
-    let measured = done(RunKind::Final).or(done(RunKind::Proof));
-    let estimates = measured.and_then(|report| {
-        let (proof, whole) = (estimate(&recipe.as_proof(), report)?, estimate(recipe, report)?);
+    let measured = match app.store.newest_run(id, Some(RunKind::Final), true).await? {
+        Some(run) => Some(run),
+        None => app.store.newest_run(id, Some(RunKind::Proof), true).await?,
+    };
+    let estimates = measured.and_then(|run| run.report).and_then(|report| {
+        let (proof, whole) = (estimate(&recipe.as_proof(), &report)?, estimate(recipe, &report)?);
         Some(Estimates { proof, whole })
     });
-    Ok(Json(AssetView {
+    Ok(Tagged::new(AssetView {
         id,
         name: asset.name,
         revision: asset.head,
@@ -156,14 +340,16 @@ pub(super) async fn view(app: &Arc<App>, id: i64) -> Result<Json<AssetView>> {
         pair_findings: if high.is_empty() { Vec::new() } else { table.findings },
         recipe: asset.recipe,
         meshes,
-        runs: lines,
+        runs,
+        run_count,
+        run_bytes,
         estimates,
     }))
 }
 
 fn paired_part(name: &str, by: PairedBy) -> PairedPart {
     let why = match by {
-        PairedBy::Hand => "by hand".to_owned(),
+        PairedBy::Hand => "manual".to_owned(),
         PairedBy::Name => "by name".to_owned(),
         PairedBy::Space(share) => format!("{:.0} % nearest", share * 100.0),
         PairedBy::All => "all see all".to_owned(),
@@ -188,29 +374,38 @@ fn placing(recipe: &Recipe, meshes: &[MeshView]) -> Option<Finding> {
     Some(finding)
 }
 
-pub(super) async fn run_view(app: &Arc<App>, run: &Run, before: Option<&Run>) -> Result<RunView> {
-    let files = app.store.run_files(run.id).await?;
-    Ok(RunView {
-        id: run.id,
-        number: run.number,
-        kind: run.kind,
-        status: run.status,
-        created: run.created,
-        size: run.recipe.sheet.size,
-        samples: run.recipe.sheet.samples,
-        changes: before.map_or_else(|| vec!["first run".into()], |b| run_changes(b, run)),
-        report: run.report.clone(),
-        error: run.error.clone(),
-        bytes: files.iter().filter(|f| is_map(f)).map(|f| f.bytes).sum(),
-    })
+pub(super) fn run_view(app: &App, line: RunLine) -> RunView {
+    let (status, error) = match app.jobs.ended(line.id) {
+        Some((status, why)) => (status, Some(why).filter(|w| !w.is_empty())),
+        None => (line.status, line.error),
+    };
+    RunView {
+        id: line.id,
+        number: line.number,
+        kind: line.kind,
+        status,
+        created: line.created,
+        size: line.size,
+        samples: line.samples,
+        changes: line.changes,
+        error,
+        bytes: line.bytes,
+        maps: line.maps,
+        failed_maps: line.failed_maps,
+        findings: line.findings,
+        seconds: line.seconds,
+        small: BTreeMap::new(),
+    }
 }
 
+/// What a new run differs in from the one before, in words.
 /// A proof differs from a final in size, samples and rays by nature: that goes without saying.
-fn run_changes(before: &Run, run: &Run) -> Vec<String> {
-    if before.kind == run.kind {
-        return changes(&before.recipe, &run.recipe);
+pub fn run_changes(before: Option<&Run>, kind: RunKind, recipe: &Recipe) -> Vec<String> {
+    let Some(before) = before else { return vec!["first run".into()] };
+    if before.line.kind == kind {
+        return changes(&before.recipe, recipe);
     }
-    let (mut earlier, later) = (before.recipe.as_proof(), run.recipe.as_proof());
+    let (mut earlier, later) = (before.recipe.as_proof(), recipe.as_proof());
     earlier.sheet.size = later.sheet.size;
     changes(&earlier, &later)
 }

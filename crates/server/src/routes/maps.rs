@@ -3,16 +3,17 @@
 use crate::App;
 use crate::api::{MapLine, Swatch};
 use crate::fault::{Fault, Result, aside};
+use crate::routes::shared::Shared;
 use ember_ridge_core::Recipe;
 use ember_ridge_core::bake::{Plan, Unwatched, run};
 use ember_ridge_core::maps::MapSettings;
 use ember_ridge_core::recipe::{ImageFormat, Layout, Padding};
 use ember_ridge_core::sheet::Depth;
 use ember_ridge_formats::image::write_png;
+use rocket::http::ContentType;
 use rocket::serde::json::Json;
 use rocket::{Route, State, get, routes};
-use std::collections::HashMap;
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::Arc;
 
 pub fn routes() -> Vec<Route> {
     routes![list, swatches]
@@ -22,15 +23,6 @@ pub fn routes() -> Vec<Route> {
 const SIDE: u32 = 128;
 /// Rays a texel in swatches of maps that trace their own.
 const RAYS: u32 = 16;
-/// Sets of swatches that are kept.
-const KEPT: usize = 24;
-
-/// Swatches made before, by what they were made of.
-#[derive(Default)]
-pub struct SwatchCache {
-    kept: Mutex<HashMap<String, Arc<Vec<Swatch>>>>,
-}
-
 #[get("/maps")]
 fn list() -> Json<Vec<MapLine>> {
     Json(MapSettings::all().into_iter().map(|fresh| MapLine { kind: *fresh.kind(), fresh }).collect())
@@ -38,20 +30,12 @@ fn list() -> Json<Vec<MapLine>> {
 
 /// A small bake of every map with the recipe's settings, whether it is chosen or not.
 #[get("/assets/<id>/swatches")]
-async fn swatches(app: &State<Arc<App>>, id: i64) -> Result<Json<Arc<Vec<Swatch>>>> {
+async fn swatches(app: &State<Arc<App>>, id: i64) -> Result<Shared> {
     let recipe = swatch_recipe(app.store.asset(id).await?.recipe);
-    let key = serde_json::to_string(&recipe).map_err(std::io::Error::from)?;
-    if let Some(known) = app.swatches.kept.lock().unwrap_or_else(PoisonError::into_inner).get(&key) {
-        return Ok(Json(known.clone()));
-    }
+    let key = format!("swatches/{}", serde_json::to_string(&recipe)?);
     let there = app.inner().clone();
-    let made = Arc::new(aside(move || make(&there, &recipe)).await?);
-    let mut kept = app.swatches.kept.lock().unwrap_or_else(PoisonError::into_inner);
-    if kept.len() >= KEPT {
-        kept.clear();
-    }
-    kept.insert(key, made.clone());
-    Ok(Json(made))
+    let made = aside(move || there.memory.once(&key, || Ok(serde_json::to_vec(&make(&there, &recipe)?)?))).await?;
+    Ok(Shared::new(ContentType::JSON, made))
 }
 
 fn swatch_recipe(mut recipe: Recipe) -> Recipe {

@@ -1,12 +1,14 @@
 //! Meshes in, and meshes as the page draws them.
 
-use crate::App;
-use crate::api::{AssetView, Event, MeshSummary, Role};
+use crate::api::{Event, MeshSummary, Role};
+use crate::display;
 use crate::fault::{Fault, Result, aside};
 use crate::intake::{carry_over, place};
+use crate::routes::assets::{self, Tagged};
+use crate::routes::shared::Shared;
 use crate::scenes::{mesh_key, summary_name};
 use crate::upload::{Companions, Incoming, open};
-use crate::{display, routes::assets};
+use crate::{App, locked};
 use ember_ridge_core::Recipe;
 use ember_ridge_core::glam::Vec3;
 use ember_ridge_core::maps::{ColorSettings, Green, MapSettings};
@@ -50,7 +52,7 @@ async fn bring_in_picture(
     file: &str,
     used_as: PictureUse,
     data: Data<'_>,
-) -> Result<Json<AssetView>> {
+) -> Result<Tagged> {
     app.store.asset(id).await?;
     let mut picture = Incoming::new(app, file)?;
     let name = picture.name.clone();
@@ -60,23 +62,27 @@ async fn bring_in_picture(
         Ok(picture)
     })
     .await?;
-    let (hash, _) = picture.writer.keep()?;
-    let asset = app.store.asset(id).await?;
-    let mut recipe = asset.recipe;
-    match used_as {
-        PictureUse::NormalMap => {
-            let y = recipe.normal_map.as_ref().map_or(Green::Up, |n| n.y);
-            recipe.normal_map = Some(NormalMapSource { file: name, hash: Some(hash), y });
-        }
-        PictureUse::Color => {
-            let picture = Some(PictureSource { file: name, hash: Some(hash) });
-            match recipe.maps.iter_mut().find_map(|m| if let MapSettings::Color(c) = m { Some(c) } else { None }) {
-                Some(color) => color.picture = picture,
-                None => recipe.maps.push(MapSettings::Color(ColorSettings { picture, ..ColorSettings::default() })),
+    let naming = app.store.naming().await;
+    let (hash, _) = aside(move || Ok(picture.writer.keep()?)).await?;
+    let edited = assets::edit_with(app, id, async move |recipe| {
+        match used_as {
+            PictureUse::NormalMap => {
+                let y = recipe.normal_map.as_ref().map_or(Green::Up, |n| n.y);
+                recipe.normal_map = Some(NormalMapSource { file: name, hash: Some(hash), y });
+            }
+            PictureUse::Color => {
+                let picture = Some(PictureSource { file: name, hash: Some(hash) });
+                match recipe.maps.iter_mut().find_map(|m| if let MapSettings::Color(c) = m { Some(c) } else { None }) {
+                    Some(color) => color.picture = picture,
+                    None => recipe.maps.push(MapSettings::Color(ColorSettings { picture, ..ColorSettings::default() })),
+                }
             }
         }
-    }
-    assets::edit(app, id, asset.head, recipe).await?;
+        Ok(())
+    })
+    .await;
+    drop(naming);
+    or_nothing_stays(app, edited).await?;
     assets::view(app, id).await
 }
 
@@ -92,7 +98,7 @@ async fn bring_in(
     replaces: Option<&str>,
     beside: Option<&str>,
     data: Data<'_>,
-) -> Result<Json<AssetView>> {
+) -> Result<Tagged> {
     let low = app.store.asset(id).await?.recipe.low;
     let mut stream = open(data);
     let companions = Companions::take(app, beside.unwrap_or("[]"), &mut stream).await?;
@@ -106,6 +112,9 @@ async fn bring_in(
             there.jobs.tell(Event::Intake { asset: id, file, stage });
         };
         stage("reading");
+        // One file at a time: each takes several times its size, and all cores.
+        let _turn = locked(&there.reading);
+        there.memory.room_to_read(&told, incoming.writer.length())?;
         let content = incoming.writer.read_back()?;
         let mesh = Arc::new(read_mesh(&told, &content, &|path| companions.read(path))?);
         drop(content);
@@ -119,35 +128,41 @@ async fn bring_in(
     })
     .await?;
     // Only what can be read is kept.
-    let (hash, bytes) = incoming.writer.keep()?;
-    let (beside, missing) = companions.keep()?;
+    let naming = app.store.naming().await;
+    let ((hash, bytes), (beside, missing)) = aside(move || Ok((incoming.writer.keep()?, companions.keep()?))).await?;
     summary.bytes = bytes;
     let source = Source { hash: Some(hash.clone()), beside, ..Source::file(&name) };
     app.keep_mesh(&source, mesh);
     app.store.put_mesh(&hash, &summary_name(&source, role), &summary).await?;
 
-    let asset = app.store.asset(id).await?;
-    let mut recipe = asset.recipe;
-    place(&mut recipe, role, source, replaces);
-    let parts = |side: &[Source], role: Role| {
-        let (app, side) = (app.inner().clone(), side.to_vec());
-        async move {
-            let mut names = Vec::new();
-            for source in &side {
-                names.extend(app.summary(source, role).await?.parts.into_iter().map(|p| p.name));
+    let mut told = Vec::new();
+    let (there, lost) = (app.inner().clone(), &mut told);
+    let edited = assets::edit_with(app, id, async move |recipe| {
+        place(recipe, role, source, replaces);
+        let (mut low, mut high) = (Vec::new(), Vec::new());
+        for (role, side, names) in [(Role::Low, &recipe.low, &mut low), (Role::High, &recipe.high, &mut high)] {
+            for source in side {
+                names.extend(there.summary(source, role).await?.parts.into_iter().map(|p| p.name));
             }
-            Result::Ok(names)
         }
-    };
-    let (low, high) = (parts(&recipe.low, Role::Low).await?, parts(&recipe.high, Role::High).await?);
-    let mut told = carry_over(&mut recipe, &low, &high);
+        *lost = carry_over(recipe, &low, &high);
+        Ok(())
+    })
+    .await;
+    drop(naming);
+    or_nothing_stays(app, edited).await?;
     told.extend(missing.iter().map(|path| {
-        format!("{name} names '{path}', which did not come with it: bring in both together to have its colours")
+        format!("{name} names '{path}', which did not come with it: import both together to have its colours")
     }));
-    assets::edit(app, id, asset.head, recipe).await?;
-    let Json(mut view) = assets::view(app, id).await?;
-    view.told = told;
-    Ok(Json(view))
+    Ok(assets::view(app, id).await?.map(|view| view.told = told))
+}
+
+/// Of a file that did not get into the recipe nothing stays on the disk.
+async fn or_nothing_stays(app: &App, edited: Result<()>) -> Result<()> {
+    if edited.is_err() {
+        app.store.collect().await?;
+    }
+    edited
 }
 
 /// The layout of the low-poly in figures, for the sheet as it is set; null without UVs.
@@ -164,25 +179,27 @@ async fn uvs(app: &State<Arc<App>>, id: i64) -> Result<Json<Option<UvReport>>> {
 
 /// A plane over the sculpt, as the low-poly: facing an axis, at height 0, as large as the sculpt.
 #[post("/assets/<id>/plane?<facing>")]
-async fn make_plane(app: &State<Arc<App>>, id: i64, facing: Facing) -> Result<Json<AssetView>> {
-    let asset = app.store.asset(id).await?;
-    let mut recipe = asset.recipe;
+async fn make_plane(app: &State<Arc<App>>, id: i64, facing: Facing) -> Result<Tagged> {
     let facing = match facing {
         Facing::X => recipe::Facing::X,
         Facing::Y => recipe::Facing::Y,
         Facing::Z => recipe::Facing::Z,
     };
-    let mut whole: Option<(Vec3, Vec3)> = None;
-    for source in &recipe.high {
-        let summary = app.summary(source, Role::High).await?;
-        let (low, high) = (Vec3::from(summary.low_corner), Vec3::from(summary.high_corner));
-        whole = Some(whole.map_or((low, high), |(a, b)| (a.min(low), b.max(high))));
-    }
-    let whole = whole.unwrap_or((Vec3::splat(-1.0), Vec3::ONE));
-    let mut plane = PlaneTarget::over(facing, whole);
-    plane.size = plane.size.map(|side| if side > 0.0 { side } else { 1.0 });
-    recipe.low = vec![Source::plane("plane", plane)];
-    assets::edit(app, id, asset.head, recipe).await?;
+    let there = app.inner().clone();
+    assets::edit_with(app, id, async move |recipe| {
+        let mut whole: Option<(Vec3, Vec3)> = None;
+        for source in &recipe.high {
+            let summary = there.summary(source, Role::High).await?;
+            let (low, high) = (Vec3::from(summary.low_corner), Vec3::from(summary.high_corner));
+            whole = Some(whole.map_or((low, high), |(a, b)| (a.min(low), b.max(high))));
+        }
+        let whole = whole.unwrap_or((Vec3::splat(-1.0), Vec3::ONE));
+        let mut plane = PlaneTarget::over(facing, whole);
+        plane.size = plane.size.map(|side| if side > 0.0 { side } else { 1.0 });
+        recipe.low = vec![Source::plane("plane", plane)];
+        Ok(())
+    })
+    .await?;
     assets::view(app, id).await
 }
 
@@ -201,34 +218,28 @@ async fn joined(
 }
 
 #[get("/assets/<id>/display/low")]
-async fn show_low(app: &State<Arc<App>>, id: i64) -> Result<(ContentType, Vec<u8>)> {
+async fn show_low(app: &State<Arc<App>>, id: i64) -> Result<Shared> {
     let (app, sources) = joined(app, id, |r| &r.low, "low-poly yet").await?;
     let bytes = aside(move || {
-        let mesh = Arc::unwrap_or_clone(app.joined(&sources)?);
-        let surface = LowSurface::new(mesh, None).map_err(|f| Fault::unusable(f.to_string()))?;
-        Ok(display::low(&surface))
+        app.memory.once(&format!("shown low/{}", keys_of(&sources)), || {
+            let mesh = Arc::unwrap_or_clone(app.joined(&sources)?);
+            let surface = LowSurface::new(mesh, None).map_err(|f| Fault::unusable(f.to_string()))?;
+            Ok(display::low(&surface))
+        })
     });
-    Ok((ContentType::Binary, bytes.await?))
+    Ok(Shared::new(ContentType::Binary, bytes.await?))
+}
+
+fn keys_of(sources: &[Source]) -> String {
+    sources.iter().map(mesh_key).collect::<Vec<_>>().join("+")
 }
 
 #[get("/assets/<id>/display/high")]
-async fn show_high(app: &State<Arc<App>>, id: i64) -> Result<(ContentType, Vec<u8>)> {
+async fn show_high(app: &State<Arc<App>>, id: i64) -> Result<Shared> {
     let (app, sources) = joined(app, id, |r| &r.high, "sculpt yet").await?;
+    // Thinning takes seconds on a large sculpt.
     let bytes = aside(move || {
-        // Thinning takes seconds on a large sculpt; the result is kept under a name of its own.
-        let key: Vec<String> = sources.iter().map(mesh_key).collect();
-        let key = format!("stand-in 1 of {}", blake3::hash(key.join("+").as_bytes()).to_hex());
-        if let Some(kept) = app.shown.lock().unwrap_or_else(std::sync::PoisonError::into_inner).get(&key) {
-            return Ok((**kept).clone());
-        }
-        let mesh = app.joined(&sources)?;
-        let made = display::high(&mesh);
-        let mut shown = app.shown.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
-        if shown.len() >= 6 {
-            shown.clear();
-        }
-        shown.insert(key, Arc::new(made.clone()));
-        Ok(made)
+        app.memory.once(&format!("shown high/{}", keys_of(&sources)), || Ok(display::high(&*app.joined(&sources)?)))
     });
-    Ok((ContentType::Binary, bytes.await?))
+    Ok(Shared::new(ContentType::Binary, bytes.await?))
 }

@@ -7,9 +7,9 @@ mod meshes;
 mod pages;
 mod reach;
 mod runs;
+mod shared;
 
-pub use maps::SwatchCache;
-pub use runs::ImageCache;
+pub use assets::run_changes;
 
 use crate::fault::Problem;
 use rocket::serde::json::Json;
@@ -33,8 +33,9 @@ fn any_error(status: Status, request: &Request) -> Json<Problem> {
     let error = match status.code {
         404 => format!("there is nothing at {}", request.uri().path()),
         413 => "the request is larger than the limit".to_owned(),
+        428 => "say in an If-Match header which revision the edit was made to".to_owned(),
         422 => "the request's body does not have the expected form".to_owned(),
         _ => format!("{} ({})", status.reason_lossy(), status.code),
     };
-    Json(Problem { error })
+    Json(Problem::plain(error))
 }

@@ -7,6 +7,7 @@ use crate::display::Packer;
 use crate::fault::{Fault, Result, aside};
 use crate::keep::write_view;
 use crate::routes::runs::texel_maps;
+use crate::routes::shared::Shared;
 use ember_ridge_core::bake::{Needle, NeedleFate, Plan, Unwatched, run};
 use ember_ridge_core::maps::MapSettings;
 use ember_ridge_core::reach::{EnvelopeMark, FitLimit, MarkKind, envelope_marks};
@@ -27,12 +28,16 @@ pub fn routes() -> Vec<Route> {
 
 /// Rays a texel that a look takes at most for maps that trace their own.
 const LOOK_RAYS: u32 = 4;
+/// Texels a side of what is looked at while a hand is on it, at most, whatever a proof's size is.
+const LOOK_SIZE: u32 = 1024;
 /// Marks and places that are sent at most.
 const MOST_MARKS: usize = 600;
 
 /// A draft over the meshes of its asset, planned as a proof of `maps`.
 fn plan_of(app: &App, mut recipe: Recipe, maps: Vec<MapSettings>) -> Result<Plan> {
     recipe.maps = maps;
+    recipe.sheet.size = recipe.sheet.size.min(LOOK_SIZE);
+    recipe.sheet.proof_size = recipe.sheet.proof_size.min(LOOK_SIZE);
     recipe.sheet.format = ImageFormat::Png;
     recipe.sheet.depth = Depth::Eight;
     recipe.sheet.color_format = None;
@@ -40,6 +45,22 @@ fn plan_of(app: &App, mut recipe: Recipe, maps: Vec<MapSettings>) -> Result<Plan
     let scene = app.scene(&recipe, &|_| true)?;
     let plan = Plan::new(&recipe.as_proof(), &scene).map_err(|f| Fault::unusable(f.to_string()))?;
     Ok(plan.keeping())
+}
+
+/// What is worked out of a draft, ready to send. Equal questions that come at once are worked out once.
+async fn worked_out(
+    app: &State<Arc<App>>,
+    asset: i64,
+    kind: ContentType,
+    question: String,
+    draft: Json<Recipe>,
+    make: impl FnOnce(&App, Recipe) -> Result<Vec<u8>> + Send + 'static,
+) -> Result<Shared> {
+    app.store.asset(asset).await?;
+    let (app, recipe) = (app.inner().clone(), draft.into_inner());
+    let key = format!("{question} {}", serde_json::to_string(&recipe)?);
+    let bytes = aside(move || app.memory.together(&key, || Ok(Arc::new(make(&app, recipe)?)))).await?;
+    Ok(Shared::new(kind, bytes))
 }
 
 fn miss() -> Vec<MapSettings> {
@@ -55,17 +76,16 @@ async fn envelope(
     needles: Option<usize>,
     part: Option<&str>,
     draft: Json<Recipe>,
-) -> Result<(ContentType, Vec<u8>)> {
-    app.store.asset(id).await?;
-    let (app, part) = (app.inner().clone(), part.map(str::to_owned));
-    let bytes = aside(move || {
-        let mut recipe = draft.into_inner();
+) -> Result<Shared> {
+    let part = part.map(str::to_owned);
+    let question = format!("envelope {needles:?} {part:?}");
+    worked_out(app, id, ContentType::Binary, question, draft, move |app, mut recipe| {
         recipe.sheet.size = 16;
-        let plan = plan_of(&app, recipe, miss())?;
+        let plan = plan_of(app, recipe, miss())?;
         let needles = plan.needles(needles.unwrap_or(0), &|name| part.as_deref().is_none_or(|p| p == name));
         Ok(pack_envelope(&plan, &needles))
-    });
-    Ok((ContentType::Binary, bytes.await?))
+    })
+    .await
 }
 
 fn pack_envelope(plan: &Plan, needles: &[Needle]) -> Vec<u8> {
@@ -147,24 +167,16 @@ fn fate_number(fate: NeedleFate) -> f32 {
 
 /// One map of a draft, as small as a proof and at once: what is looked at while a hand is on a number or a brush.
 #[post("/assets/<id>/look?<map>&<sheet>", data = "<draft>")]
-async fn look(
-    app: &State<Arc<App>>,
-    id: i64,
-    map: &str,
-    sheet: Option<usize>,
-    draft: Json<Recipe>,
-) -> Result<(ContentType, Vec<u8>)> {
-    app.store.asset(id).await?;
-    let (app, map) = (app.inner().clone(), map.to_owned());
-    let bytes = aside(move || {
-        let recipe = draft.into_inner();
+async fn look(app: &State<Arc<App>>, id: i64, map: &str, sheet: Option<usize>, draft: Json<Recipe>) -> Result<Shared> {
+    let map = map.to_owned();
+    worked_out(app, id, ContentType::PNG, format!("look {map:?} {sheet:?}"), draft, move |app, recipe| {
         let settings = recipe.maps.iter().find(|m| m.id() == map).cloned().or_else(|| MapSettings::by_id(&map));
         let settings = settings.ok_or_else(|| Fault::missing("map of this name"))?;
         let settings = match settings.rays() {
             Some(rays) => settings.with_rays(rays.min(LOOK_RAYS)),
             None => settings,
         };
-        let plan = plan_of(&app, recipe, vec![settings])?;
+        let plan = plan_of(app, recipe, vec![settings])?;
         let outcome = run(&plan, 0, &Unwatched).map_err(|f| Fault::unusable(f.to_string()))?;
         if let Some(error) = &outcome.maps[0].error {
             return Err(Fault::unusable(error.clone()));
@@ -173,37 +185,32 @@ async fn look(
         let mut png = Cursor::new(Vec::new());
         write_view(&mut png, &outcome, sheet, 0).map_err(std::io::Error::from)?;
         Ok(png.into_inner())
-    });
-    Ok((ContentType::PNG, bytes.await?))
+    })
+    .await
 }
 
 /// Where rays of a draft are plumb, as a grey picture.
 #[post("/assets/<id>/plumb?<sheet>", data = "<draft>")]
-async fn plumb_mask(
-    app: &State<Arc<App>>,
-    id: i64,
-    sheet: Option<usize>,
-    draft: Json<Recipe>,
-) -> Result<(ContentType, Vec<u8>)> {
-    app.store.asset(id).await?;
-    let app = app.inner().clone();
-    let bytes = aside(move || {
-        let plan = plan_of(&app, draft.into_inner(), miss())?;
-        let rows = plan.plumb_picture(sheet.unwrap_or(0)).ok_or_else(|| Fault::missing("sheet of this number"))?;
+async fn plumb_mask(app: &State<Arc<App>>, id: i64, sheet: Option<usize>, draft: Json<Recipe>) -> Result<Shared> {
+    let sheet = sheet.unwrap_or(0);
+    worked_out(app, id, ContentType::PNG, format!("plumb {sheet}"), draft, move |app, recipe| {
+        let plan = plan_of(app, recipe, miss())?;
+        let rows = plan.plumb_picture(sheet).ok_or_else(|| Fault::missing("sheet of this number"))?;
         let mut png = Vec::new();
         write_png(&mut png, plan.recipe.sheet.size, 1, &rows)?;
         Ok(png)
-    });
-    Ok((ContentType::PNG, bytes.await?))
+    })
+    .await
 }
 
 /// Strokes that would set rays upright wherever details of a draft lean.
 #[post("/assets/<id>/upright", data = "<draft>")]
-async fn upright(app: &State<Arc<App>>, id: i64, draft: Json<Recipe>) -> Result<Json<Vec<Stroke>>> {
-    app.store.asset(id).await?;
-    let app = app.inner().clone();
-    let strokes = aside(move || Ok(plan_of(&app, draft.into_inner(), miss())?.plumb_strokes()));
-    Ok(Json(strokes.await?))
+async fn upright(app: &State<Arc<App>>, id: i64, draft: Json<Recipe>) -> Result<Shared> {
+    worked_out(app, id, ContentType::JSON, "upright".to_owned(), draft, |app, recipe| {
+        let strokes: Vec<Stroke> = plan_of(app, recipe, miss())?.plumb_strokes();
+        Ok(serde_json::to_vec(&strokes)?)
+    })
+    .await
 }
 
 #[derive(Responder)]

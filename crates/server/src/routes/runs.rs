@@ -1,35 +1,31 @@
 //! Runs: start, stop, look at, take away.
 
 use crate::App;
-use crate::api::{Event, RunOrder, RunView, TexelMap, TexelView};
+use crate::api::{Event, Freed, PictureLine, RunDetail, RunOrder, RunPage, RunView, TexelMap, TexelView};
 use crate::fault::{Fault, Result, aside};
+use crate::jobs::Stopped;
 use crate::keep::{is_map, map_key, small_name, view_name};
-use crate::routes::assets::run_view;
+use crate::routes::assets::{RUNS_SHOWN, run_changes, run_page, run_view};
+use crate::routes::shared::Stored;
 use crate::scenes::missing_side;
 use ember_ridge_core::Recipe;
 use ember_ridge_core::bake::Report;
 use ember_ridge_core::maps::{CurvatureEncoding, Green, MapSettings, decode_normal};
-use ember_ridge_core::sheet::Image;
-use ember_ridge_formats::image::{read_image, write_png};
+use ember_ridge_core::sheet::{Coding, linear_to_srgb};
+use ember_ridge_formats::image::{read_image, read_png_texel, write_png};
 use ember_ridge_store::{RunFile, RunKind, RunStatus};
-use rocket::http::{ContentType, Header};
+use rocket::http::{ContentType, Status};
+use rocket::response::{Responder, Response};
 use rocket::serde::json::Json;
-use rocket::{Responder, Route, State, get, post, routes};
-use std::collections::HashMap;
-use std::io::{Cursor, Write};
-use std::sync::{Arc, Mutex, PoisonError};
+use rocket::tokio::io::DuplexStream;
+use rocket::{Request, Route, State, delete, get, post, routes};
+use std::io::Write;
+use std::sync::Arc;
+use tokio_util::io::SyncIoBridge;
 
 pub fn routes() -> Vec<Route> {
-    routes![start, again, stop, picture, small, live, texel, package]
+    routes![start, list, show, frees, delete, again, stop, picture, small, by_content, live, texel, package]
 }
-
-/// Decoded maps of the run that was asked about last, for reading texels.
-#[derive(Default)]
-pub struct ImageCache {
-    last: Mutex<Option<(i64, DecodedMaps)>>,
-}
-
-type DecodedMaps = Arc<HashMap<String, Image>>;
 
 #[post("/assets/<id>/runs", data = "<order>")]
 async fn start(app: &State<Arc<App>>, id: i64, order: Json<RunOrder>) -> Result<Json<RunView>> {
@@ -41,51 +37,83 @@ async fn start(app: &State<Arc<App>>, id: i64, order: Json<RunOrder>) -> Result<
     enqueue(app, id, order.kind, &recipe).await
 }
 
+/// An asset's runs below a number, newest first.
+#[get("/assets/<id>/runs?<before>&<limit>")]
+async fn list(app: &State<Arc<App>>, id: i64, before: Option<i64>, limit: Option<u32>) -> Result<Json<RunPage>> {
+    app.store.asset_exists(id).await?;
+    Ok(Json(run_page(app, id, before, limit.unwrap_or(RUNS_SHOWN).clamp(1, 500)).await?))
+}
+
+/// A run with its report and the addresses of its pictures.
+#[get("/runs/<id>")]
+async fn show(app: &State<Arc<App>>, id: i64) -> Result<Json<RunDetail>> {
+    let run = app.store.run(id).await?;
+    let files = app.store.run_files(id).await?;
+    let pictures = files.iter().filter(|f| is_map(f)).map(|file| {
+        let shown = files.iter().find(|v| v.map == view_name(&file.map)).unwrap_or(file);
+        let (map, sheet) = file.map.split_once('@').unwrap_or((&file.map, "0"));
+        PictureLine { map: map.to_owned(), sheet: sheet.parse().unwrap_or(0), hash: shown.hash.clone() }
+    });
+    let pictures = pictures.collect();
+    Ok(Json(RunDetail { run: run_view(app, run.line), report: run.report, pictures }))
+}
+
+/// Bytes that deleting the run would free.
+#[get("/runs/<id>/frees")]
+async fn frees(app: &State<Arc<App>>, id: i64) -> Result<Json<Freed>> {
+    app.store.run_line(id).await?;
+    Ok(Json(Freed { bytes: app.store.run_frees(id).await? }))
+}
+
+/// Deletes a run, and the files that only it names. One that waits or runs is stopped first.
+#[delete("/runs/<id>")]
+async fn delete(app: &State<Arc<App>>, id: i64) -> Result<Json<Freed>> {
+    let line = app.store.run_line(id).await?;
+    if app.jobs.stop(id) == Stopped::Soon {
+        return Err(Fault::new(Status::Conflict, "this run is being baked; it stops now. Delete it once it has"));
+    }
+    app.store.delete_run(id).await?;
+    let bytes = app.store.collect().await?;
+    app.jobs.tell(Event::Asset { asset: line.asset });
+    Ok(Json(Freed { bytes }))
+}
+
 async fn enqueue(app: &Arc<App>, asset: i64, kind: RunKind, recipe: &Recipe) -> Result<Json<RunView>> {
     recipe.validate().map_err(Fault::unusable)?;
     if let Some(what) = missing_side(recipe) {
-        return Err(Fault::unusable(format!("No {what} yet. Bring one in at the Meshes stop, then bake")));
+        return Err(Fault::unusable(format!("No {what} yet. Import one at the Meshes stop, then bake")));
     }
     // A newer proof makes an older one that still waits pointless.
     if kind == RunKind::Proof {
-        for old in app.store.runs(asset).await?.iter().filter(|r| r.kind == kind && r.status == RunStatus::Waiting) {
-            if app.jobs.stop(old.id) {
+        let open = app.store.open_runs(asset).await?;
+        for old in open.iter().filter(|r| r.kind == kind && r.status == RunStatus::Waiting) {
+            if app.jobs.stop(old.id) == Stopped::InQueue {
                 app.store.set_run_status(old.id, RunStatus::Stopped, None).await?;
             }
         }
     }
-    let run = app.store.add_run(asset, kind, recipe).await?;
+    let before = app.store.newest_run(asset, None, false).await?;
+    let run = app.store.add_run(asset, kind, recipe, &run_changes(before.as_ref(), kind, recipe)).await?;
     app.jobs.add(run, kind);
     app.jobs.tell(Event::Asset { asset });
-    Ok(Json(run_view(app, &app.store.run(run).await?, None).await?))
+    Ok(Json(run_view(app, app.store.run_line(run).await?)))
 }
 
 /// Runs the recipe of an earlier run once more.
 #[post("/runs/<id>/again")]
 async fn again(app: &State<Arc<App>>, id: i64) -> Result<Json<RunView>> {
     let run = app.store.run(id).await?;
-    enqueue(app, run.asset, run.kind, &run.recipe).await
+    enqueue(app, run.line.asset, run.line.kind, &run.recipe).await
 }
 
 #[post("/runs/<id>/stop")]
 async fn stop(app: &State<Arc<App>>, id: i64) -> Result<()> {
-    let run = app.store.run(id).await?;
-    if app.jobs.stop(id) {
+    let line = app.store.run_line(id).await?;
+    if app.jobs.stop(id) == Stopped::InQueue {
         app.store.set_run_status(id, RunStatus::Stopped, None).await?;
-        app.jobs.tell(Event::Asset { asset: run.asset });
+        app.jobs.tell(Event::Asset { asset: line.asset });
     }
     Ok(())
-}
-
-/// A finished map never changes: the browser may keep it.
-#[derive(Responder)]
-struct Kept<T> {
-    body: T,
-    cache: Header<'static>,
-}
-
-fn kept<T>(body: T) -> Kept<T> {
-    Kept { body, cache: Header::new("Cache-Control", "private, max-age=31536000, immutable") }
 }
 
 async fn file_of(app: &App, run: i64, map: &str) -> Result<RunFile> {
@@ -94,36 +122,36 @@ async fn file_of(app: &App, run: i64, map: &str) -> Result<RunFile> {
 }
 
 #[get("/runs/<id>/small/<map>?<sheet>")]
-async fn small(
-    app: &State<Arc<App>>,
-    id: i64,
-    map: &str,
-    sheet: Option<usize>,
-) -> Result<Kept<(ContentType, Vec<u8>)>> {
+async fn small(app: &State<Arc<App>>, id: i64, map: &str, sheet: Option<usize>) -> Result<Stored> {
     let file = file_of(app, id, &small_name(&map_key(map, sheet.unwrap_or(0)))).await?;
-    send(app, file).await
+    send(app, file.hash, false).await
 }
 
 /// A map as a browser can show it: the file itself where it is a PNG.
 #[get("/runs/<id>/maps/<map>?<sheet>")]
-async fn picture(
-    app: &State<Arc<App>>,
-    id: i64,
-    map: &str,
-    sheet: Option<usize>,
-) -> Result<Kept<(ContentType, Vec<u8>)>> {
+async fn picture(app: &State<Arc<App>>, id: i64, map: &str, sheet: Option<usize>) -> Result<Stored> {
     let key = map_key(map, sheet.unwrap_or(0));
     let file = match file_of(app, id, &view_name(&key)).await {
         Ok(view) => view,
         Err(_) => file_of(app, id, &key).await?,
     };
-    send(app, file).await
+    send(app, file.hash, false).await
 }
 
-async fn send(app: &State<Arc<App>>, file: RunFile) -> Result<Kept<(ContentType, Vec<u8>)>> {
+/// A picture of some run, by its content: the address never shows another.
+#[get("/pictures/<hash>")]
+async fn by_content(app: &State<Arc<App>>, hash: &str) -> Result<Stored> {
+    let file = app.store.file_by_hash(hash).await?.ok_or_else(|| Fault::missing("such picture"))?;
+    send(app, file.hash, true).await
+}
+
+async fn send(app: &State<Arc<App>>, hash: String, forever: bool) -> Result<Stored> {
     let app = app.inner().clone();
-    let bytes = aside(move || Ok(app.store.blobs.read(&file.hash)?)).await?;
-    Ok(kept((ContentType::PNG, bytes)))
+    aside(move || {
+        let (file, length) = app.store.blobs.open_blob(&hash)?;
+        Ok(Stored { kind: ContentType::PNG, hash, file, length, forever })
+    })
+    .await
 }
 
 /// A running bake's map as far as it is, at most 512 texels a side.
@@ -154,33 +182,38 @@ pub(super) async fn texel_maps(app: &Arc<App>, id: i64, (x, y): (u32, u32), shee
     }
     let files = app.store.run_files(id).await?;
     let app = app.clone();
-    let images = aside(move || app.images.of_run(id, &files, |hash| Ok(app.store.blobs.read(hash)?))).await?;
-    let maps = run.recipe.maps.iter().filter_map(|settings| {
-        let image = images.get(&map_key(settings.id(), sheet))?;
-        let texel = image.texel(x, y);
-        let channels = texel[..settings.shape().channels.min(texel.len())].to_vec();
-        let words = words_of(settings, &channels, run.report.as_ref());
-        Some(TexelMap { map: settings.id().to_owned(), channels, words })
-    });
-    Ok(maps.collect())
+    aside(move || {
+        let mut maps = Vec::new();
+        for settings in &run.recipe.maps {
+            let key = map_key(settings.id(), sheet);
+            let Some(file) = files.iter().find(|f| is_map(f) && f.map == key) else { continue };
+            let (mut texel, coding) = texel_of(&app, file, size, (x, y))?;
+            // Files of floats hold colours as light; here they are told as they are seen.
+            let colors = settings.kind().color || settings.kind().flat;
+            if colors && coding == Coding::Linear {
+                texel.iter_mut().take(3).for_each(|c| *c = linear_to_srgb(c.clamp(0.0, 1.0)));
+            }
+            let channels = texel[..settings.shape().channels.min(texel.len())].to_vec();
+            let words = words_of(settings, &channels, run.report.as_ref());
+            maps.push(TexelMap { map: settings.id().to_owned(), channels, words });
+        }
+        Ok(maps)
+    })
+    .await
 }
 
-impl ImageCache {
-    fn of_run(&self, run: i64, files: &[RunFile], read: impl Fn(&str) -> Result<Vec<u8>>) -> Result<DecodedMaps> {
-        let mut last = self.last.lock().unwrap_or_else(PoisonError::into_inner);
-        if let Some((kept, images)) = &*last
-            && *kept == run
-        {
-            return Ok(images.clone());
-        }
-        let mut images = HashMap::new();
-        for file in files.iter().filter(|f| is_map(f)) {
-            images.insert(file.map.clone(), read_image(&file.file, &read(&file.hash)?)?);
-        }
-        let images = Arc::new(images);
-        *last = Some((run, images.clone()));
-        Ok(images)
+/// Maps of more texels a side are not unpacked whole for the sake of one, where their format can be read in part.
+const MOST_UNPACKED: u32 = 4096;
+
+fn texel_of(app: &App, file: &RunFile, size: u32, (x, y): (u32, u32)) -> Result<(Vec<f32>, Coding)> {
+    if size > MOST_UNPACKED && file.file.ends_with(".png") {
+        let (blob, _) = app.store.blobs.open_blob(&file.hash)?;
+        return Ok((read_png_texel(std::io::BufReader::new(blob), x, y)?, Coding::Srgb));
     }
+    let image = app
+        .memory
+        .once(&format!("map/{}", file.hash), || Ok(read_image(&file.file, &app.store.blobs.read(&file.hash)?)?))?;
+    Ok((image.texel(x, y).to_vec(), image.coding))
 }
 
 fn words_of(settings: &MapSettings, channels: &[f32], report: Option<&Report>) -> String {
@@ -227,39 +260,67 @@ fn words_of(settings: &MapSettings, channels: &[f32], report: Option<&Report>) -
     }
 }
 
-#[derive(Responder)]
-struct Package {
-    body: (ContentType, Vec<u8>),
-    name: Header<'static>,
-}
-
-/// The maps, the report and the recipe of a finished run, as a zip.
+/// The maps, the report and the recipe of a finished run, as a zip that is sent as it is made.
 #[get("/runs/<id>/package")]
 async fn package(app: &State<Arc<App>>, id: i64) -> Result<Package> {
     let run = app.store.run(id).await?;
-    let Some(report) = run.report.filter(|_| run.status == RunStatus::Done) else {
+    let Some(report) = run.report.filter(|_| run.line.status.has_maps()) else {
         return Err(Fault::unusable("This run has no maps to deliver; bake it to the end first"));
     };
-    let files = app.store.run_files(id).await?;
+    let files: Vec<RunFile> = app.store.run_files(id).await?.into_iter().filter(is_map).collect();
     let name: String = run.recipe.asset.chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '_' }).collect();
-    let file_name = format!("attachment; filename=\"{}_{}.zip\"", name.to_lowercase(), run.number);
+    let file_name = format!("attachment; filename=\"{}_{}.zip\"", name.to_lowercase(), run.line.number);
     let app = app.inner().clone();
-    let bytes = aside(move || {
-        let stored = zip::write::SimpleFileOptions::default().compression_method(zip::CompressionMethod::Stored);
-        let mut archive = zip::ZipWriter::new(Cursor::new(Vec::new()));
-        let broken = |e: zip::result::ZipError| Fault::from(std::io::Error::other(e));
-        for file in files.iter().filter(|f| is_map(f)) {
-            archive.start_file(&*file.file, stored).map_err(broken)?;
-            archive.write_all(&app.store.blobs.read(&file.hash)?)?;
-        }
-        for (name, text) in [
-            ("report.json", serde_json::to_string_pretty(&report)),
-            ("recipe.json", serde_json::to_string_pretty(&run.recipe)),
-        ] {
-            archive.start_file(name, stored).map_err(broken)?;
-            archive.write_all(text.map_err(std::io::Error::from)?.as_bytes())?;
-        }
-        Ok(archive.finish().map_err(broken)?.into_inner())
+    let texts = [
+        ("report.json", serde_json::to_vec_pretty(&report)?),
+        ("recipe.json", serde_json::to_vec_pretty(&run.recipe)?),
+    ];
+    // Every file is looked through before the first byte goes out: a damaged one is an error, not a broken zip.
+    let blobs = aside(move || {
+        let open = |file: RunFile| Ok((file.file, app.store.blobs.open_blob(&file.hash)?.0));
+        files.into_iter().map(open).collect::<Result<Vec<_>>>()
+    })
+    .await?;
+    let (reading, writing) = rocket::tokio::io::duplex(1 << 18);
+    let writing = SyncIoBridge::new(writing);
+    rocket::tokio::task::spawn_blocking(move || {
+        // Whoever went away while it was sent does not mind that it ends.
+        let _ = write_zip(writing, blobs, &texts);
     });
-    Ok(Package { body: (ContentType::ZIP, bytes.await?), name: Header::new("Content-Disposition", file_name) })
+    Ok(Package { reading, file_name })
+}
+
+struct Package {
+    reading: DuplexStream,
+    file_name: String,
+}
+
+impl<'r> Responder<'r, 'static> for Package {
+    fn respond_to(self, _: &'r Request<'_>) -> rocket::response::Result<'static> {
+        Response::build()
+            .header(ContentType::ZIP)
+            .raw_header("Content-Disposition", self.file_name)
+            .streamed_body(self.reading)
+            .ok()
+    }
+}
+
+fn write_zip(
+    out: impl Write,
+    blobs: Vec<(String, std::fs::File)>,
+    texts: &[(&str, Vec<u8>)],
+) -> zip::result::ZipResult<()> {
+    let stored = zip::write::SimpleFileOptions::default().compression_method(zip::CompressionMethod::Stored);
+    let mut archive = zip::ZipWriter::new_stream(out);
+    for (name, mut blob) in blobs {
+        let large = blob.metadata()?.len() >= u64::from(u32::MAX);
+        archive.start_file(name, stored.large_file(large))?;
+        std::io::copy(&mut blob, &mut archive)?;
+    }
+    for (name, text) in texts {
+        archive.start_file(*name, stored)?;
+        archive.write_all(text)?;
+    }
+    archive.finish()?.into_inner().flush()?;
+    Ok(())
 }

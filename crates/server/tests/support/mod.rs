@@ -11,9 +11,38 @@ use serde_json::{Value, json};
 use std::path::Path;
 
 pub async fn client(data: &Path) -> Client {
-    let settings = Settings { data: data.to_path_buf(), address: [127, 0, 0, 1].into(), port: 0, samples: false };
-    let ready = prepare(&settings).await.expect("the folder can be used");
+    served(&settings(data)).await
+}
+
+pub fn settings(data: &Path) -> Settings {
+    let address = [127, 0, 0, 1].into();
+    Settings { data: data.to_path_buf(), address, port: 0, samples: false, memory: 1 << 30 }
+}
+
+pub async fn served(settings: &Settings) -> Client {
+    let ready = prepare(settings).await.expect("the folder can be used");
     Client::untracked(ready.rocket).await.expect("the routes fit together")
+}
+
+/// Starts a run and waits until it is over; the run with its report.
+pub async fn baked(client: &Client, kind: &str) -> Value {
+    let (status, run) = post(client, "/api/assets/1/runs", json!({ "kind": kind })).await;
+    assert_eq!(status, Status::Ok, "{run}");
+    ended(client, &run["id"]).await
+}
+
+/// Waits until a run is over.
+pub async fn ended(client: &Client, id: &Value) -> Value {
+    for _ in 0..9000 {
+        let (_, detail) = get(client, &format!("/api/runs/{id}")).await;
+        if detail["run"]["status"] != "waiting" && detail["run"]["status"] != "running" {
+            let mut run = detail["run"].clone();
+            run["report"] = detail["report"].clone();
+            return run;
+        }
+        tokio::time::sleep(std::time::Duration::from_millis(20)).await;
+    }
+    panic!("the bake does not end");
 }
 
 pub fn host() -> Header<'static> {

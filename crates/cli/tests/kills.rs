@@ -1,0 +1,214 @@
+//! The server as a program that is killed, doubled and left without room: whatever the moment, the next start finds everything whole.
+
+mod support;
+
+use serde_json::{Value, json};
+use std::io::Write;
+use std::path::Path;
+use std::process::{Command, Output};
+use std::time::{Duration, Instant};
+use support::server::{PATIENCE, SLOPED, Server, free_port, serving, with_lid};
+
+fn files_in(folder: &Path) -> Vec<std::path::PathBuf> {
+    let entries = std::fs::read_dir(folder).into_iter().flatten().flatten();
+    entries.flat_map(|e| if e.path().is_dir() { files_in(&e.path()) } else { vec![e.path()] }).collect()
+}
+
+/// The database is sound, every file it names is there and whole, nothing is half-done and nothing temporary is left.
+fn check_whole(data: &Path, moment: &str) {
+    let runtime = tokio::runtime::Builder::new_current_thread().enable_all().build().expect("a runtime");
+    runtime.block_on(async {
+        use sqlx::Row;
+        let options = sqlx::sqlite::SqliteConnectOptions::new().filename(data.join("ember-ridge.sqlite"));
+        let pool = sqlx::SqlitePool::connect_with(options).await.expect("opens");
+        let sound: String = sqlx::query("PRAGMA integrity_check").fetch_one(&pool).await.expect("answers").get(0);
+        assert_eq!(sound, "ok", "{moment}");
+        let fouls = sqlx::query("PRAGMA foreign_key_check").fetch_all(&pool).await.expect("answers").len();
+        assert_eq!(fouls, 0, "{moment}");
+        let open: i64 = sqlx::query("SELECT count(*) FROM runs WHERE status IN ('waiting', 'running')")
+            .fetch_one(&pool)
+            .await
+            .expect("answers")
+            .get(0);
+        assert_eq!(open, 0, "{moment}: no run hangs");
+        for row in sqlx::query("SELECT DISTINCT hash FROM run_files").fetch_all(&pool).await.expect("answers") {
+            let hash: String = row.get(0);
+            assert!(data.join("blobs").join(&hash[..2]).join(&hash[2..]).is_file(), "{moment}: {hash} is missing");
+        }
+        pool.close().await;
+    });
+    for file in files_in(&data.join("blobs")) {
+        let parent = file.parent().and_then(Path::file_name).expect("a shelf").to_string_lossy().into_owned();
+        let name = format!("{parent}{}", file.file_name().expect("a name").to_string_lossy());
+        let bytes = std::fs::read(&file).expect("readable");
+        assert_eq!(blake3::hash(&bytes).to_hex().as_str(), name, "{moment}: a blob is what its name says");
+    }
+    assert_eq!(
+        files_in(&data.join("incoming")),
+        Vec::<std::path::PathBuf>::new(),
+        "{moment}: nothing temporary is left"
+    );
+}
+
+#[test]
+fn killed_at_ten_moments_nothing_is_lost_and_the_bytes_are_the_same() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let data = folder.path();
+    let server = with_lid(data);
+    let expected = server.final_map();
+    assert!(expected.len() > 1000);
+    server.kill();
+    type Act = fn(&Server);
+    let moments: [(&str, Act); 10] = [
+        ("half an upload sent", |s| {
+            let mut stream = s.open("POST", "/api/assets/1/meshes?file=more_high.obj&role=high", SLOPED.len() * 2, "");
+            stream.write_all(SLOPED.as_bytes()).expect("it reads");
+            std::thread::sleep(Duration::from_millis(20));
+        }),
+        ("an upload sent, not answered", |s| {
+            let text = format!("# {}\n{SLOPED}", "x".repeat(4_000_000));
+            let mut stream = s.open("POST", "/api/assets/1/meshes?file=lid_high.obj&role=high", text.len(), "");
+            stream.write_all(text.as_bytes()).expect("it reads");
+        }),
+        ("a proof asked for", |s| {
+            s.bake("proof");
+        }),
+        ("a proof running", |s| {
+            s.edit(&["sheet", "proof_size"], json!(2048));
+            s.edit(&["sheet", "size"], json!(2048));
+            let id = s.bake("proof");
+            s.wait(&id, |r| r["status"] != "waiting");
+        }),
+        ("a final begun", |s| {
+            let id = s.bake("final");
+            s.wait(&id, |r| r["status"] != "waiting");
+        }),
+        ("a final half done", |s| {
+            let id = s.bake("final");
+            s.wait(&id, |r| r["status"] != "waiting");
+            std::thread::sleep(Duration::from_millis(300));
+        }),
+        ("a final being written", |s| {
+            s.edit(&["maps", "ao"], Value::Null);
+            let id = s.bake("final");
+            // Files on their way show that it writes.
+            let began = Instant::now();
+            while s.run(&id)["status"] != "done" && began.elapsed() < PATIENCE {
+                if !files_in(&s.data.join("incoming")).is_empty() {
+                    break;
+                }
+            }
+        }),
+        ("an edit sent", |s| {
+            let base = s.asset()["revision"].clone();
+            let body = json!([{ "at": ["sheet", "padding"], "to": 7 }]).to_string();
+            let tag = format!("If-Match: \"{base}\"\r\n");
+            let mut stream = s.open("PATCH", "/api/assets/1/recipe", body.len(), &tag);
+            stream.write_all(body.as_bytes()).expect("it reads");
+        }),
+        ("an undo sent", |s| {
+            s.open("POST", "/api/assets/1/undo", 0, "");
+        }),
+        ("a run being deleted", |s| {
+            let runs = s.asset()["runs"].clone();
+            s.open("DELETE", &format!("/api/runs/{}", runs[0]["id"]), 0, "");
+        }),
+    ];
+    for (moment, act) in moments {
+        let server = Server::start(data);
+        act(&server);
+        server.kill();
+        let server = Server::start(data);
+        check_whole(data, moment);
+        // What it says of itself can be read, and it bakes on.
+        assert!(server.asset()["recipe"]["maps"].is_array(), "{moment}");
+        server.kill();
+    }
+    let server = Server::start(data);
+    server.edit(&["maps"], json!([{ "map": "normal" }, { "map": "ao", "rays": 16 }]));
+    server.edit(&["sheet"], json!({ "size": 256, "samples": 4, "padding": 16, "depth": "8" }));
+    let high = "/api/assets/1/meshes?file=lid_high.obj&role=high";
+    assert_eq!(server.ask("POST", high, SLOPED.as_bytes(), "").0, 200);
+    assert_eq!(server.final_map(), expected, "the same recipe bakes the same bytes");
+    server.kill();
+}
+
+#[test]
+fn a_second_server_on_a_folder_says_who_holds_it_and_touches_nothing() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let server = with_lid(folder.path());
+    server.edit(&["sheet", "size"], json!(4096));
+    let id = server.bake("final");
+    server.wait(&id, |r| r["status"] == "running");
+    for port in [free_port(), server.port] {
+        let Output { status, stderr, .. } = serving(folder.path(), port).output().expect("it starts");
+        let said = String::from_utf8_lossy(&stderr).into_owned();
+        assert!(status.code() == Some(2) && said.contains(&format!("process {}", server.child.id())), "{said}");
+        assert!(said.contains("--data"), "{said}");
+    }
+    assert!(server.run(&id)["status"] == "running", "{}", server.run(&id));
+    server.json("POST", &format!("/api/runs/{id}/stop"), &Value::Null);
+    server.wait(&id, |r| r["status"] == "stopped");
+    server.kill();
+}
+
+/// A disk of a few megabytes, where this machine lets us have one.
+struct SmallDisk(tempfile::TempDir);
+
+impl SmallDisk {
+    fn new(size: &str) -> Option<SmallDisk> {
+        let folder = tempfile::tempdir().ok()?;
+        let mount = Command::new("mount")
+            .args(["-t", "tmpfs", "-o", &format!("size={size}"), "tmpfs"])
+            .arg(folder.path())
+            .output();
+        mount.is_ok_and(|o| o.status.success()).then_some(SmallDisk(folder))
+    }
+}
+
+impl Drop for SmallDisk {
+    fn drop(&mut self) {
+        let _ = Command::new("umount").arg("-l").arg(self.0.path()).output();
+    }
+}
+
+#[test]
+fn a_disk_that_fills_ends_the_run_at_once_and_with_room_it_can_be_run_again() {
+    let Some(disk) = SmallDisk::new("12m") else {
+        println!("skipped: this machine lets nobody mount a small disk");
+        return;
+    };
+    let data = disk.0.path();
+    let server = with_lid(data);
+    // Sixteen bits of noise-free slopes at this size do not fit beside what else is to be there.
+    server.edit(&["sheet", "depth"], json!("16"));
+    server.edit(&["sheet", "size"], json!(1024));
+    let ballast = data.join("ballast");
+    let fill = |keep: u64| {
+        let mut file = std::fs::File::create(&ballast).expect("a file");
+        while file.write_all(&[7; 4096]).is_ok() {}
+        let length = file.metadata().expect("a file").len();
+        file.set_len(length.saturating_sub(keep)).expect("smaller");
+    };
+    for keep in [0, 40_000] {
+        // The run is entered while there is room, and finds none once it writes.
+        let id = server.bake("final");
+        fill(keep);
+        let run = server.wait(&id, |r| r["status"] != "waiting" && r["status"] != "running");
+        assert_eq!(run["status"], "failed", "{run}");
+        let why = run["error"].as_str().unwrap_or_default().to_lowercase();
+        assert!(["room", "full", "space"].iter().any(|w| why.contains(w)), "{run}");
+        // What is asked for meanwhile is answered, and refused where it would need room.
+        assert_eq!(server.asset()["recipe"]["sheet"]["size"], 1024);
+        std::fs::remove_file(&ballast).expect("there");
+        let (status, again) = server.ask("POST", &format!("/api/runs/{id}/again"), b"", "");
+        assert_eq!(status, 200, "{}", String::from_utf8_lossy(&again));
+        let again: Value = serde_json::from_slice(&again).expect("JSON");
+        let run = server.wait(&again["id"], |r| r["status"] != "waiting" && r["status"] != "running");
+        assert_eq!(run["status"], "done", "{run}");
+    }
+    server.kill();
+    let server = Server::start(data);
+    check_whole(data, "a full disk");
+    server.kill();
+}

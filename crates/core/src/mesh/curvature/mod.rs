@@ -1,0 +1,154 @@
+//! Mean curvature averaged over a set size, at any point of a mesh.
+//!
+//! Curvature lives on edges: over an edge of length l that bends by the angle b (convex positive) the integral of mean
+//! curvature is b*l/2 (Cohen-Steiner and Morvan, "Restricted Delaunay Triangulations and Normal Cycle", 2003). The value at a
+//! point is the integral over a soft ball of the given radius, divided by the area within it. A ball of radius R reads
+//! 1/R however it is cut into triangles, a cylinder 1/(2R), a bevel its own radius, the flat beside it nothing, and a sharp edge
+//! reads the more the smaller the size. `bends` says which face an edge's curvature belongs to.
+//!
+//! Triangles that are small beside the ball are gathered in cells, large ones are integrated as they are: the memory of both is
+//! bounded by the mesh, whatever the size.
+
+mod bends;
+mod cells;
+mod kernel;
+mod pieces;
+
+use super::Mesh;
+use bends::{Bends, EdgeShare};
+use cells::{Cells, MOST_ALONG};
+use glam::Vec3;
+use kernel::Ball;
+use pieces::{Piece, Pieces};
+use rayon::prelude::*;
+
+/// Cells along the radius.
+const CELLS_ALONG: f32 = 3.0;
+/// Triangles whose longest edge is at most this share of the radius are small.
+const SMALL: f32 = 0.5;
+/// Those of at most the radius read between their corners, unless one of their edges is sharp; larger ones at the point itself.
+const BLENDED: f32 = 1.0;
+
+/// Triangles whose edges are looked at in one go.
+const AT_ONCE: u32 = 16_384;
+
+/// Mean curvature of a mesh at one size.
+pub struct CurvatureField {
+    radius: f32,
+    cells: Cells,
+    pieces: Pieces,
+    /// One entry a triangle: its values are gathered at the point itself, and not read between its corners.
+    by_point: Vec<bool>,
+    /// Value at each vertex of a triangle that is read between them.
+    corners: Vec<f32>,
+}
+
+impl CurvatureField {
+    /// Prepares a mesh for curvature averaged over `radius` (scene units). A radius below some millionths of the mesh's size, which
+    /// its coordinates do not resolve, counts as that.
+    pub fn new(mesh: &Mesh, radius: f32) -> CurvatureField {
+        let radius = radius.max(mesh.diagonal() * (CELLS_ALONG / MOST_ALONG)).max(f32::MIN_POSITIVE);
+        let (small, large, by_point) = shared_out(mesh, radius);
+        let (cells, pieces) = (Cells::new(mesh, radius, &small), Pieces::new(mesh, large));
+        drop(small);
+        let mut field = CurvatureField { radius, cells, pieces, by_point, corners: Vec::new() };
+        field.corners = field.at_vertices(mesh);
+        field
+    }
+
+    /// Mean curvature at a point of a triangle, 1 / scene units, convex positive. `v` and `w` are the weights of its second and
+    /// third corner, `position` the point.
+    pub fn at(&self, mesh: &Mesh, triangle: u32, v: f32, w: f32, position: Vec3) -> f32 {
+        if self.by_point[triangle as usize] {
+            let part = mesh.parts.partition_point(|p| p.triangles.end <= triangle);
+            let place = self.cells.place(position);
+            let rows = self.cells.rows(part, place.x, place.y);
+            return self.gather(mesh, part, &rows, position, mesh.face_normal(triangle));
+        }
+        let [a, b, c] = mesh.triangles[triangle as usize].map(|corner| self.corners[corner as usize]);
+        a + (b - a) * v + (c - a) * w
+    }
+
+    /// Bytes it holds.
+    pub fn bytes(&self) -> usize {
+        self.cells.bytes() + self.pieces.bytes() + self.by_point.len() + self.corners.len() * 4
+    }
+
+    /// Values at the vertices of triangles that are read between them, row of cells by row, so that the rows around are looked up once.
+    fn at_vertices(&self, mesh: &Mesh) -> Vec<f32> {
+        let mut values = vec![0.0; mesh.positions.len()];
+        let mut seen = vec![false; mesh.positions.len()];
+        for (number, part) in mesh.parts.iter().enumerate() {
+            let mut own = Vec::new();
+            for t in part.triangles.clone().filter(|&t| !self.by_point[t as usize]) {
+                for v in mesh.triangles[t as usize] {
+                    if !std::mem::replace(&mut seen[v as usize], true) {
+                        let place = self.cells.place(mesh.positions[v as usize]);
+                        own.push((place.x, place.y, v));
+                    }
+                }
+            }
+            own.par_sort_unstable();
+            let of_row = |row: &[(i32, i32, u32)]| {
+                let rows = self.cells.rows(number, row[0].0, row[0].1);
+                let value = |&(_, _, v): &(i32, i32, u32)| {
+                    let (position, normal) = (mesh.positions[v as usize], mesh.normals[v as usize]);
+                    (v, self.gather(mesh, number, &rows, position, normal))
+                };
+                row.iter().map(value).collect::<Vec<_>>()
+            };
+            let of_rows = own.par_chunk_by(|a, b| (a.0, a.1) == (b.0, b.1)).flat_map_iter(of_row);
+            let found: Vec<(u32, f32)> = of_rows.collect();
+            found.into_iter().for_each(|(v, value)| values[v as usize] = value);
+        }
+        values
+    }
+
+    fn gather(&self, mesh: &Mesh, part: usize, rows: &cells::Rows, position: Vec3, normal: Vec3) -> f32 {
+        let ball = Ball { middle: position.as_dvec3(), radius: f64::from(self.radius) };
+        let small = self.cells.within(rows, &ball, normal);
+        let large = self.pieces.within(mesh, part, &ball, normal);
+        let (area, bend) = (small.0 + large.0, small.1 + large.1);
+        if area > 0.0 { (bend / area) as f32 } else { 0.0 }
+    }
+}
+
+/// The curvature of each small triangle, and the large ones with what their edges give to them, both in rising order; and which
+/// triangles are to be read at the point itself.
+fn shared_out(mesh: &Mesh, radius: f32) -> (Vec<(u32, f32)>, Vec<Piece>, Vec<bool>) {
+    let bends = Bends::of(mesh, radius);
+    let all = 0..mesh.triangles.len() as u32;
+    let count = all.clone().into_par_iter().filter(|&t| is_small(mesh, t, radius)).count();
+    let mut by_point = vec![false; mesh.triangles.len()];
+    let (mut small, mut large) = (Vec::with_capacity(count), Vec::with_capacity(mesh.triangles.len() - count));
+    // Many at a time on all cores, and no more of them than that held twice.
+    for start in all.clone().step_by(AT_ONCE as usize) {
+        let shares: Vec<[EdgeShare; 3]> =
+            (start..(start + AT_ONCE).min(all.end)).into_par_iter().map(|t| bends.shares(t)).collect();
+        for (t, edges) in (start..).zip(shares) {
+            if is_small(mesh, t, radius) {
+                small.push((t, edges.iter().map(|e| e.curvature).sum()));
+            } else {
+                let sharp = edges.iter().any(|e| e.depth == 0.0 && e.curvature != 0.0);
+                by_point[t as usize] = sharp || longest(mesh, t) > BLENDED * radius;
+                large.push(Piece::new(t, edges));
+            }
+        }
+    }
+    (small, large, by_point)
+}
+
+fn is_small(mesh: &Mesh, triangle: u32, radius: f32) -> bool {
+    longest(mesh, triangle) <= SMALL * radius
+}
+
+/// Length of a triangle's longest edge.
+fn longest(mesh: &Mesh, triangle: u32) -> f32 {
+    let [a, b, c] = mesh.corners(triangle);
+    a.distance_squared(b).max(b.distance_squared(c)).max(c.distance_squared(a)).sqrt()
+}
+
+/// What faces the other way, as the far side of a thin wall does, has no say.
+fn facing_weight(one: Vec3, other: Vec3) -> f32 {
+    ((one.dot(other) + 0.6) * 2.0).clamp(0.0, 1.0)
+}

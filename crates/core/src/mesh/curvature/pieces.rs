@@ -1,0 +1,164 @@
+//! Triangles that are large beside the ball, as they are: what the ball meets of them is integrated, exactly for those larger than
+//! its radius. A tree of boxes over them, one a part, finds those it meets.
+
+use super::bends::EdgeShare;
+use super::facing_weight;
+use super::kernel::Ball;
+use crate::mesh::Mesh;
+use glam::{DVec3, Vec3};
+
+/// Triangles of a leaf at most.
+const LEAF: usize = 16;
+const NO_ROOT: u32 = u32::MAX;
+
+/// A large triangle, and what each of its edges gives to it: the integral of mean curvature, and how far it is spread, in steps of
+/// which [`WHOLE`] is all the way.
+pub(super) struct Piece {
+    triangle: u32,
+    curvature: [f32; 3],
+    depth: [u8; 3],
+}
+
+const WHOLE: u8 = u8::MAX;
+
+#[derive(Clone, Copy)]
+struct Node {
+    low: Vec3,
+    high: Vec3,
+    /// The pieces of a leaf; for a node above, `from` is its second child and `count` is 0. Its first child is the next node.
+    from: u32,
+    count: u32,
+}
+
+/// The large triangles of a mesh.
+#[derive(Default)]
+pub(super) struct Pieces {
+    pieces: Vec<Piece>,
+    nodes: Vec<Node>,
+    /// Root of each part.
+    roots: Vec<u32>,
+}
+
+impl Pieces {
+    /// Builds the trees. `pieces` are in order of their triangles.
+    pub fn new(mesh: &Mesh, mut pieces: Vec<Piece>) -> Pieces {
+        let (mut nodes, mut roots) = (Vec::new(), Vec::new());
+        let mut start = 0;
+        for part in &mesh.parts {
+            let count = pieces[start..].partition_point(|p| p.triangle < part.triangles.end);
+            roots.push(if count == 0 { NO_ROOT } else { nodes.len() as u32 });
+            if count > 0 {
+                build(mesh, &mut pieces[start..start + count], start as u32, &mut nodes);
+            }
+            start += count;
+        }
+        pieces.shrink_to_fit();
+        nodes.shrink_to_fit();
+        Pieces { pieces, nodes, roots }
+    }
+
+    pub fn bytes(&self) -> usize {
+        let (pieces, nodes) = (self.pieces.len() * size_of::<Piece>(), self.nodes.len() * size_of::<Node>());
+        pieces + nodes + self.roots.len() * 4
+    }
+
+    /// Area and integral of curvature within a ball, both weighed; of what faces as `normal` does.
+    pub fn within(&self, mesh: &Mesh, part: usize, ball: &Ball, normal: Vec3) -> (f64, f64) {
+        let (mut area, mut bend) = (0.0, 0.0);
+        let radius = Vec3::splat(ball.radius as f32 * 1.0001);
+        let (low, high) = (ball.middle.as_vec3() - radius, ball.middle.as_vec3() + radius);
+        let mut stack = [0u32; 64];
+        let mut depth = usize::from(self.roots[part] != NO_ROOT);
+        stack[0] = self.roots[part];
+        while depth > 0 {
+            depth -= 1;
+            let at = stack[depth];
+            let node = &self.nodes[at as usize];
+            if node.low.cmpgt(high).any() || node.high.cmplt(low).any() {
+                continue;
+            }
+            if node.count == 0 {
+                stack[depth] = node.from;
+                stack[depth + 1] = at + 1;
+                depth += 2;
+                continue;
+            }
+            for piece in &self.pieces[node.from as usize..(node.from + node.count) as usize] {
+                let [a, b, c] = mesh.corners(piece.triangle);
+                if a.min(b).min(c).cmpgt(high).any() || a.max(b).max(c).cmplt(low).any() {
+                    continue;
+                }
+                let (own_area, own_bend) = piece.within(mesh, ball, normal);
+                area += own_area;
+                bend += own_bend;
+            }
+        }
+        (area, bend)
+    }
+}
+
+impl Piece {
+    pub fn new(triangle: u32, edges: [EdgeShare; 3]) -> Piece {
+        let depth = edges.map(|e| (e.depth * f32::from(WHOLE)).ceil() as u8);
+        Piece { triangle, curvature: edges.map(|e| e.curvature), depth }
+    }
+
+    fn within(&self, mesh: &Mesh, ball: &Ball, normal: Vec3) -> (f64, f64) {
+        let corners: [DVec3; 3] = mesh.corners(self.triangle).map(|p| p.as_dvec3());
+        let [a, b, c] = corners;
+        let twice = (b - a).cross(c - a);
+        let (own, area) = (twice.normalize_or_zero(), twice.length() * 0.5);
+        let facing = f64::from(facing_weight(own.as_vec3(), normal));
+        if facing == 0.0 || area == 0.0 {
+            return (0.0, 0.0);
+        }
+        let longest = a.distance_squared(b).max(b.distance_squared(c)).max(c.distance_squared(a));
+        let met = match longest <= ball.radius * ball.radius {
+            true => area * ball.mean_over_triangle(corners),
+            false => ball.over_polygon(&corners, own),
+        };
+        let mut bend = 0.0;
+        for (i, &curvature) in self.curvature.iter().enumerate().filter(|(_, c)| **c != 0.0) {
+            let (from, to, far) = (corners[i], corners[(i + 1) % 3], corners[(i + 2) % 3]);
+            let share = match self.depth[i] {
+                0 => ball.over_line(from, to) / from.distance(to),
+                WHOLE => met / area,
+                steps => {
+                    let depth = f64::from(steps) / f64::from(WHOLE);
+                    let strip = [from, to, to.lerp(far, depth), from.lerp(far, depth)];
+                    ball.over_polygon(&strip, own) / (area * depth * (2.0 - depth))
+                }
+            };
+            bend += f64::from(curvature) * share;
+        }
+        (facing * met, facing * bend)
+    }
+}
+
+/// Adds the nodes over some pieces, whose first has the number `first`; puts the pieces in the order of the leaves.
+fn build(mesh: &Mesh, pieces: &mut [Piece], first: u32, nodes: &mut Vec<Node>) {
+    let (mut low, mut high) = (Vec3::INFINITY, Vec3::NEG_INFINITY);
+    let (mut middle_low, mut middle_high) = (low, high);
+    let middle = |piece: &Piece| mesh.corners(piece.triangle).into_iter().sum::<Vec3>();
+    for piece in pieces.iter() {
+        for p in mesh.corners(piece.triangle) {
+            (low, high) = (low.min(p), high.max(p));
+        }
+        (middle_low, middle_high) = (middle_low.min(middle(piece)), middle_high.max(middle(piece)));
+    }
+    let at = nodes.len();
+    nodes.push(Node { low, high, from: first, count: pieces.len() as u32 });
+    if pieces.len() <= LEAF {
+        return;
+    }
+    let extent = middle_high - middle_low;
+    let axis = if extent.x >= extent.y.max(extent.z) { 0 } else { 1 + usize::from(extent.z > extent.y) };
+    let half = pieces.len() / 2;
+    pieces.select_nth_unstable_by(half, |a, b| {
+        middle(a)[axis].total_cmp(&middle(b)[axis]).then(a.triangle.cmp(&b.triangle))
+    });
+    let (left, right) = pieces.split_at_mut(half);
+    build(mesh, left, first, nodes);
+    (nodes[at].from, nodes[at].count) = (nodes.len() as u32, 0);
+    build(mesh, right, first + half as u32, nodes);
+}

@@ -1,0 +1,277 @@
+//! A recipe edited from several places at once: what one edit changed, as a list of small changes, and how such a list is laid over
+//! a recipe that has moved on since. What the two sides touched apart merges; what both touched is answered with both values.
+//!
+//! A place is named by the fields and keys that lead to it. Lists whose entries have a name of their own (maps, files, pairs made by
+//! hand, parts with a reach of their own) are entered by that name; lists that only grow (strokes, steps) are added to at `+`;
+//! every other list is one value.
+
+use super::Recipe;
+use crate::maps::MAPS;
+use serde::{Deserialize, Serialize};
+use serde_json::{Map, Value};
+use ts_rs::TS;
+
+/// One change: what stands at a place of the recipe afterwards.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
+pub struct Change {
+    /// The way to the place, such as `["maps", "ao", "rays"]`.
+    pub at: Vec<String>,
+    /// What is to stand there; left out, the place is cleared. At `+`, the entries to add.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[ts(optional, type = "unknown")]
+    pub to: Option<Value>,
+}
+
+/// A place that both sides changed, each to something else.
+#[derive(Clone, Debug, PartialEq, Serialize, TS)]
+pub struct Conflict {
+    pub at: Vec<String>,
+    /// The place in words.
+    pub words: String,
+    /// What the edit wants there; none when it clears the place.
+    #[ts(type = "unknown")]
+    pub mine: Option<Value>,
+    /// What stands there by now.
+    #[ts(type = "unknown")]
+    pub theirs: Option<Value>,
+}
+
+/// Why changes were not laid over a recipe.
+#[derive(Clone, Debug, PartialEq)]
+pub enum PatchFault {
+    Conflicts(Vec<Conflict>),
+    /// A place that is not there, or a recipe that would not be one.
+    Wrong(String),
+}
+
+/// Where entries are added to a list.
+const ADDED: &str = "+";
+
+/// The most changes one edit may hold.
+pub const MOST_CHANGES: usize = 4096;
+
+/// Lists whose entries have a name of their own: the place, and the field that names an entry. The page has this table from here.
+pub const NAMED_LISTS: &[(&str, &str)] =
+    &[("maps", "map"), ("low", "file"), ("high", "file"), ("hand_pairs", "high"), ("reach/parts", "part")];
+
+/// Lists that only grow, step by step; `*` stands for any name.
+pub const GROWING_LISTS: &[&str] = &["reach/strokes", "exceptions", "low/*/steps", "high/*/steps"];
+
+fn is_at(at: &[String], place: &str) -> bool {
+    at.len() == place.split('/').count() && at.iter().zip(place.split('/')).all(|(name, p)| p == "*" || name == p)
+}
+
+fn key_of(at: &[String]) -> Option<&'static str> {
+    NAMED_LISTS.iter().find(|(place, _)| is_at(at, place)).map(|(_, key)| *key)
+}
+
+fn grows(at: &[String]) -> bool {
+    GROWING_LISTS.iter().any(|place| is_at(at, place))
+}
+
+fn with(at: &[String], next: &str) -> Vec<String> {
+    [at, &[next.to_owned()]].concat()
+}
+
+/// By way of the text, in which a number is as short as everyone else sees it.
+fn to_value(recipe: &Recipe) -> Value {
+    let text = serde_json::to_string(recipe).expect("recipes have string keys and finite numbers only");
+    serde_json::from_str(&text).expect("just written")
+}
+
+/// What leads from one recipe to another.
+pub fn difference(before: &Recipe, after: &Recipe) -> Vec<Change> {
+    let mut changes = Vec::new();
+    compare(&[], Some(&to_value(before)), Some(&to_value(after)), &mut changes);
+    changes
+}
+
+fn compare(at: &[String], before: Option<&Value>, after: Option<&Value>, changes: &mut Vec<Change>) {
+    if before == after {
+        return;
+    }
+    match (before, after) {
+        (Some(Value::Object(a)), Some(Value::Object(b))) => {
+            for key in a.keys().chain(b.keys().filter(|k| !a.contains_key(*k))) {
+                compare(&with(at, key), a.get(key), b.get(key), changes);
+            }
+        }
+        // A list that is empty is left out of a recipe.
+        (a, b) if grows(at) && begins_with(list_of(b), list_of(a)) => {
+            let added = list_of(b)[list_of(a).len()..].to_vec();
+            changes.push(Change { at: with(at, ADDED), to: Some(added.into()) });
+        }
+        (a, b) => match key_of(at).and_then(|key| by_key(key, list_of(a), list_of(b))) {
+            Some((keys, a, b)) => {
+                let find =
+                    |list: &[(String, Value)], key: &str| list.iter().find(|(k, _)| k == key).map(|(_, v)| v.clone());
+                for key in keys {
+                    compare(&with(at, &key), find(&a, &key).as_ref(), find(&b, &key).as_ref(), changes);
+                }
+            }
+            None => changes.push(Change { at: at.to_vec(), to: b.cloned() }),
+        },
+    }
+}
+
+fn list_of(value: Option<&Value>) -> &[Value] {
+    value.and_then(Value::as_array).map_or(&[], Vec::as_slice)
+}
+
+fn begins_with(whole: &[Value], start: &[Value]) -> bool {
+    whole.len() > start.len() && whole[..start.len()] == *start
+}
+
+type Keyed = Vec<(String, Value)>;
+
+/// Two lists by the names of their entries, when each name stands once and those in both stand in one order, new ones last.
+fn by_key(key: &str, a: &[Value], b: &[Value]) -> Option<(Vec<String>, Keyed, Keyed)> {
+    let keyed = |list: &[Value]| -> Option<Keyed> {
+        let entries: Keyed =
+            list.iter().map(|v| Some((v[key].as_str()?.to_owned(), v.clone()))).collect::<Option<_>>()?;
+        let twice = |i: usize| entries[..i].iter().any(|(k, _)| *k == entries[i].0);
+        (!(0..entries.len()).any(twice)).then_some(entries)
+    };
+    let (a, b) = (keyed(a)?, keyed(b)?);
+    let names = |list: &Keyed| list.iter().map(|(k, _)| k.clone()).collect::<Vec<_>>();
+    let (had, has) = (names(&a), names(&b));
+    let kept: Vec<&String> = had.iter().filter(|k| has.contains(k)).collect();
+    let added: Vec<&String> = has.iter().filter(|k| !had.contains(k)).collect();
+    let in_order = has.iter().eq(kept.into_iter().chain(added.iter().copied()));
+    in_order.then(|| (had.iter().chain(added).cloned().collect(), a, b))
+}
+
+/// Lays changes, made to `base`, over `head`. With `base` the same as `head` nothing can stand against them.
+///
+/// # Errors
+/// [`PatchFault::Conflicts`] for places that were changed to something else between the two; [`PatchFault::Wrong`] for a place that
+/// no recipe has or a value that cannot stand there.
+pub fn merge(base: &Recipe, head: &Recipe, changes: &[Change]) -> Result<Recipe, PatchFault> {
+    if changes.len() > MOST_CHANGES {
+        let text = format!("{} changes at once; at most {MOST_CHANGES} are taken", changes.len());
+        return Err(PatchFault::Wrong(text));
+    }
+    let theirs = difference(base, head);
+    let mut value = to_value(head);
+    let against = |change: &&Change| {
+        let added = change.at.last().is_some_and(|l| l == ADDED);
+        theirs.iter().any(|t| {
+            // Both may add to one list; both may have done the same.
+            let together = t.at == change.at && (added || t.to == change.to);
+            !together && overlap(&t.at, &change.at)
+        })
+    };
+    let conflicts: Vec<Conflict> = changes.iter().filter(against).map(|change| conflict(&value, change)).collect();
+    if !conflicts.is_empty() {
+        return Err(PatchFault::Conflicts(conflicts));
+    }
+    for change in changes {
+        put(&mut value, &change.at, change.to.as_ref())
+            .map_err(|fault| PatchFault::Wrong(format!("{}: {fault}", change.at.join("."))))?;
+    }
+    let merged: Recipe = serde_json::from_value(value).map_err(|e| PatchFault::Wrong(format!("recipe: {e}")))?;
+    merged.validate_settings().map_err(PatchFault::Wrong)?;
+    Ok(merged)
+}
+
+/// Every change as a conflict: for changes to a recipe that nobody has any more, so that it cannot be told what else was touched since.
+pub fn all_in_conflict(head: &Recipe, changes: &[Change]) -> Vec<Conflict> {
+    let value = to_value(head);
+    changes.iter().map(|change| conflict(&value, change)).collect()
+}
+
+fn conflict(head: &Value, change: &Change) -> Conflict {
+    let theirs = at(head, &change.at).cloned();
+    Conflict { at: change.at.clone(), words: words(&change.at), mine: change.to.clone(), theirs }
+}
+
+/// Whether one place lies in the other. What is added to a list lies in the list.
+fn overlap(a: &[String], b: &[String]) -> bool {
+    a.iter().zip(b).all(|(x, y)| x == y)
+}
+
+fn at<'a>(value: &'a Value, place: &[String]) -> Option<&'a Value> {
+    let mut here = value;
+    for (depth, name) in place.iter().enumerate() {
+        if name == ADDED {
+            return Some(here);
+        }
+        here = match here {
+            Value::Object(map) => map.get(name)?,
+            Value::Array(list) => {
+                let key = key_of(&place[..depth])?;
+                list.iter().find(|v| v[key] == name.as_str())?
+            }
+            _ => return None,
+        };
+    }
+    Some(here)
+}
+
+/// Puts a value at a place, or clears it.
+fn put(value: &mut Value, place: &[String], to: Option<&Value>) -> Result<(), String> {
+    let Some((last, way)) = place.split_last() else { return Err("it names no place".into()) };
+    let mut here = value;
+    for (depth, name) in way.iter().enumerate() {
+        here = enter(here, &place[..depth], name, way.get(depth + 1).unwrap_or(last))?;
+    }
+    match here {
+        Value::Array(list) if last == ADDED => {
+            let Some(Value::Array(added)) = to else { return Err("what is added is a list".into()) };
+            list.extend(added.iter().cloned());
+        }
+        Value::Array(list) => {
+            let key = key_of(way).ok_or("this list has no named entries")?;
+            let found = list.iter().position(|v| v[key] == last.as_str());
+            match (found, to) {
+                (Some(i), Some(to)) => list[i] = to.clone(),
+                (Some(i), None) => drop(list.remove(i)),
+                (None, Some(to)) => list.push(to.clone()),
+                (None, None) => {}
+            }
+        }
+        Value::Object(map) => match to {
+            Some(to) => drop(map.insert(last.clone(), to.clone())),
+            None => drop(map.remove(last)),
+        },
+        _ => return Err("nothing can stand there".into()),
+    }
+    Ok(())
+}
+
+/// One step on the way to a place; lists and groups that a recipe leaves out while they are empty are made.
+fn enter<'a>(here: &'a mut Value, at: &[String], name: &str, next: &str) -> Result<&'a mut Value, String> {
+    match here {
+        Value::Object(map) => {
+            let place = with(at, name);
+            let list = key_of(&place).is_some() || next == ADDED;
+            let fresh = || if list { Value::Array(Vec::new()) } else { Value::Object(Map::new()) };
+            Ok(map.entry(name).or_insert_with(fresh))
+        }
+        Value::Array(list) => {
+            let key = key_of(at).ok_or("this list has no named entries")?;
+            list.iter_mut().find(|v| v[key] == name).ok_or_else(|| format!("'{name}' is not there"))
+        }
+        _ => Err(format!("'{name}' is not there")),
+    }
+}
+
+/// A place as a person would name it: "Ambient occlusion: rays".
+fn words(at: &[String]) -> String {
+    let names: Vec<&str> = at.iter().map(String::as_str).filter(|n| *n != ADDED).collect();
+    match names[..] {
+        ["maps", id, ref rest @ ..] => {
+            let label = MAPS.iter().find(|m| m.id == id).map_or(id, |m| m.label);
+            if rest.is_empty() { label.to_owned() } else { format!("{label}: {}", rest.join(" ")) }
+        }
+        ["low", file, ref rest @ ..] | ["high", file, ref rest @ ..] => {
+            if rest.is_empty() {
+                file.to_owned()
+            } else {
+                format!("{file}: {}", rest.join(" "))
+            }
+        }
+        _ => names.join(" ").replace('_', " "),
+    }
+}

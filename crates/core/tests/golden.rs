@@ -1,0 +1,78 @@
+//! The bytes of a small bake of every map. They are the same on every machine, for any number of threads and from one version to
+//! the next; one that changes them on purpose changes the hashes here and says so.
+
+mod support;
+
+use ember_ridge_core::glam::{Vec3, vec2};
+use ember_ridge_core::maps::MapSettings;
+use ember_ridge_core::sheet::Depth;
+use ember_ridge_core::{Draft, DraftPart, Mesh};
+use support::*;
+
+/// Of every map by its id: FNV-1a over the values as they stand in the file.
+const GOLDEN: &[(&str, u64)] = &[
+    ("normal", 0x034c83b3baf16771),
+    ("normal-object", 0xd9f5e52b5f4d278b),
+    ("ao", 0xaa7a071601bd23fd),
+    ("bent-normal", 0x63d870729dc134e0),
+    ("curvature", 0xcfda99c650718b5a),
+    ("cavity", 0x2818168bb2dcc67f),
+    ("displacement", 0x229e122f8f7dfdf6),
+    ("id", 0x461d23c7cba92905),
+    ("color", 0x0be7c2493d274c2c),
+    ("opacity", 0x067e7e2f6bc40325),
+    ("position", 0xade7752ca3634fd5),
+    ("thickness", 0x656f480ba203bc9f),
+    ("miss", 0xf3fb6a6deb5af325),
+];
+
+fn hash(bytes: impl Iterator<Item = u8>) -> u64 {
+    bytes.fold(0xcbf2_9ce4_8422_2325, |hash, byte| (hash ^ u64::from(byte)).wrapping_mul(0x0100_0000_01b3))
+}
+
+/// A rough ball with colours and UVs of its own, in a box. Made without functions whose rounding is left open.
+fn scene() -> (Mesh, Mesh) {
+    let mut draft = Draft::default();
+    let mut indices = Vec::new();
+    let n = 30u32;
+    for out in [Vec3::X, Vec3::NEG_X, Vec3::Y, Vec3::NEG_Y, Vec3::Z, Vec3::NEG_Z] {
+        let right = if out.y != 0.0 { Vec3::X } else { Vec3::Y.cross(out) };
+        let up = out.cross(right);
+        let first = draft.positions.len() as u32;
+        for j in 0..=n {
+            for i in 0..=n {
+                let [x, y] = [i, j].map(|k| 2.0 * k as f32 / n as f32 - 1.0);
+                let p = (out + right * x + up * y).normalize();
+                let step = if (p.x * 6.0).floor() as i32 % 2 == 0 { 1.0 } else { 0.94 };
+                draft.positions.push(p * 0.62 * step * (1.0 + 0.1 * p.y * p.y));
+                draft.colors.push([p.x, p.y, p.z].map(|c| (c * 100.0 + 128.0) as u8));
+                draft.uvs.push(vec2(x, y) * 0.5 + 0.5);
+            }
+        }
+        let at = |i: u32, j: u32| first + j * (n + 1) + i;
+        for (i, j) in (0..n).flat_map(|j| (0..n).map(move |i| (i, j))) {
+            indices.extend([at(i, j), at(i + 1, j), at(i + 1, j + 1), at(i, j), at(i + 1, j + 1), at(i, j + 1)]);
+        }
+    }
+    draft.parts.push(DraftPart { name: "box".into(), indices, ..DraftPart::default() });
+    (cube("box", 0.5), draft.finish().expect("a whole mesh"))
+}
+
+#[test]
+fn every_map_has_the_bytes_it_always_had() {
+    let (low, high) = scene();
+    let mut recipe = recipe(48, 4, (0.4, 0.4), MapSettings::all());
+    recipe.sheet.depth = Depth::Sixteen;
+    let whole = bake(&recipe, &low, &[&high]);
+    let found: Vec<(&str, u64)> = whole
+        .maps
+        .iter()
+        .map(|map| {
+            assert_eq!(map.error, None, "{}", map.id);
+            let values = 0..whole.covered.len() * map.channels;
+            (map.id, hash(values.flat_map(|at| map.pixels.get(at).to_bits().to_le_bytes())))
+        })
+        .collect();
+    let lines: Vec<String> = found.iter().map(|(id, hash)| format!("    (\"{id}\", {hash:#018x}),")).collect();
+    assert!(found == GOLDEN, "the bytes are others:\n{}", lines.join("\n"));
+}

@@ -1,0 +1,154 @@
+//! Occlusion and bent normals against arithmetic: beside walls, over convex bodies, among parts.
+
+mod support;
+
+use ember_ridge_core::glam::{Vec3, vec3};
+use ember_ridge_core::maps::*;
+use ember_ridge_core::recipe::{Distance, Pairing};
+use ember_ridge_core::{Mesh, Part};
+use support::*;
+
+/// A floor from x = 0 to 1 and, at x = 0, a wall of height `h`, both very long in z.
+fn floor_and_wall(h: f32) -> Mesh {
+    let stretch = |p: Vec3| vec3(p.x, p.y, (p.z - 0.5) * 400.0);
+    let mut floor = height_field("floor", 1, |_, _| 0.0);
+    floor.positions.iter_mut().for_each(|p| *p = stretch(*p));
+    let mut wall = floor.clone();
+    wall.positions.iter_mut().for_each(|p| *p = vec3(0.0, (1.0 - p.x) * h, p.z));
+    wall.normals.fill(Vec3::X);
+    let mut both = Mesh::joined(&[&floor, &wall]);
+    both.parts = vec![Part { name: "field".into(), triangles: 0..both.triangles.len() as u32 }];
+    both
+}
+
+#[test]
+fn occlusion_beside_a_wall_is_what_the_formula_says() {
+    let h = 0.5f32;
+    let low = height_field("field", 1, |_, _| 0.0);
+    let whole = bake(&sixteen(64, 0.05, vec![MapSettings::Ao(ao(256, 150.0))]), &low, &[&floor_and_wall(h)]);
+    let open = values(&whole, "ao");
+    for column in [2, 8, 16, 32, 56] {
+        let x = (column as f32 + 0.5) / 64.0;
+        let expected = open_beside_wall(x, h);
+        let errors: Vec<f32> = (0..64).map(|row| open[row * 64 + column] - expected).collect();
+        let mean = errors.iter().sum::<f32>() / 64.0;
+        let spread = (errors.iter().map(|e| e * e).sum::<f32>() / 64.0).sqrt();
+        assert!(mean.abs() < 0.015, "x {x}: off by {mean}");
+        // One texel alone strays by what 256 rays cannot tell.
+        assert!(spread < 0.02 && errors.iter().all(|e| e.abs() < 0.05), "x {x}: strays by {spread}");
+    }
+}
+
+/// Share of the sky that a floor sees at `x` from a wall of height `h`.
+fn open_beside_wall(x: f32, h: f32) -> f32 {
+    1.0 - (1.0 - x / (x * x + h * h).sqrt()) / 2.0
+}
+
+#[test]
+fn several_samples_are_no_noisier_than_one() {
+    let (h, size) = (0.5f32, 16);
+    let low = height_field("field", 1, |_, _| 0.0);
+    let high = floor_and_wall(h);
+    let error = |samples: u32, rays: u32| {
+        let mut recipe = sixteen(size, 0.05, vec![MapSettings::Ao(ao(rays, 150.0))]);
+        recipe.sheet.samples = samples;
+        // A texel of several samples holds the mean over its width.
+        let expected = |column: usize| {
+            let over = if samples == 1 { 1 } else { 64 };
+            let at = |i: usize| (column as f32 + (i as f32 + 0.5) / over as f32) / size as f32;
+            (0..over).map(|i| open_beside_wall(at(i), h)).sum::<f32>() / over as f32
+        };
+        let columns: Vec<f32> = (0..size as usize).map(expected).collect();
+        // One seed has some hundred sets of directions, which tell an error to a twentieth.
+        let squares = (0..100).map(|seed| {
+            recipe.seed = seed;
+            let open = values(&bake(&recipe, &low, &[&high]), "ao");
+            let squares = open.iter().enumerate().map(|(texel, v)| (v - columns[texel % size as usize]).powi(2));
+            squares.sum::<f32>() / open.len() as f32
+        });
+        (squares.sum::<f32>() / 100.0).sqrt()
+    };
+    for rays in [64, 256] {
+        let one = error(1, rays);
+        for samples in [4, 16] {
+            let several = error(samples, rays);
+            println!("{rays} rays: one sample {one:.5}, {samples} samples {several:.5}");
+            // Of a hundred seeds the error itself is known to about a hundredth.
+            assert!(several <= one * 1.02, "{rays} rays, {samples} samples: {several} above {one}");
+        }
+    }
+}
+
+#[test]
+fn a_convex_body_is_open_all_round_at_any_scale() {
+    for scale in [0.001f32, 1.0, 10_000.0] {
+        let low = scaled(&cube("box", 0.5), scale);
+        let high = scaled(&ball("box", 0.7, 30), scale);
+        let maps = vec![MapSettings::Ao(ao(64, 10.0 * scale))];
+        let whole = bake(&recipe(48, 4, (0.6 * scale, 0.6 * scale), maps), &low, &[&high]);
+        let open = values(&whole, "ao");
+        assert!((0..48 * 48).all(|t| !whole.covered[t] || open[t] == 1.0), "scale {scale}");
+    }
+}
+
+#[test]
+fn a_floating_detail_told_not_to_occlude_changes_no_texel() {
+    let low = height_field("field", 1, |_, _| 0.0);
+    let ground = height_field("field", 40, |x, z| 0.03 * (20.0 * x).sin() * (20.0 * z).sin());
+    let cover = moved(&height_field("cover", 1, |_, _| 0.0), vec3(0.0, 0.3, 0.0));
+    let baked = |clear: &[&str], high: &[&Mesh]| {
+        let clear = clear.iter().map(|s| (*s).to_owned()).collect();
+        let mut recipe = sixteen(48, 0.1, vec![MapSettings::Ao(AoSettings { clear, ..ao(64, 1.0) })]);
+        recipe.pairing = Pairing::All;
+        values(&bake(&recipe, &low, high), "ao")
+    };
+    let bare = baked(&[], &[&ground]);
+    assert!(baked(&[], &[&ground, &cover]) != bare, "it darkens when it may");
+    assert!(baked(&["cover"], &[&ground, &cover]) == bare);
+}
+
+#[test]
+fn occluders_are_the_own_pair_or_the_whole_sculpt() {
+    let low = height_field("field", 1, |_, _| 0.0);
+    let ground = height_field("field", 1, |_, _| 0.0);
+    let other = moved(&height_field("other", 1, |_, _| 0.0), vec3(0.0, 0.2, 0.0));
+    let mean = |occluders: Occluders| {
+        let maps = vec![MapSettings::Ao(AoSettings { occluders, ..ao(64, 1.0) })];
+        let open = values(&bake(&sixteen(32, 0.1, maps), &low, &[&ground, &other]), "ao");
+        open.iter().sum::<f32>() / open.len() as f32
+    };
+    assert_eq!(mean(Occluders::Pair), 1.0);
+    let all = mean(Occluders::All);
+    assert!(all < 0.5, "{all}");
+    assert!((mean(Occluders::Parts(vec!["other".into()])) - all).abs() < 1e-3);
+}
+
+#[test]
+fn a_part_that_is_not_there_fails_its_map_and_leaves_the_others() {
+    let low = height_field("field", 1, |_, _| 0.0);
+    let clear = vec!["no such part".to_owned()];
+    let maps = vec![MapSettings::Ao(AoSettings { clear, ..ao(64, 1.0) }), curvature(0.1, 0.1)];
+    let whole = bake(&sixteen(16, 0.1, maps), &low, &[&low]);
+    let error = whole.maps[0].error.as_deref().expect("it cannot be made");
+    assert!(error.contains("no such part") && error.contains("field"), "{error}");
+    assert_eq!(whole.report.maps["ao"].error.as_deref(), Some(error));
+    assert!(values(&whole, "curvature").iter().all(|v| (v - 0.5).abs() < 1e-4));
+}
+
+#[test]
+fn the_way_out_of_a_corner_leans_away_from_its_wall() {
+    let low = height_field("field", 1, |_, _| 0.0);
+    let maps = vec![MapSettings::BentNormal(BentNormalSettings {
+        rays: 256,
+        distance: Distance::Units(150.0),
+        ..BentNormalSettings::default()
+    })];
+    let whole = bake(&sixteen(32, 0.05, maps), &low, &[&floor_and_wall(2.0)]);
+    let texels = values(&whole, "bent-normal");
+    // A wall at x = 0 hides the half towards -x; what is left of a cosine-weighted sky leans to +x, by symmetry not along z.
+    let at = (16 * 32 + 1) * 3;
+    let bent = decode_normal([texels[at], texels[at + 1], texels[at + 2]], Green::Up);
+    assert!(bent.x > 0.4 && bent.y.abs() < 0.03, "{bent}");
+    let far = (16 * 32 + 31) * 3;
+    assert!(texels[far] * 2.0 - 1.0 < bent.x, "it leans less further off");
+}

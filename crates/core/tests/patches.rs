@@ -1,0 +1,195 @@
+//! Edits from several places: what two sides change apart merges, what both change is answered with both values.
+
+use ember_ridge_core::Recipe;
+use ember_ridge_core::maps::MapSettings;
+use ember_ridge_core::recipe::{
+    Brush, Change, Distance, HandPair, PartReach, PatchFault, ReachSide, Source, Stroke, difference, merge,
+};
+use proptest::prelude::*;
+use serde_json::json;
+
+fn change(at: &[&str], to: serde_json::Value) -> Change {
+    Change { at: at.iter().map(|n| (*n).to_owned()).collect(), to: (!to.is_null()).then_some(to) }
+}
+
+fn stroke(size: f32) -> Stroke {
+    let path = vec![[0.0, 0.0, 0.0, 1.0]];
+    Stroke { brush: Brush::More, side: ReachSide::Out, size, strength: 1.0, value: None, mirror: None, path }
+}
+
+fn base() -> Recipe {
+    let mut recipe = Recipe::new("lantern");
+    recipe.low.push(Source::file("a_low.obj"));
+    recipe.high.push(Source::file("a_high.ply"));
+    recipe
+}
+
+fn edited(by: impl FnOnce(&mut Recipe)) -> Recipe {
+    let mut recipe = base();
+    by(&mut recipe);
+    recipe
+}
+
+#[test]
+fn changes_name_their_places() {
+    let after = edited(|r| {
+        r.sheet.size = 2048;
+        r.reach.out = Distance::Units(0.1);
+        r.reach.strokes.push(stroke(0.5));
+        r.maps.retain(|m| m.id() != "curvature");
+        r.maps.push(MapSettings::by_id("cavity").expect("a map"));
+        r.maps[1] = r.maps[1].clone().with_rays(128);
+        r.high.push(Source::file("b_high.ply"));
+    });
+    let found = difference(&base(), &after);
+    let places: Vec<String> = found.iter().map(|c| c.at.join("/")).collect();
+    let mut expected = [
+        "sheet/size",
+        "reach/out",
+        "reach/strokes/+",
+        "maps/curvature",
+        "maps/cavity",
+        "maps/ao/rays",
+        "high/b_high.ply",
+    ];
+    expected.sort_unstable();
+    let mut sorted = places.clone();
+    sorted.sort_unstable();
+    assert_eq!(sorted, expected);
+    let out = found.iter().find(|c| c.at == ["reach", "out"]).expect("listed");
+    assert_eq!(out.to, Some(json!(0.1)), "numbers are as short as they were typed");
+    assert_eq!(found.iter().find(|c| c.at == ["maps", "curvature"]).expect("listed").to, None);
+    assert_eq!(merge(&base(), &base(), &found), Ok(after));
+}
+
+#[test]
+fn what_lies_apart_merges() {
+    let head = edited(|r| {
+        r.sheet.size = 2048;
+        r.reach.strokes.push(stroke(0.5));
+        r.reach.parts.push(PartReach { part: "lid".into(), out: Some(Distance::Units(0.5)), inward: None });
+        r.high.push(Source::file("b_high.ply"));
+    });
+    let mine = edited(|r| {
+        r.sheet.samples = 16;
+        r.reach.strokes.push(stroke(0.25));
+        r.reach.parts.push(PartReach { part: "base".into(), out: None, inward: Some(Distance::Units(0.1)) });
+        r.hand_pairs.push(HandPair { high: "lid".into(), low: vec![] });
+        r.maps.retain(|m| m.id() != "id");
+    });
+    let merged = merge(&base(), &head, &difference(&base(), &mine)).expect("nothing touches");
+    assert_eq!((merged.sheet.size, merged.sheet.samples, merged.high.len()), (2048, 16, 2));
+    assert_eq!(merged.reach.strokes, [stroke(0.5), stroke(0.25)], "both strokes, in the order they came");
+    assert_eq!((merged.reach.parts.len(), merged.hand_pairs.len()), (2, 1));
+    assert!(merged.maps.iter().all(|m| m.id() != "id"));
+    // Both did the same: that is no conflict.
+    let same = [change(&["sheet", "size"], json!(2048))];
+    assert_eq!(merge(&base(), &head, &same), Ok(head));
+}
+
+#[test]
+fn what_both_touched_is_answered_with_both_values() {
+    let head = edited(|r| {
+        r.sheet.size = 2048;
+        r.maps[1] = r.maps[1].clone().with_rays(256);
+        r.maps.retain(|m| m.id() != "curvature");
+    });
+    let mine = [
+        change(&["sheet", "size"], json!(512)),
+        change(&["maps", "ao", "rays"], json!(128)),
+        change(&["maps", "curvature", "encoding"], json!("red-green")),
+        change(&["sheet", "samples"], json!(16)),
+    ];
+    let Err(PatchFault::Conflicts(conflicts)) = merge(&base(), &head, &mine) else { panic!("three places clash") };
+    let told: Vec<(&str, Option<_>, Option<_>)> =
+        conflicts.iter().map(|c| (c.words.as_str(), c.mine.clone(), c.theirs.clone())).collect();
+    assert_eq!(
+        told,
+        [
+            ("sheet size", Some(json!(512)), Some(json!(2048))),
+            ("Occlusion: rays", Some(json!(128)), Some(json!(256))),
+            ("Curvature: encoding", Some(json!("red-green")), None),
+        ]
+    );
+    // Said again upon what is there now, it holds.
+    let merged = merge(&head, &head, &mine[..2]).expect("nothing stands against it");
+    assert_eq!((merged.sheet.size, merged.maps[1].rays()), (512, Some(128)));
+}
+
+#[test]
+fn places_and_values_that_no_recipe_has_are_refused() {
+    for (wrong, word) in [
+        (change(&[], json!(1)), "no place"),
+        (change(&["sheet", "sise"], json!(512)), "sise"),
+        (change(&["sheet", "size", "more"], json!(512)), "sheet.size.more"),
+        (change(&["sheet", "size"], json!("big")), "u32"),
+        (change(&["sheet", "size"], json!(3)), "sheet.size is 3"),
+        (change(&["maps", "gloss"], json!({ "map": "gloss" })), "gloss"),
+        (change(&["maps", "nothing", "rays"], json!(4)), "'nothing' is not there"),
+        (change(&["maps"], json!([])), "maps is empty"),
+        (change(&["reach", "strokes", "+"], json!(7)), "a list"),
+        (change(&["version"], json!(9)), "version is 9"),
+        (change(&["low", "a_low.obj", "file"], json!("")), "file's name"),
+    ] {
+        match merge(&base(), &base(), std::slice::from_ref(&wrong)) {
+            Err(PatchFault::Wrong(text)) => assert!(text.contains(word), "{wrong:?}: {text}"),
+            other => panic!("{wrong:?}: {other:?}"),
+        }
+    }
+}
+
+prop_compose! {
+    fn any_recipe()(
+        size in 4u32..12,
+        samples in proptest::sample::select(vec![1u32, 4, 16]),
+        out in proptest::option::of(0.01f32..2.0),
+        maps in proptest::sample::subsequence(MapSettings::all(), 1..=13),
+        turn in 0usize..13,
+        rays in 2u32..9,
+        strokes in proptest::collection::vec(0.1f32..1.0, 0..4),
+        parts in proptest::sample::subsequence(vec!["lid", "base", "door"], 0..=3),
+        files in proptest::sample::subsequence(vec!["b.ply", "c.ply", "d.ply"], 0..=3),
+    ) -> Recipe {
+        let mut recipe = base();
+        recipe.sheet.size = 1 << size;
+        recipe.sheet.samples = samples;
+        recipe.reach.out = out.map_or(Distance::Auto, Distance::Units);
+        recipe.maps = maps.into_iter().map(|m| m.rays().map_or(m.clone(), |_| m.with_rays(1 << rays))).collect();
+        let turn = turn % recipe.maps.len();
+        recipe.maps.rotate_left(turn);
+        recipe.reach.strokes = strokes.into_iter().map(stroke).collect();
+        let own = |part: &str| PartReach { part: part.into(), out: Some(Distance::Units(0.5)), inward: None };
+        recipe.reach.parts = parts.into_iter().map(own).collect();
+        recipe.high.extend(files.into_iter().map(Source::file));
+        recipe
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(300))]
+
+    /// What leads from one recipe to another leads there, whatever lies between the two.
+    #[test]
+    fn a_difference_leads_where_it_was_taken(before in any_recipe(), after in any_recipe()) {
+        let found = difference(&before, &after);
+        prop_assert_eq!(merge(&before, &before, &found), Ok(after));
+        prop_assert_eq!(difference(&before, &before), vec![]);
+    }
+
+    /// Two edits either clash with their places named, or both hold: neither is dropped in silence.
+    #[test]
+    fn no_edit_is_lost(before in any_recipe(), mine in any_recipe(), theirs in any_recipe()) {
+        let (to_mine, to_theirs) = (difference(&before, &mine), difference(&before, &theirs));
+        match merge(&before, &theirs, &to_mine) {
+            Ok(merged) => {
+                let whole = difference(&before, &merged);
+                for change in to_mine.iter().chain(&to_theirs).filter(|c| c.at.last().is_some_and(|l| l != "+")) {
+                    prop_assert!(whole.contains(change), "{:?} was lost", change);
+                }
+            }
+            Err(PatchFault::Conflicts(conflicts)) => prop_assert!(!conflicts.is_empty()),
+            // Each side took away maps until none was left.
+            Err(PatchFault::Wrong(text)) => prop_assert!(text.contains("maps is empty"), "{}", text),
+        }
+    }
+}

@@ -1,0 +1,62 @@
+//! Answers that several requests share, sent from where they are held, and files sent piece by piece from the disk.
+
+use rocket::http::{ContentType, Header, Status};
+use rocket::request::Request;
+use rocket::response::{Responder, Response, Result};
+use std::io::Cursor;
+use std::sync::Arc;
+
+/// Bytes held in memory.
+pub struct Shared {
+    kind: ContentType,
+    bytes: Arc<Vec<u8>>,
+}
+
+impl Shared {
+    pub fn new(kind: ContentType, bytes: Arc<Vec<u8>>) -> Shared {
+        Shared { kind, bytes }
+    }
+}
+
+struct Held(Arc<Vec<u8>>);
+
+impl AsRef<[u8]> for Held {
+    fn as_ref(&self) -> &[u8] {
+        &self.0
+    }
+}
+
+impl<'r> Responder<'r, 'static> for Shared {
+    fn respond_to(self, _: &'r Request<'_>) -> Result<'static> {
+        let length = self.bytes.len();
+        Response::build().header(self.kind).sized_body(length, Cursor::new(Held(self.bytes))).ok()
+    }
+}
+
+/// A blob from the disk, under the tag of its content: a browser that has it is told so.
+pub struct Stored {
+    pub kind: ContentType,
+    pub hash: String,
+    pub file: std::fs::File,
+    pub length: u64,
+    /// The address names the content, so that it can be kept for ever.
+    pub forever: bool,
+}
+
+impl<'r> Responder<'r, 'static> for Stored {
+    fn respond_to(self, request: &'r Request<'_>) -> Result<'static> {
+        let tag = format!("\"{}\"", self.hash);
+        let age = if self.forever { "private, max-age=31536000, immutable" } else { "private, no-cache" };
+        let known = request.headers().get_one("If-None-Match").is_some_and(|t| t.split(',').any(|t| t.trim() == tag));
+        let mut response = Response::new();
+        response.set_header(Header::new("ETag", tag));
+        response.set_header(Header::new("Cache-Control", age));
+        if known {
+            response.set_status(Status::NotModified);
+        } else {
+            response.set_header(self.kind);
+            response.set_sized_body(self.length as usize, rocket::tokio::fs::File::from_std(self.file));
+        }
+        Ok(response)
+    }
+}

@@ -1,0 +1,56 @@
+// Listens to the server for as long as the page is open.
+import { useEffect } from "react";
+import { useStore } from "../state";
+import { assetKey } from "./drafts";
+import { client } from "./query-client";
+import type { Event } from "./types";
+
+type Heard = { open: true } | { data: string };
+
+/** Hears what the server tells, through the stream that all tabs share where the browser has such a thing. */
+function listen(hear: (heard: Heard) => void): () => void {
+  if (typeof SharedWorker === "undefined") {
+    const source = new EventSource("/api/events");
+    source.onopen = () => hear({ open: true });
+    source.onmessage = (message) => hear({ data: message.data as string });
+    return () => source.close();
+  }
+  const worker = new SharedWorker(new URL("./events.worker.ts", import.meta.url), {
+    type: "module",
+    name: "ember-ridge-events",
+  });
+  worker.port.onmessage = (message) => hear(message.data as Heard);
+  worker.port.start();
+  return () => worker.port.close();
+}
+
+export function useEvents() {
+  useEffect(() => {
+    let opened = false;
+    return listen((heard) => {
+      if ("open" in heard) {
+        // The program was started again: what ran then does not run now.
+        if (opened) {
+          useStore.getState().set({ progress: null });
+          client.invalidateQueries({ queryKey: ["assets"] });
+          client.invalidateQueries({ queryKey: ["asset"] });
+          client.invalidateQueries({ queryKey: ["run"] });
+        }
+        opened = true;
+        return;
+      }
+      const event = JSON.parse(heard.data) as Event;
+      const { progress, set } = useStore.getState();
+      if (event.event === "progress") {
+        set({ progress: event });
+      } else if (event.event === "ended") {
+        if (progress?.run === event.run) set({ progress: null });
+      } else if (event.event === "intake") {
+        set({ intake: { ...useStore.getState().intake, [event.file]: event.stage } });
+      } else {
+        client.invalidateQueries({ queryKey: ["assets"] });
+        client.invalidateQueries({ queryKey: event.asset === 0 ? ["asset"] : assetKey(event.asset) });
+      }
+    });
+  }, []);
+}
