@@ -49,6 +49,10 @@ impl Watch for Progress {
         false
     }
 
+    fn looks(&self) -> bool {
+        false
+    }
+
     fn tile_done(&self, done: usize, all: usize, _canvas: &Canvas) {
         match &self.bar {
             Some(bar) => {

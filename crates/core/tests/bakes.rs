@@ -370,7 +370,7 @@ fn regions_by_material_piece_and_island() {
         palette.iter().filter(seen).map(|p| p.name.clone()).collect::<Vec<_>>()
     };
     assert_eq!(names(IdSource::Material), ["oak", "tin"]);
-    assert_eq!(names(IdSource::Piece), ["piece 1", "piece 2"]);
+    assert_eq!(names(IdSource::Piece), ["p at 0.0 0.0 0.0", "p at 0.0 0.8 0.0"]);
     assert_eq!(names(IdSource::Part), ["p"]);
     assert_eq!(names(IdSource::Island).len(), 6);
     assert_eq!(names(IdSource::LowPart), ["box"]);

@@ -54,7 +54,7 @@ fn parts_of_one_name_become_one_and_polygons_are_cut_and_counted() {
     let parts: Vec<_> = mesh.parts.iter().map(|p| (p.name.as_str(), p.triangles.clone())).collect();
     assert_eq!(parts, vec![("lid", 0..4), ("other", 4..5)]);
     assert_eq!((mesh.polygons, mesh.materials.len()), (1, 1));
-    assert_eq!(mesh.triangle_materials, vec![u16::MAX, 0, 0, 0, u16::MAX]);
+    assert_eq!(mesh.triangle_materials, vec![u32::MAX, 0, 0, 0, u32::MAX]);
 }
 
 #[test]
@@ -275,7 +275,7 @@ fn findings_on_uvs_name_the_parts_and_the_place() {
     // Told apart by material, they only need a sheet each.
     let mut told = both.clone();
     told.materials = vec!["wood".into(), "tin".into()];
-    told.triangle_materials = (0..told.triangles.len()).map(|t| u16::from(t >= one.triangles.len())).collect();
+    told.triangle_materials = (0..told.triangles.len()).map(|t| u32::from(t >= one.triangles.len())).collect();
     let overlap = check_mesh(&told, true).into_iter().find(|f| f.kind == FindingKind::OverlappingUvs).expect("still");
     assert_eq!(overlap.severity, Severity::Note);
     // A quarter of the length in UVs is a quarter of the density.

@@ -1,7 +1,7 @@
 //! The rasteriser: every sample in exactly one triangle, whatever the triangles.
 
 use ember_ridge_core::glam::{Vec2, Vec3, vec2};
-use ember_ridge_core::sheet::{SheetShare, SheetTriangles, rasterise_tile, sample_pattern, tiles_in_morton_order};
+use ember_ridge_core::sheet::{SheetTriangles, rasterise_tile, sample_pattern, tiles_in_morton_order};
 use ember_ridge_core::{Draft, DraftPart, Mesh};
 use proptest::prelude::*;
 
@@ -43,7 +43,7 @@ proptest! {
         jitter in proptest::collection::vec((-6i8..=6, -6i8..=6).prop_map(|(x, y)| (f32::from(x) / 16.0, f32::from(y) / 16.0)), 8..60),
     ) {
         let mesh = jittered(n, &jitter);
-        let sheet = SheetTriangles::new(&mesh, size, &SheetShare::default());
+        let sheet = SheetTriangles::of_mesh(&mesh, size);
         let tiles = tiles_in_morton_order(size);
         let pattern = sample_pattern(samples);
         for (tile, candidates) in tiles.iter().zip(sheet.bin(&tiles)) {
@@ -79,7 +79,7 @@ proptest! {
             ..Draft::default()
         };
         let mesh = draft.finish().expect("whole");
-        let sheet = SheetTriangles::new(&mesh, 32, &SheetShare::default());
+        let sheet = SheetTriangles::of_mesh(&mesh, 32);
         let tiles = tiles_in_morton_order(32);
         let found = rasterise_tile(&sheet, &sheet.bin(&tiles)[0], &tiles[0], &sample_pattern(1));
         // Points all over the triangle: each one's texel must be covered.

@@ -94,7 +94,7 @@ fn shared_space_pairs_the_props_as_their_names_do() {
         high.positions.iter_mut().for_each(|p| *p *= scale);
         let share = shared_space(&sample.low, &high, &high.parts);
         for row in &share {
-            assert!(row.iter().sum::<f32>() <= 1.0 + 1e-5);
+            assert!(row.iter().map(|(_, share)| share).sum::<f32>() <= 1.0 + 1e-5);
         }
         let mut recipe = sample.recipe.clone();
         let named = pair_parts(&sample.low.parts, &high.parts, PairRules::of(&recipe, None));
@@ -103,8 +103,9 @@ fn shared_space_pairs_the_props_as_their_names_do() {
         assert_eq!(near.findings, vec![], "{name}");
         for (h, part) in high.parts.iter().enumerate() {
             // What a name pairs, space pairs too, and mostly with that part alone.
-            let by_name: Vec<usize> = (0..sample.low.parts.len()).filter(|&l| named.allowed[l][h]).collect();
-            let nearest = (0..sample.low.parts.len()).max_by(|&a, &b| share[h][a].total_cmp(&share[h][b]));
+            let lows = 0..sample.low.parts.len() as u32;
+            let by_name: Vec<u32> = lows.filter(|&l| named.sights[l as usize].sees(h as u32)).collect();
+            let nearest = share[h].iter().max_by(|a, b| a.1.total_cmp(&b.1)).map(|(low, _)| *low);
             let alone = by_name.len() == 1;
             assert!(!alone || by_name == nearest.into_iter().collect::<Vec<_>>(), "{name}: {}", part.name);
         }

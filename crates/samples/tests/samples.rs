@@ -5,9 +5,9 @@ use ember_ridge_core::glam::Vec3;
 use ember_ridge_core::maps::{Green, MapSettings, decode_normal};
 use ember_ridge_core::mesh::{check_mesh, find_islands, tight_islands};
 use ember_ridge_core::sheet::{
-    Coding, Depth, Image, Sampler, SheetShare, SheetTriangles, rasterise_tile, sample_pattern, tiles_in_morton_order,
+    Coding, Depth, Image, Sampler, SheetTriangles, rasterise_tile, sample_pattern, tiles_in_morton_order,
 };
-use ember_ridge_core::trace::{BackFaces, RaySpan};
+use ember_ridge_core::trace::{BackFaces, RaySpan, SightMask};
 use ember_ridge_core::{FindingKind, mesh::weld};
 use ember_ridge_samples::{Detail, SAMPLES, Sample, make};
 use std::collections::HashMap;
@@ -88,8 +88,9 @@ struct Centre {
 /// One ray a texel, from its centre, found apart from the bake: the rasteriser's sample, one ray, the mesh's own normals.
 fn centres(scene: &BakeScene, plan: &Plan) -> Vec<Centre> {
     let size = plan.recipe.sheet.size;
-    let sheet = SheetTriangles::new(&scene.low.mesh, size, &SheetShare::default());
+    let sheet = SheetTriangles::of_mesh(&scene.low.mesh, size);
     let tiles = tiles_in_morton_order(size);
+    let mut mask = SightMask::default();
     let mut found = Vec::new();
     for (tile, candidates) in tiles.iter().zip(sheet.bin(&tiles)) {
         let samples = rasterise_tile(&sheet, &candidates, tile, &sample_pattern(1));
@@ -100,7 +101,7 @@ fn centres(scene: &BakeScene, plan: &Plan) -> Vec<Centre> {
             let (out, inward) = plan.field.at(low.0, low.1, low.2);
             let origin = point.position + point.outward * out;
             let span = RaySpan { origin, direction: -point.outward, length: out + inward };
-            let mask = &plan.pairs.allowed[scene.low.parts[low.0 as usize] as usize];
+            let mask = mask.of(&plan.pairs.sights[scene.low.parts[low.0 as usize] as usize], scene.high.parts.len());
             let Some(hit) = scene.trace.closest(&span, mask, BackFaces::Skip).hit else { continue };
             let [a, b, c] = scene.high.triangles[hit.triangle as usize].map(|v| scene.high.normals[v as usize]);
             let (x, y) = (texel as u32 % tile.width + tile.x, texel as u32 / tile.width + tile.y);
@@ -158,6 +159,8 @@ fn the_displaced_low_poly_is_the_stone() {
     let scale = outcome.maps[0].scale.expect("whole numbers have a scale");
     let file = Image::new(1024, 1024, 1, outcome.pixels(0, 0).expect("in memory"), Coding::Linear);
     let length = scene.diagonal();
+    let mut mask = SightMask::default();
+    let mask = mask.of(&plan.pairs.sights[0], scene.high.parts.len());
     // A subdivision of each triangle into 40 x 40, between texel centres as they come.
     let (mut sum, mut count) = (0.0, 0);
     for triangle in 0..scene.low.mesh.triangles.len() as u32 {
@@ -172,7 +175,7 @@ fn the_displaced_low_poly_is_the_stone() {
                 // The sculpt along the direction the point was moved by: the true distance is this or less.
                 let near = |direction: Vec3| {
                     let span = RaySpan { origin: moved, direction, length };
-                    scene.trace.closest(&span, &plan.pairs.allowed[0], BackFaces::Keep).hit.map(|h| h.t)
+                    scene.trace.closest(&span, mask, BackFaces::Keep).hit.map(|h| h.t)
                 };
                 let distance = [near(point.outward), near(-point.outward)].into_iter().flatten().reduce(f32::min);
                 sum += f64::from(distance.expect("the sculpt is in front or behind"));

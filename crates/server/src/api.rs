@@ -360,7 +360,7 @@ pub struct DisplayHeader {
     pub real_triangles: u32,
     pub shown_triangles: u32,
     pub parts: Vec<DisplayPart>,
-    /// Names of materials; the low-poly's array "material" holds a number of these a triangle, 16 bits, 65535 for none.
+    /// Names of materials; the low-poly's array "material" holds a number of these a triangle, 32 bits, 4294967295 for none.
     pub materials: Vec<String>,
     pub arrays: Vec<DisplayArray>,
     pub low_corner: [f32; 3],

@@ -37,7 +37,7 @@ impl Held for ember_ridge_core::sheet::Image {
     }
 }
 
-impl Held for Vec<Vec<f32>> {
+impl Held for Vec<Vec<(u32, f32)>> {
     fn held(&self) -> u64 {
         self.iter().map(|row| 4 * row.len() as u64).sum()
     }

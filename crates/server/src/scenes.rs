@@ -115,7 +115,7 @@ impl App {
     }
 
     /// How much of each sculpt part lies nearest to each low-poly part, from memory or measured now.
-    pub async fn shared_space(self: &Arc<Self>, recipe: &Recipe) -> Result<Arc<Vec<Vec<f32>>>> {
+    pub async fn shared_space(self: &Arc<Self>, recipe: &Recipe) -> Result<Arc<Vec<Vec<(u32, f32)>>>> {
         let key = format!("shared space/{}", scene_key(recipe));
         let (app, sources) = (self.clone(), [recipe.low.clone(), recipe.high.clone()]);
         crate::fault::aside(move || {

@@ -846,7 +846,7 @@ export type DisplayHeader = { vertices: number, indices: number,
  */
 real_triangles: number, shown_triangles: number, parts: Array<DisplayPart>, 
 /**
- * Names of materials; the low-poly's array "material" holds a number of these a triangle, 16 bits, 65535 for none.
+ * Names of materials; the low-poly's array "material" holds a number of these a triangle, 32 bits, 4294967295 for none.
  */
 materials: Array<string>, arrays: Array<DisplayArray>, low_corner: [number, number, number], high_corner: [number, number, number], };
 

@@ -9,7 +9,7 @@ export interface MeshData {
   bytes: (name: string) => Uint8Array | null;
   colors: Uint8Array | null;
   /** Number in the header's materials, one a triangle. */
-  materials: Uint16Array | null;
+  materials: Uint32Array | null;
   index: Uint32Array;
   /** A large sculpt with fewer faces, for while it turns: indices, and first and count of each part. */
   rough: { index: Uint32Array; parts: Uint32Array } | null;
@@ -75,7 +75,7 @@ export function readMesh(buffer: ArrayBuffer): MeshData {
     uints,
     bytes,
     colors: bytes("color"),
-    materials: material ? new Uint16Array(buffer, start + material.offset, material.length / 2) : null,
+    materials: material ? new Uint32Array(buffer, start + material.offset, material.length / 4) : null,
     index,
     rough: rough && roughParts ? { index: rough, parts: roughParts } : null,
   };

@@ -17,10 +17,12 @@ pub struct Preview {
     pub rows: Vec<u8>,
 }
 
-/// The maps of a bake as they stand.
+/// The maps of a bake as they stand; a sheet takes memory once something of it is there.
 pub struct Canvas {
     side: u32,
     sheets: usize,
+    /// Nobody looks: nothing is kept.
+    blind: bool,
     maps: Vec<MapView>,
 }
 
@@ -33,7 +35,9 @@ struct MapView {
     sheets: Vec<Mutex<Picture>>,
 }
 
+#[derive(Default)]
 struct Picture {
+    /// Empty until a tile is there.
     values: Vec<f32>,
     covered: Vec<bool>,
     extreme: f32,
@@ -44,44 +48,37 @@ fn locked<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
 }
 
 impl Canvas {
-    pub(super) fn new(plan: &Plan) -> Canvas {
+    pub(super) fn new(plan: &Plan, blind: bool) -> Canvas {
         let side = plan.recipe.sheet.size.min(PREVIEW_SIDE);
-        let texels = (side * side) as usize;
         let view = |map: &super::plan::PlannedMap| MapView {
             id: map.settings.id(),
             shape: map.shape,
             heights: map.heights,
             set_scale: map.set_scale,
-            sheets: plan
-                .sheets
-                .iter()
-                .map(|_| {
-                    let values = vec![0.0; texels * map.shape.channels];
-                    Mutex::new(Picture { values, covered: vec![false; texels], extreme: 0.0 })
-                })
-                .collect(),
+            sheets: plan.sheets.iter().map(|_| Mutex::default()).collect(),
         };
-        Canvas { side, sheets: plan.sheets.len(), maps: plan.maps.iter().map(view).collect() }
+        Canvas { side, sheets: plan.sheets.len(), blind, maps: plan.maps.iter().map(view).collect() }
     }
 
     pub fn sheets(&self) -> usize {
         self.sheets
     }
 
-    /// A map as it stands; None for an unknown map or sheet.
+    /// A map as it stands; None for an unknown map or sheet, or when nobody was to look.
     pub fn preview(&self, sheet: usize, map: &str) -> Option<Preview> {
-        let view = self.maps.iter().find(|m| m.id == map)?;
+        let view = self.maps.iter().find(|m| m.id == map).filter(|_| !self.blind)?;
         let channels = view.shape.channels;
         let extreme = view.sheets.iter().map(|sheet| locked(sheet).extreme).fold(f32::MIN_POSITIVE, f32::max);
         let scale = view.set_scale.unwrap_or(2.0 * extreme);
         let picture = locked(view.sheets.get(sheet)?);
-        let mut rows = Vec::with_capacity(picture.values.len());
-        for (texel, value) in picture.values.chunks_exact(channels).enumerate() {
-            for (c, &v) in value.iter().enumerate() {
-                let shown = match (picture.covered[texel], view.heights) {
-                    (false, _) => view.shape.neutral[c],
-                    (true, true) => 0.5 + v / scale,
-                    (true, false) => v,
+        let texels = (self.side * self.side) as usize;
+        let mut rows = Vec::with_capacity(texels * channels);
+        for texel in 0..texels {
+            for c in 0..channels {
+                let shown = match picture.covered.get(texel) {
+                    None | Some(false) => view.shape.neutral[c],
+                    Some(true) if view.heights => 0.5 + picture.values[texel * channels + c] / scale,
+                    Some(true) => picture.values[texel * channels + c],
                 };
                 rows.push(quantise(shown, 255.0) as u8);
             }
@@ -90,10 +87,18 @@ impl Canvas {
     }
 
     pub(super) fn put(&self, map: usize, hits: &TileHits, values: &[f32], size: u32, extreme: f32) {
+        if self.blind {
+            return;
+        }
         let view = &self.maps[map];
         let channels = view.shape.channels;
         let mut picture = locked(&view.sheets[hits.sheet]);
         picture.extreme = picture.extreme.max(extreme);
+        if picture.covered.is_empty() {
+            let texels = (self.side * self.side) as usize;
+            picture.covered = vec![false; texels];
+            picture.values = vec![0.0; texels * channels];
+        }
         // The texel a small one shows: the first of its square.
         let small = |at: u32| {
             let s = u64::from(at) * u64::from(self.side);

@@ -47,20 +47,54 @@ struct PartCounts {
 /// Where a trouble was met: sheet, texel on it, low-poly triangle, v, w.
 type Spot = (usize, u32, u32, f32, f32);
 
-/// How many texels had a trouble, and the first of them in reading order.
+/// How many texels had a trouble, and the tile of the sheet that has most of them.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
 pub(super) struct Troubles {
     pub count: u64,
-    first: Option<Spot>,
+    /// The tile with most, of those that are done; the one on an earlier place of two that have as many.
+    most: Option<InTile>,
+    /// The tile in work.
+    now: Option<InTile>,
+}
+
+/// Troubled texels of a tile.
+#[derive(Clone, Copy, Debug, PartialEq)]
+struct InTile {
+    count: u64,
+    /// The first of them in reading order.
+    first: Spot,
+}
+
+impl InTile {
+    fn rank(&self) -> (u64, std::cmp::Reverse<(usize, u32)>) {
+        (self.count, std::cmp::Reverse((self.first.0, self.first.1)))
+    }
 }
 
 impl Troubles {
-    fn add(&mut self, count: u64, first: Option<Spot>) {
-        self.count += count;
-        if let Some(new) = first
-            && self.first.is_none_or(|old| (new.0, new.1) < (old.0, old.1))
-        {
-            self.first = Some(new);
+    /// A texel more, of the tile in work.
+    fn add(&mut self, at: Spot) {
+        self.count += 1;
+        self.now.get_or_insert(InTile { count: 0, first: at }).count += 1;
+    }
+
+    /// The tile in work is done.
+    fn end_tile(&mut self) {
+        let both = self.most.into_iter().chain(self.now.take());
+        self.most = both.max_by_key(InTile::rank);
+    }
+
+    fn merge(&mut self, other: &Troubles) {
+        self.count += other.count;
+        let both = self.most.into_iter().chain(other.most);
+        self.most = both.max_by_key(InTile::rank);
+    }
+}
+
+impl PartCounts {
+    fn end_tile(&mut self) {
+        for troubles in [&mut self.misses, &mut self.back_faces, &mut self.wrong_parts, &mut self.leaning] {
+            troubles.end_tile();
         }
     }
 }
@@ -77,6 +111,7 @@ impl Counts {
     pub(super) fn take(&mut self, plan: &Plan, hits: &TileHits) {
         self.rays += hits.rays();
         self.kept_rays += hits.kept_rays();
+        let mut touched: Vec<u32> = Vec::new();
         for (texel, samples) in hits.texels() {
             let spot = spot(plan, hits, texel, samples.start);
             let low_part = plan.scene.low.parts[spot.2 as usize];
@@ -85,20 +120,26 @@ impl Counts {
             part.covered += 1;
             if samples.clone().all(|s| !hits.is_hit(s)) {
                 self.misses += 1;
-                part.misses.add(1, Some(spot));
+                part.misses.add(spot);
             }
             if samples.clone().any(|s| hits.skipped_back(s)) {
                 self.back_faces += 1;
-                part.back_faces.add(1, Some(spot));
+                part.back_faces.add(spot);
             }
             let wrong = |s: usize| hits.hit(s).is_some_and(|h| plan.is_elsewhere(low_part, h.triangle));
             if samples.clone().any(wrong) {
-                part.wrong_parts.add(1, Some(spot));
+                part.wrong_parts.add(spot);
             }
             if let Some(shift) = lean_of(plan, hits, samples.start) {
-                part.leaning.add(1, Some(spot));
+                part.leaning.add(spot);
                 part.most_shift = part.most_shift.max(shift);
             }
+            touched.push(low_part);
+        }
+        touched.sort_unstable();
+        touched.dedup();
+        for part in touched {
+            self.parts[part as usize].end_tile();
         }
     }
 
@@ -110,9 +151,10 @@ impl Counts {
             let height = values[texel].abs();
             extreme = extreme.max(height);
             if height > limit {
-                self.maps[map].clipped.add(1, Some(spot(plan, hits, texel, samples.start)));
+                self.maps[map].clipped.add(spot(plan, hits, texel, samples.start));
             }
         }
+        self.maps[map].clipped.end_tile();
         let kept = &mut self.maps[map].extreme;
         *kept = kept.max(extreme);
         extreme
@@ -129,14 +171,14 @@ impl Counts {
             mine.seconds += theirs.seconds;
             mine.rays += theirs.rays;
             mine.extreme = mine.extreme.max(theirs.extreme);
-            mine.clipped.add(theirs.clipped.count, theirs.clipped.first);
+            mine.clipped.merge(&theirs.clipped);
         }
         for (mine, theirs) in self.parts.iter_mut().zip(other.parts) {
             mine.covered += theirs.covered;
-            mine.misses.add(theirs.misses.count, theirs.misses.first);
-            mine.back_faces.add(theirs.back_faces.count, theirs.back_faces.first);
-            mine.wrong_parts.add(theirs.wrong_parts.count, theirs.wrong_parts.first);
-            mine.leaning.add(theirs.leaning.count, theirs.leaning.first);
+            mine.misses.merge(&theirs.misses);
+            mine.back_faces.merge(&theirs.back_faces);
+            mine.wrong_parts.merge(&theirs.wrong_parts);
+            mine.leaning.merge(&theirs.leaning);
             mine.most_shift = mine.most_shift.max(theirs.most_shift);
         }
         self
@@ -169,14 +211,13 @@ const WORTH_SAYING: f64 = 0.0005;
 
 fn place(plan: &Plan, part: Option<&str>, count: u64, (sheet, texel, triangle, v, w): Spot) -> Place {
     let size = plan.recipe.sheet.size;
-    let middle = |at: u32| (at as f32 + 0.5) / size as f32;
     Place {
         file: None,
         part: part.map(str::to_owned),
         triangles: vec![triangle],
         count: count.min(u64::from(u32::MAX)) as u32,
         point: Some(plan.scene.low.point(triangle, v, w, plan.recipe.direction).position.to_array()),
-        uv: Some([middle(texel % size), 1.0 - middle(texel / size)]),
+        uv: Some(uv_of(size, texel)),
         sheet: Some(sheet as u32),
     }
 }
@@ -187,11 +228,28 @@ fn severity(share: f64) -> Severity {
 
 fn share_of(troubles: &Troubles, covered: u64) -> Option<(f64, Spot)> {
     let share = troubles.count as f64 / covered.max(1) as f64;
-    troubles.first.filter(|_| share >= WORTH_SAYING).map(|first| (share, first))
+    troubles.most.filter(|_| share >= WORTH_SAYING).map(|most| (share, most.first))
 }
 
-fn how_many(part: Option<&str>, count: u64, share: f64) -> String {
-    format!("{count} texels of '{}' ({:.2} %)", part.unwrap_or_default(), share * 100.0)
+/// How many texels, and where the most of them are when they are not all in one place.
+fn how_many(plan: &Plan, part: Option<&str>, troubles: &Troubles, share: f64) -> String {
+    let size = plan.recipe.sheet.size;
+    let count = troubles.count;
+    let counted = if count == 1 { "1 texel".to_owned() } else { format!("{count} texels") };
+    let all = format!("{counted} of '{}' ({:.2} %)", part.unwrap_or_default(), share * 100.0);
+    match troubles.most {
+        Some(InTile { count: most, first }) if most < count => {
+            let [u, v] = uv_of(size, first.1);
+            format!("{all}, the most of them, {most}, around UV {u:.2} {v:.2}")
+        }
+        _ => all,
+    }
+}
+
+/// Middle of a texel, in UV units.
+fn uv_of(size: u32, texel: u32) -> [f32; 2] {
+    let middle = |at: u32| (at as f32 + 0.5) / size as f32;
+    [middle(texel % size), 1.0 - middle(texel / size)]
 }
 
 fn miss_finding(
@@ -208,7 +266,7 @@ fn miss_finding(
         kind: FindingKind::Misses,
         severity: severity(share),
         place: place(plan, part, troubles.count, first),
-        reason: format!("No ray hits the sculpt on {}", how_many(part, troubles.count, share)),
+        reason: format!("No ray hits the sculpt on {}", how_many(plan, part, troubles, share)),
         remedy: format!("Raise reach out above {:.4} or reach in above {:.4}", reach.out, reach.inward),
     })
 }
@@ -221,7 +279,7 @@ fn back_face_finding(plan: &Plan, part: Option<&str>, covered: u64, troubles: &T
         kind: FindingKind::BackFaceHits,
         severity: severity(share),
         place: place(plan, part, troubles.count, first),
-        reason: format!("Rays pass through back faces on {}", how_many(part, troubles.count, share)),
+        reason: format!("Rays pass through back faces on {}", how_many(plan, part, troubles, share)),
         remedy: "Look for turned faces on the sculpt here, or lower reach out so that rays start nearer".to_owned(),
     })
 }
@@ -236,7 +294,7 @@ fn wrong_part_finding(plan: &Plan, part: Option<&str>, covered: u64, troubles: &
         place: place(plan, part, troubles.count, first),
         reason: format!(
             "Rays hit a part that lies with another low-poly part on {}",
-            how_many(part, troubles.count, share)
+            how_many(plan, part, troubles, share)
         ),
         remedy: "Pair parts by name, by space or by hand at Pairs, so that each sees only its own".to_owned(),
     })
@@ -252,7 +310,7 @@ fn lean_finding(plan: &Plan, part: Option<&str>, tally: &PartCounts) -> Option<F
         place: place(plan, part, tally.leaning.count, first),
         reason: format!(
             "Details lean on {}: drawn up to {:.4} aside, because rays near hard edges run aslant",
-            how_many(part, tally.leaning.count, share),
+            how_many(plan, part, &tally.leaning, share),
             tally.most_shift
         ),
         remedy: "Paint plumb over them at Reach, by hand or by one click".to_owned(),

@@ -6,7 +6,7 @@ use crate::bake::BakeScene;
 use crate::reach::Course;
 use crate::recipe::HitRule;
 use crate::sheet::{Tile, TileSamples, rasterise_tile};
-use crate::trace::{Hit, LANES, Packet, RaySpan, Seen, TraceAnswer, Walk};
+use crate::trace::{Hit, LANES, Packet, RaySpan, Seen, SightMask, TraceAnswer, Walk};
 use glam::Vec3;
 use std::ops::Range;
 
@@ -48,6 +48,7 @@ pub(super) enum Leave {
 pub struct Scratch {
     pub walk: Walk,
     pub(crate) packet: Packet,
+    pub(crate) mask: SightMask,
     order: Vec<u32>,
 }
 
@@ -180,7 +181,8 @@ impl TileHits {
 
     /// Traces the samples in `scratch.order`.
     fn trace_samples(&mut self, plan: &Plan, all_courses: &[Course], scratch: &mut Scratch) -> u64 {
-        let Scratch { walk, packet, order } = scratch;
+        let Scratch { walk, packet, mask, order } = scratch;
+        let parts = plan.scene.high.parts.len();
         let part_of = |s: u32| plan.scene.low.parts[self.samples.triangles[s as usize] as usize];
         let mut rays = 0;
         let mut at = 0;
@@ -189,7 +191,7 @@ impl TileHits {
             let run = order[at..].iter().take(LANES).take_while(|&&s| part_of(s) == part).count();
             let lanes = &order[at..at + run];
             at += run;
-            let mask = &plan.pairs.allowed[part as usize];
+            let mask = mask.of(&plan.pairs.sights[part as usize], parts);
             let mut courses = Courses::default();
             for (course, &s) in courses.iter_mut().zip(lanes) {
                 *course = Some(all_courses[s as usize]);
@@ -324,18 +326,20 @@ fn answer(plan: &Plan, courses: &Courses, mask: &[bool], packet: &mut Packet, wa
     }
 }
 
-/// Up to eight rays by themselves: for each the triangle it hits and the height of the hit, and whether it passed a back face.
+/// Up to eight rays of a low part by themselves: for each the triangle it hits and the height of the hit, and whether it passed a back face.
 pub(super) fn trace_courses(
     plan: &Plan,
     rays: &[Course],
-    mask: &[bool],
+    low_part: u32,
     scratch: &mut Scratch,
 ) -> Vec<(Option<(u32, f32)>, bool)> {
     let mut courses = Courses::default();
     for (slot, course) in courses.iter_mut().zip(rays) {
         *slot = Some(*course);
     }
-    let answers = answer(plan, &courses, mask, &mut scratch.packet, &mut scratch.walk);
+    let Scratch { walk, packet, mask, .. } = scratch;
+    let mask = mask.of(&plan.pairs.sights[low_part as usize], plan.scene.high.parts.len());
+    let answers = answer(plan, &courses, mask, packet, walk);
     let told = answers.iter().zip(rays).map(|(a, c)| (a.hit.map(|h| (h.triangle, c.run_up - h.t)), a.skipped_back));
     told.collect()
 }

@@ -5,7 +5,7 @@
 use super::hits::TileHits;
 use super::plan::Plan;
 use crate::recipe::{HitRule, SheetSettings};
-use crate::trace::BackFaces;
+use crate::trace::{BackFaces, Sight};
 use rustc_hash::FxHashMap;
 use std::sync::{Arc, Mutex, PoisonError};
 
@@ -18,7 +18,7 @@ struct Frame {
     sheet: SheetSettings,
     hit: HitRule,
     back_faces: BackFaces,
-    allowed: Vec<Vec<bool>>,
+    sights: Vec<Sight>,
     /// Whatever else maps read besides hits: seed and pictures.
     beside: String,
 }
@@ -36,7 +36,7 @@ impl Frame {
             },
             hit: recipe.hit,
             back_faces: recipe.back_faces,
-            allowed: plan.pairs.allowed.clone(),
+            sights: plan.pairs.sights.clone(),
             beside: format!("{} {:?}", recipe.seed, recipe.normal_map),
         }
     }
@@ -106,8 +106,8 @@ impl KeptTiles {
         let frame = Frame::of(plan);
         let store = self.store.lock().unwrap_or_else(PoisonError::into_inner);
         let before = store.frame.as_ref().filter(|f| f.same_rays(&frame));
-        let parts = plan.pairs.allowed.len();
-        let same = |part: usize| before.is_some_and(|b| b.allowed.get(part) == frame.allowed.get(part));
+        let parts = plan.pairs.sights.len();
+        let same = |part: usize| before.is_some_and(|b| b.sights.get(part) == frame.sights.get(part));
         Some(Keeping {
             kept: self,
             same_part: (0..parts).map(same).collect(),

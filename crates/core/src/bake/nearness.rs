@@ -6,26 +6,27 @@ use crate::trace::TraceScene;
 use glam::Vec3;
 use rayon::prelude::*;
 
-/// Points a high-poly part is told by.
+/// Points a high-poly part is told by: so many, or fewer where there are so many parts that all together pass a bound.
 const HIGH_POINTS: usize = 256;
+const FEWEST_POINTS: usize = 24;
+const POINTS_IN_ALL: usize = 2_000_000;
 /// Points further from the low-poly than this share of its diagonal are near to nothing.
 const FAR: f32 = 0.15;
 
-/// `share[high part][low part]`, 0 to 1: the share of the high part's surface that lies nearest to the low part. A row sums to
-/// at most 1; what lies far from all counts for none. `high_parts` are parts of `high`, or the faces of them that count.
-pub fn shared_space(low: &Mesh, high: &Mesh, high_parts: &[Part]) -> Vec<Vec<f32>> {
+/// For each high part, the low parts that some of its surface lies nearest to, by number, each with the share that does. Shares
+/// of a part sum to at most 1; what lies far from all counts for none. `high_parts` are parts of `high`, or the faces of them
+/// that count.
+pub fn shared_space(low: &Mesh, high: &Mesh, high_parts: &[Part]) -> Vec<Vec<(u32, f32)>> {
     let tree = TraceScene::new(low);
     let part_of = low.triangle_parts();
     let far = low.diagonal() * FAR;
+    let points = (POINTS_IN_ALL / high_parts.len().max(1)).clamp(FEWEST_POINTS, HIGH_POINTS);
     let row = |part: &Part| {
-        let mut row = vec![0.0f32; low.parts.len()];
-        let own = spread_points(high, part, HIGH_POINTS);
-        for &p in &own {
-            if let Some(nearest) = tree.nearest(p, far, |_| true) {
-                row[part_of[nearest.triangle as usize] as usize] += 1.0 / own.len() as f32;
-            }
-        }
-        row
+        let own = spread_points(high, part, points);
+        let near = own.iter().filter_map(|&p| tree.nearest(p, far, |_| true));
+        let mut near: Vec<u32> = near.map(|n| part_of[n.triangle as usize]).collect();
+        near.sort_unstable();
+        near.chunk_by(|a, b| a == b).map(|run| (run[0], run.len() as f32 / own.len() as f32)).collect()
     };
     high_parts.par_iter().map(row).collect()
 }

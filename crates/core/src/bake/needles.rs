@@ -28,7 +28,7 @@ pub struct Needle {
     /// Its hit, or the end of its reach.
     pub end: [f32; 3],
     /// Low-poly part.
-    pub part: u16,
+    pub part: u32,
     pub fate: NeedleFate,
 }
 
@@ -61,7 +61,7 @@ impl Plan {
             let part = low.parts[run[0].0 as usize];
             for lanes in run.chunks(LANES) {
                 let courses: Vec<Course> = lanes.iter().map(|&(t, v, w)| self.field.course(low, t, v, w)).collect();
-                let answers = trace_courses(self, &courses, &self.pairs.allowed[part as usize], &mut scratch);
+                let answers = trace_courses(self, &courses, part, &mut scratch);
                 for (course, (hit, skipped_back)) in courses.iter().zip(answers) {
                     let wrong = hit.is_some_and(|(triangle, _)| self.is_elsewhere(part, triangle));
                     let fate = match (hit, skipped_back) {
@@ -82,12 +82,5 @@ impl Plan {
             }
         }
         needles
-    }
-
-    /// True when a triangle of the sculpt belongs, by all but a sliver of its part's surface, to another low-poly part.
-    pub(super) fn is_elsewhere(&self, low_part: u16, high_triangle: u32) -> bool {
-        let Some(elsewhere) = &self.elsewhere else { return false };
-        let part = self.scene.high.parts.partition_point(|p| p.triangles.end <= high_triangle);
-        elsewhere[low_part as usize].get(part).copied().unwrap_or(false)
     }
 }

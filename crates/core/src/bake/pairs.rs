@@ -3,6 +3,12 @@
 use crate::finding::{Finding, FindingKind, Place, Severity};
 use crate::mesh::Part;
 use crate::recipe::{Endings, HandPair, Pairing, Recipe, plain_name};
+use crate::trace::Sight;
+use std::collections::HashMap;
+
+/// How much of each high part lies nearest to low parts, as far as it does: for each high part the numbers of low parts, rising,
+/// each with a share above 0 and at most 1.
+pub type SharedSpace = [Vec<(u32, f32)>];
 
 /// What decides about pairs besides the parts themselves.
 #[derive(Clone, Copy)]
@@ -10,13 +16,12 @@ pub struct PairRules<'a> {
     pub pairing: Pairing,
     pub endings: &'a Endings,
     pub hand_pairs: &'a [HandPair],
-    /// `share[high part][low part]`: how much of the high part lies nearest to the low part. Needed by [`Pairing::Space`];
-    /// without it that rule pairs nothing.
-    pub share: Option<&'a [Vec<f32>]>,
+    /// Needed by [`Pairing::Space`]; without it that rule pairs nothing.
+    pub share: Option<&'a SharedSpace>,
 }
 
 impl<'a> PairRules<'a> {
-    pub fn of(recipe: &'a Recipe, share: Option<&'a [Vec<f32>]>) -> PairRules<'a> {
+    pub fn of(recipe: &'a Recipe, share: Option<&'a SharedSpace>) -> PairRules<'a> {
         PairRules { pairing: recipe.pairing, endings: &recipe.endings, hand_pairs: &recipe.hand_pairs, share }
     }
 }
@@ -34,20 +39,57 @@ pub enum PairedBy {
     Default,
 }
 
-/// The result of pairing: for each low part a mask over the high parts, and what could not be paired.
+/// The high parts a low part is paired with, and why: those named one by one, and what holds for all others.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct PairRow {
+    /// By number, rising; None where it is not paired although the others are.
+    named: Vec<(u32, Option<PairedBy>)>,
+    others: Option<PairedBy>,
+}
+
+impl PairRow {
+    /// Why the low part is paired with a high part; None when it is not.
+    pub fn by(&self, high: u32) -> Option<PairedBy> {
+        match self.named.binary_search_by_key(&high, |(number, _)| *number) {
+            Ok(at) => self.named[at].1,
+            Err(_) => self.others,
+        }
+    }
+
+    /// The pairs among `high` parts, by number.
+    pub fn pairs(&self, high: usize) -> impl Iterator<Item = (u32, PairedBy)> + '_ {
+        let all = if self.others.is_some() { 0..high as u32 } else { 0..0 };
+        let named = if self.others.is_some() { &[] } else { self.named.as_slice() };
+        let of_all = all.filter_map(|h| self.by(h).map(|by| (h, by)));
+        of_all.chain(named.iter().filter_map(|&(h, by)| by.map(|by| (h, by))))
+    }
+
+    fn pairs_nothing(&self) -> bool {
+        self.others.is_none() && self.named.iter().all(|(_, by)| by.is_none())
+    }
+
+    fn sight(&self) -> Sight {
+        let unlike = |wanted: bool| self.named.iter().filter(move |(_, by)| by.is_some() == wanted).map(|(h, _)| *h);
+        match self.others {
+            Some(_) => Sight::all_but(unlike(false)),
+            None => Sight::only(unlike(true)),
+        }
+    }
+}
+
+/// The result of pairing, by low part, and what could not be paired.
 #[derive(Clone, Debug, Default)]
 pub struct PairTable {
-    /// `allowed[low part][high part]`.
-    pub allowed: Vec<Vec<bool>>,
-    /// `by[low part][high part]`, for pairs that are allowed.
-    pub by: Vec<Vec<Option<PairedBy>>>,
+    pub rows: Vec<PairRow>,
+    /// The high parts that the rays of each low part may hit.
+    pub sights: Vec<Sight>,
     pub findings: Vec<Finding>,
 }
 
-/// A high part's stem belongs to a low part's when they are equal, or when it goes on after an underscore
+/// The stems that a high part's may belong to, longest first: its own, and what is left of it before an underscore
 /// (`housing_rivets` belongs to `housing`).
-fn belongs(high_stem: &str, low_stem: &str) -> bool {
-    high_stem == low_stem || high_stem.strip_prefix(low_stem).is_some_and(|rest| rest.starts_with('_'))
+fn stems_of(high_stem: &str) -> impl Iterator<Item = &str> {
+    std::iter::once(high_stem).chain(high_stem.rmatch_indices('_').map(|(at, _)| &high_stem[..at]))
 }
 
 /// A low part that holds at least this share of a high part is paired with it.
@@ -57,38 +99,56 @@ const LEAST_SHARE: f32 = 0.25;
 /// low part that a quarter of it lies nearest to. What was decided by hand stands above both. A low part that pairs with
 /// nothing sees everything, and a finding says so; when nothing pairs at all, one finding says it for all.
 pub fn pair_parts(low: &[Part], high: &[Part], rules: PairRules) -> PairTable {
-    let by_hand = |part: &Part| rules.hand_pairs.iter().find(|p| plain_name(&p.high) == plain_name(&part.name));
-    let single = low.len() == 1 && high.len() == 1 && rules.hand_pairs.is_empty();
-    let low_stems: Vec<String> = low.iter().map(|p| rules.endings.stem(&p.name)).collect();
-    let mut by = vec![vec![None; high.len()]; low.len()];
-    let mut orphans = Vec::new();
+    let mut hand: HashMap<String, &HandPair> = HashMap::new();
+    for pair in rules.hand_pairs {
+        hand.entry(plain_name(&pair.high)).or_insert(pair);
+    }
+    let numbered = |name: &dyn Fn(&Part) -> String| {
+        let mut of: HashMap<String, Vec<u32>> = HashMap::new();
+        for (number, part) in low.iter().enumerate() {
+            of.entry(name(part)).or_default().push(number as u32);
+        }
+        of
+    };
+    let low_of_name = numbered(&|part| plain_name(&part.name));
+    let low_of_stem = numbered(&|part| rules.endings.stem(&part.name));
+    let all_see = rules.pairing == Pairing::All || (low.len() == 1 && high.len() == 1 && hand.is_empty());
+    let mut rows = vec![PairRow::default(); low.len()];
+    if all_see {
+        rows.iter_mut().for_each(|row| row.others = Some(PairedBy::All));
+    }
+    let (mut orphans, mut by_hand) = (Vec::new(), Vec::new());
     for (h, part) in high.iter().enumerate() {
-        if let Some(pair) = by_hand(part) {
-            let seen_by = |name: &str| pair.low.iter().any(|l| plain_name(l) == plain_name(name));
-            for (row, _) in by.iter_mut().zip(low).filter(|(_, own)| seen_by(&own.name)) {
-                row[h] = Some(PairedBy::Hand);
+        let number = h as u32;
+        let own_hand = if hand.is_empty() { None } else { hand.get(&plain_name(&part.name)) };
+        let paired: Vec<(u32, PairedBy)> = if let Some(pair) = own_hand {
+            by_hand.push(number);
+            let seen_by = pair.low.iter().filter_map(|name| low_of_name.get(&plain_name(name)));
+            if all_see {
+                rows.iter_mut().for_each(|row| row.named.push((number, None)));
             }
+            let mut seen_by: Vec<u32> = seen_by.flatten().copied().collect();
+            seen_by.sort_unstable();
+            seen_by.dedup();
+            seen_by.into_iter().map(|l| (l, PairedBy::Hand)).collect()
+        } else if all_see {
             continue;
-        }
-        if rules.pairing == Pairing::All || single {
-            by.iter_mut().for_each(|row| row[h] = Some(PairedBy::All));
-            continue;
-        }
-        if rules.pairing == Pairing::Space {
-            let shares = rules.share.and_then(|s| s.get(h));
-            for (l, &share) in shares.into_iter().flatten().enumerate().filter(|(_, s)| **s >= LEAST_SHARE) {
-                by[l][h] = Some(PairedBy::Space(share));
-            }
+        } else if rules.pairing == Pairing::Space {
+            let shares = rules.share.and_then(|s| s.get(h)).into_iter().flatten();
+            shares.filter(|(_, s)| *s >= LEAST_SHARE).map(|&(l, s)| (l, PairedBy::Space(s))).collect()
         } else {
             let stem = rules.endings.stem(&part.name);
-            let longest = low_stems.iter().filter(|l| belongs(&stem, l)).map(String::len).max();
-            for (l, low_stem) in low_stems.iter().enumerate() {
-                if Some(low_stem.len()) == longest && belongs(&stem, low_stem) {
-                    by[l][h] = Some(PairedBy::Name);
-                }
+            let longest = stems_of(&stem).find_map(|s| low_of_stem.get(s));
+            longest.into_iter().flatten().map(|&l| (l, PairedBy::Name)).collect()
+        };
+        for &(l, by) in &paired {
+            let named = &mut rows[l as usize].named;
+            match named.last_mut().filter(|(known, _)| *known == number) {
+                Some(last) => last.1 = Some(by),
+                None => named.push((number, Some(by))),
             }
         }
-        if by.iter().all(|row| row[h].is_none()) {
+        if paired.is_empty() && own_hand.is_none() {
             orphans.push(part.name.as_str());
         }
     }
@@ -96,21 +156,21 @@ pub fn pair_parts(low: &[Part], high: &[Part], rules: PairRules) -> PairTable {
     if orphans.len() == high.len() && !high.is_empty() {
         // A single low-poly part has nobody to share the sculpt with.
         let one = low.len() == 1;
-        by.iter_mut().flatten().for_each(|b| *b = Some(if one { PairedBy::All } else { PairedBy::Default }));
+        let by = Some(if one { PairedBy::All } else { PairedBy::Default });
+        rows.fill(PairRow { named: Vec::new(), others: by });
         findings.extend((!one).then(|| nothing_pairs(rules.pairing)));
     } else {
-        let lonely: Vec<bool> = by.iter().map(|row| row.iter().all(Option::is_none)).collect();
-        findings.extend(orphans.into_iter().map(|part| unseen(part, lonely.contains(&true))));
-        for (own, row) in low.iter().zip(&mut by).zip(&lonely).filter(|(_, lonely)| **lonely).map(|(own, _)| own) {
-            // What is hidden by hand stays hidden.
-            for (slot, _) in row.iter_mut().zip(high).filter(|(_, part)| by_hand(part).is_none()) {
-                *slot = Some(PairedBy::Default);
-            }
-            findings.push(unpaired_low(&own.name, row.iter().any(Option::is_some)));
+        let lonely: Vec<usize> = (0..low.len()).filter(|&l| rows[l].pairs_nothing()).collect();
+        findings.extend(orphans.into_iter().map(|part| unseen(part, !lonely.is_empty())));
+        // What is hidden by hand stays hidden.
+        let left: Vec<_> = by_hand.iter().map(|&h| (h, None)).collect();
+        for l in lonely {
+            rows[l] = PairRow { named: left.clone(), others: Some(PairedBy::Default) };
+            findings.push(unpaired_low(&low[l].name, left.len() < high.len()));
         }
     }
-    let allowed = by.iter().map(|row| row.iter().map(Option::is_some).collect()).collect();
-    PairTable { allowed, by, findings }
+    let sights = rows.iter().map(PairRow::sight).collect();
+    PairTable { rows, sights, findings }
 }
 
 fn nothing_pairs(pairing: Pairing) -> Finding {
@@ -164,6 +224,11 @@ mod tests {
         names.iter().map(|n| Part { name: (*n).to_owned(), triangles: 0..1 }).collect()
     }
 
+    /// `[low part][high part]`: who sees whom.
+    fn seen(table: &PairTable, high: u32) -> Vec<Vec<bool>> {
+        table.sights.iter().map(|sight| (0..high).map(|h| sight.sees(h)).collect()).collect()
+    }
+
     fn names(endings: &Endings) -> PairRules<'_> {
         PairRules { pairing: Pairing::Names, endings, hand_pairs: &[], share: None }
     }
@@ -177,7 +242,7 @@ mod tests {
         );
         assert_eq!(table.findings, vec![]);
         assert_eq!(
-            table.allowed,
+            seen(&table, 4),
             vec![vec![true, false, false, false], vec![false, true, false, true], vec![false, false, true, false],]
         );
     }
@@ -185,7 +250,7 @@ mod tests {
     #[test]
     fn what_pairs_with_nothing_is_said_and_left_parts_see_everything() {
         let table = pair_parts(&parts(&["a", "b"]), &parts(&["a", "lost"]), names(&Endings::default()));
-        assert_eq!(table.allowed, vec![vec![true, false], vec![true, true]]);
+        assert_eq!(seen(&table, 2), vec![vec![true, false], vec![true, true]]);
         let named: Vec<_> = table.findings.iter().map(|f| f.place.part.as_deref()).collect();
         assert_eq!(named, vec![Some("lost"), Some("b")]);
     }
@@ -193,7 +258,7 @@ mod tests {
     #[test]
     fn names_that_never_fit_are_one_note() {
         let table = pair_parts(&parts(&["a", "b"]), &parts(&["x", "y"]), names(&Endings::default()));
-        assert!(table.allowed.iter().flatten().all(|&seen| seen));
+        assert!(table.sights.iter().all(|s| *s == Sight::everything()));
         assert_eq!(table.findings.len(), 1);
         assert_eq!(table.findings[0].kind, FindingKind::NamesPairNothing);
     }
@@ -201,7 +266,7 @@ mod tests {
     #[test]
     fn a_single_low_part_takes_all_there_is() {
         let table = pair_parts(&parts(&["plane"]), &parts(&["shingles", "nails"]), names(&Endings::default()));
-        assert_eq!((table.allowed, table.findings), (vec![vec![true, true]], vec![]));
+        assert_eq!((seen(&table, 2), table.findings), (vec![vec![true, true]], vec![]));
     }
 
     #[test]
@@ -213,7 +278,7 @@ mod tests {
             names(&endings),
         );
         // "_low" is no ending any more, but goes on after an underscore.
-        assert_eq!(table.allowed, vec![vec![true, false, true], vec![false, true, false]]);
+        assert_eq!(seen(&table, 3), vec![vec![true, false, true], vec![false, true, false]]);
         assert_eq!(endings.stem("zb"), "zb", "a name is never all ending");
     }
 
@@ -226,8 +291,8 @@ mod tests {
         let endings = Endings::default();
         let rules = PairRules { hand_pairs: &hand, ..names(&endings) };
         let table = pair_parts(&parts(&["a", "b"]), &parts(&["a_high", "b_high", "hidden"]), rules);
-        assert_eq!(table.allowed, vec![vec![true, false, false], vec![true, true, false]]);
-        assert_eq!(table.by[1][0], Some(PairedBy::Hand));
+        assert_eq!(seen(&table, 3), vec![vec![true, false, false], vec![true, true, false]]);
+        assert_eq!(table.rows[1].by(0), Some(PairedBy::Hand));
         assert_eq!(table.findings, vec![], "a part hidden by hand is no finding");
     }
 
@@ -237,17 +302,17 @@ mod tests {
         let endings = Endings::default();
         let rules = PairRules { hand_pairs: &hand, ..names(&endings) };
         let table = pair_parts(&parts(&["a"]), &parts(&["a"]), rules);
-        assert_eq!((table.allowed, table.findings.len()), (vec![vec![false]], 1));
+        assert_eq!((seen(&table, 1), table.findings.len()), (vec![vec![false]], 1));
     }
 
     #[test]
     fn by_space_each_part_goes_where_most_of_it_lies() {
         let endings = Endings::default();
-        let share = [vec![0.9, 0.1], vec![0.5, 0.5], vec![0.1, 0.0]];
+        let share = [vec![(0, 0.9), (1, 0.1)], vec![(0, 0.5), (1, 0.5)], vec![(0, 0.1)]];
         let rules = PairRules { pairing: Pairing::Space, share: Some(&share), ..names(&endings) };
         let table = pair_parts(&parts(&["p", "q"]), &parts(&["x", "y", "z"]), rules);
-        assert_eq!(table.allowed, vec![vec![true, true, false], vec![false, true, false]]);
-        assert_eq!(table.by[0][0], Some(PairedBy::Space(0.9)));
+        assert_eq!(seen(&table, 3), vec![vec![true, true, false], vec![false, true, false]]);
+        assert_eq!(table.rows[0].by(0), Some(PairedBy::Space(0.9)));
         assert_eq!(table.findings[0].place.part.as_deref(), Some("z"));
     }
 }

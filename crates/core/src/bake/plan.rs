@@ -2,7 +2,7 @@
 
 use super::kept::KeptTiles;
 use super::nearness::shared_space;
-use super::pairs::{PairRules, PairTable, PairedBy, pair_parts};
+use super::pairs::{PairRow, PairRules, PairTable, PairedBy, SharedSpace, pair_parts};
 use super::repeat::{Repeated, repeat_around};
 use super::sheets::{SheetPlan, plan_sheets};
 use super::spool::Stored;
@@ -12,7 +12,7 @@ use crate::mesh::{CurvatureField, Mesh, Part, check_mesh, compare_placing};
 use crate::reach::{CageFault, Fit, LowSurface, ProbeScene, ReachField, ReachPoints, fit_reach};
 use crate::recipe::{Distance, ImageFormat, Pairing, PlaneTarget, Recipe, SheetName};
 use crate::sheet::{Depth, Image, sample_pattern};
-use crate::trace::{BackFaces, TraceScene};
+use crate::trace::{BackFaces, Sight, TraceScene};
 use glam::Vec3;
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, OnceLock, PoisonError};
@@ -31,7 +31,7 @@ pub struct BakeScene {
     low_trace: Arc<OnceLock<TraceScene>>,
     curvatures: Arc<Mutex<Vec<KeptField>>>,
     low_findings: Arc<OnceLock<Vec<Finding>>>,
-    shared_space: Arc<OnceLock<Vec<Vec<f32>>>>,
+    shared_space: Arc<OnceLock<Vec<Vec<(u32, f32)>>>>,
     points: Arc<OnceLock<ReachPoints>>,
     fits: Arc<Mutex<Vec<KeptFit>>>,
     pub(super) kept: Arc<KeptTiles>,
@@ -45,7 +45,7 @@ pub struct BakeScene {
 type KeptField = (f32, Arc<CurvatureField>);
 
 /// A fit, and the rules it was made by: who sees whom, and what back faces do.
-type KeptFit = ((Vec<Vec<bool>>, BackFaces), Arc<Fit>);
+type KeptFit = ((Vec<Sight>, BackFaces), Arc<Fit>);
 
 /// How many fits of a scene are kept.
 const FITS: usize = 3;
@@ -140,7 +140,7 @@ impl BakeScene {
 
     /// How much of each high-poly part lies nearest to each low-poly part, copies of a sculpt that repeats left out; measured when
     /// first asked for.
-    pub fn shared_space(&self) -> &[Vec<f32>] {
+    pub fn shared_space(&self) -> &SharedSpace {
         let own = |part: &Part| {
             let copied = |t: &u32| self.copy_of.as_ref().is_some_and(|of| of[*t as usize] != *t);
             // A part's copies come after it.
@@ -172,7 +172,7 @@ impl BakeScene {
     /// Reaches fitted to the sculpt; kept for the next bake.
     pub fn fit(&self, pairs: &PairTable, back_faces: BackFaces) -> Arc<Fit> {
         let mut kept = self.fits.lock().unwrap_or_else(PoisonError::into_inner);
-        let rules = (pairs.allowed.clone(), back_faces);
+        let rules = (pairs.sights.clone(), back_faces);
         if let Some((_, fit)) = kept.iter().find(|(known, _)| *known == rules) {
             return fit.clone();
         }
@@ -180,7 +180,8 @@ impl BakeScene {
             low: &self.low,
             low_trace: self.low_trace(),
             high_trace: &self.trace,
-            allowed: &pairs.allowed,
+            sights: &pairs.sights,
+            high_parts: self.high.parts.len(),
             back_faces,
         };
         let fit = Arc::new(fit_reach(&scene, self.points()));
@@ -256,9 +257,9 @@ pub struct Plan {
     pub findings: Vec<Finding>,
     pub maps: Vec<PlannedMap>,
     pub sheets: Vec<SheetPlan>,
-    /// `elsewhere[low part][high part]`: the low part sees the high part, which lies with another one. None when no low
-    /// part sees such a one.
-    pub(super) elsewhere: Option<Vec<Vec<bool>>>,
+    /// By high part: it lies with one low part by most of its surface. None when no low part sees anything for want of a
+    /// better rule.
+    pub(super) with_one: Option<Vec<bool>>,
     /// No sculpt: samples are their own hits.
     pub(super) own_surface: bool,
     pub(super) pattern: Vec<[f64; 2]>,
@@ -306,7 +307,7 @@ impl Plan {
             scene: scene.clone(),
             pattern: sample_pattern(recipe.sheet.samples),
             own_surface: scene.own_surface,
-            elsewhere: elsewhere(scene, &pairs),
+            with_one: parts_with_one(scene, &pairs),
             keeps: false,
             pairs,
             field,
@@ -391,20 +392,32 @@ fn detail_map(recipe: &Recipe, scene: &BakeScene, sheets: &[SheetPlan]) -> Resul
 const MOST_OF_IT: f32 = 0.6;
 const SLIVER: f32 = 0.02;
 
-/// High parts that a low part sees for want of a better rule, although they lie with another one. What was paired by name or by
-/// hand is meant so.
-fn elsewhere(scene: &BakeScene, pairs: &PairTable) -> Option<Vec<Vec<bool>>> {
-    let loose = |by: &Option<PairedBy>| matches!(by, Some(PairedBy::All | PairedBy::Default));
-    if scene.own_surface || pairs.by.len() < 2 || !pairs.by.iter().flatten().any(loose) {
+/// Paired for want of a better rule. What was paired by name or by hand is meant so.
+fn is_loose(by: PairedBy) -> bool {
+    matches!(by, PairedBy::All | PairedBy::Default)
+}
+
+fn parts_with_one(scene: &BakeScene, pairs: &PairTable) -> Option<Vec<bool>> {
+    let parts = scene.high.parts.len();
+    let loose = |row: &PairRow| row.pairs(parts).any(|(_, by)| is_loose(by));
+    if scene.own_surface || pairs.rows.len() < 2 || !pairs.rows.iter().any(loose) {
         return None;
     }
-    let share = scene.shared_space();
-    let lies_elsewhere = |low: usize, high: usize| {
-        let most = share[high].iter().copied().fold(0.0, f32::max);
-        most >= MOST_OF_IT && share[high][low] <= SLIVER
-    };
-    let row = |(low, by): (usize, &Vec<Option<PairedBy>>)| {
-        by.iter().enumerate().map(|(high, by)| loose(by) && lies_elsewhere(low, high)).collect()
-    };
-    Some(pairs.by.iter().enumerate().map(row).collect())
+    let most = |row: &Vec<(u32, f32)>| row.iter().map(|(_, share)| *share).fold(0.0, f32::max);
+    Some(scene.shared_space().iter().map(|row| most(row) >= MOST_OF_IT).collect())
+}
+
+impl Plan {
+    /// True when a triangle of the sculpt belongs, by all but a sliver of its part's surface, to another low-poly part than the
+    /// one that sees it.
+    pub(super) fn is_elsewhere(&self, low_part: u32, high_triangle: u32) -> bool {
+        let Some(with_one) = &self.with_one else { return false };
+        let part = self.scene.high.parts.partition_point(|p| p.triangles.end <= high_triangle);
+        if !with_one.get(part).copied().unwrap_or(false) {
+            return false;
+        }
+        let share = &self.scene.shared_space()[part];
+        let own = share.binary_search_by_key(&low_part, |(low, _)| *low).map_or(0.0, |at| share[at].1);
+        own <= SLIVER && self.pairs.rows[low_part as usize].by(part as u32).is_some_and(is_loose)
+    }
 }

@@ -22,6 +22,10 @@ pub trait Watch: Sync {
     fn now(&self) -> f64;
     /// True once the bake should end; asked before every tile.
     fn stopped(&self) -> bool;
+    /// False when nobody will look at the canvas; it then takes no memory.
+    fn looks(&self) -> bool {
+        true
+    }
     /// A tile is on the canvas: `done` of `all` so far.
     fn tile_done(&self, done: usize, all: usize, canvas: &Canvas);
 }
@@ -86,7 +90,7 @@ struct Shared<'a> {
 
 fn run_in_pool(plan: &Plan, threads: usize, watch: &dyn Watch, spool: Arc<dyn Spool>) -> Result<Outcome, Ended> {
     let started = watch.now();
-    let canvas = Canvas::new(plan);
+    let canvas = Canvas::new(plan, !watch.looks());
     let shared = Shared {
         plan,
         watch,

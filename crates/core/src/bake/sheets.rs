@@ -2,8 +2,8 @@
 
 use crate::mesh::{Mesh, NO_MATERIAL};
 use crate::recipe::{Layout, SheetName, SheetSettings};
-use crate::sheet::{SheetShare, SheetTriangles, Tile, tiles_in_morton_order};
-use std::collections::BTreeSet;
+use crate::sheet::{SheetTriangles, Tile, tiles_in_morton_order};
+use std::collections::{BTreeMap, HashMap};
 
 /// One sheet of a run.
 pub struct SheetPlan {
@@ -19,34 +19,21 @@ const UDIM_ROWS: i32 = 100;
 
 /// The sheets of `mesh` that hold anything.
 pub(super) fn plan_sheets(mesh: &Mesh, settings: &SheetSettings) -> Vec<SheetPlan> {
-    let mut shares = Vec::new();
-    match settings.layout {
-        Layout::One => shares.push((SheetName::One, SheetShare::default())),
-        Layout::Materials if mesh.materials.is_empty() => shares.push((SheetName::One, SheetShare::default())),
-        Layout::Materials => {
-            // Materials of one name, from several files, are one material.
-            let mut named: Vec<(&str, Vec<u16>)> = Vec::new();
-            for (number, name) in mesh.materials.iter().enumerate() {
-                match named.iter_mut().find(|(known, _)| known == name) {
-                    Some((_, numbers)) => numbers.push(number as u16),
-                    None => named.push((name, vec![number as u16])),
-                }
-            }
-            named.push(("no-material", vec![NO_MATERIAL]));
-            for (name, numbers) in named {
-                let share = SheetShare { materials: Some(numbers), ..SheetShare::default() };
-                shares.push((SheetName::Material(name.to_owned()), share));
-            }
-        }
-        Layout::Udim => {
-            for (u, v) in udim_squares(mesh) {
-                let number = 1001 + u + UDIM_COLUMNS * v;
-                shares.push((SheetName::Udim(number as u32), SheetShare { square: (u, v), ..SheetShare::default() }));
-            }
-        }
-    }
-    let planned = shares.into_iter().map(|(name, share)| {
-        let triangles = SheetTriangles::new(mesh, settings.size, &share);
+    let all = || (0..mesh.triangles.len() as u32).collect::<Vec<u32>>();
+    let shares: Vec<(SheetName, (i32, i32), Vec<u32>)> = match settings.layout {
+        Layout::One => vec![(SheetName::One, (0, 0), all())],
+        Layout::Materials if mesh.materials.is_empty() => vec![(SheetName::One, (0, 0), all())],
+        Layout::Materials => by_material(mesh)
+            .into_iter()
+            .map(|(name, triangles)| (SheetName::Material(name.to_owned()), (0, 0), triangles))
+            .collect(),
+        Layout::Udim => by_square(mesh)
+            .into_iter()
+            .map(|((v, u), triangles)| (SheetName::Udim((1001 + u + UDIM_COLUMNS * v) as u32), (u, v), triangles))
+            .collect(),
+    };
+    let planned = shares.into_iter().map(|(name, square, own)| {
+        let triangles = SheetTriangles::new(mesh, settings.size, square, own);
         let tiles = tiles_in_morton_order(settings.size);
         let candidates = triangles.bin(&tiles);
         SheetPlan { name, triangles, tiles, candidates }
@@ -54,9 +41,29 @@ pub(super) fn plan_sheets(mesh: &Mesh, settings: &SheetSettings) -> Vec<SheetPla
     planned.filter(|sheet| sheet.candidates.iter().any(|c| !c.is_empty())).collect()
 }
 
-/// Unit squares that UV triangles reach into, in order of their numbers.
-fn udim_squares(mesh: &Mesh) -> BTreeSet<(i32, i32)> {
-    let mut squares = BTreeSet::new();
+/// Triangles by the name of their material, in the order of materials; those without one come last. Materials of one name, from
+/// several files, are one material.
+fn by_material(mesh: &Mesh) -> Vec<(&str, Vec<u32>)> {
+    let mut named: Vec<(&str, Vec<u32>)> = Vec::new();
+    let mut sheet_of_name: HashMap<&str, usize> = HashMap::new();
+    let mut sheet_of = Vec::with_capacity(mesh.materials.len());
+    for name in &mesh.materials {
+        sheet_of.push(*sheet_of_name.entry(name).or_insert_with(|| {
+            named.push((name, Vec::new()));
+            named.len() - 1
+        }));
+    }
+    let none = named.len();
+    named.push(("no-material", Vec::new()));
+    for (t, &material) in mesh.triangle_materials.iter().enumerate() {
+        named[if material == NO_MATERIAL { none } else { sheet_of[material as usize] }].1.push(t as u32);
+    }
+    named
+}
+
+/// Triangles by the unit squares of UV space that they reach into, row by row.
+fn by_square(mesh: &Mesh) -> BTreeMap<(i32, i32), Vec<u32>> {
+    let mut squares: BTreeMap<(i32, i32), Vec<u32>> = BTreeMap::new();
     if mesh.uvs.is_empty() {
         return squares;
     }
@@ -70,7 +77,7 @@ fn udim_squares(mesh: &Mesh) -> BTreeSet<(i32, i32)> {
         let last = |x: f32| x.ceil() as i32 - 1;
         for v in (low.y.floor() as i32).max(0)..=last(high.y).min(UDIM_ROWS - 1) {
             for u in (low.x.floor() as i32).max(0)..=last(high.x).min(UDIM_COLUMNS - 1) {
-                squares.insert((u, v));
+                squares.entry((v, u)).or_default().push(t);
             }
         }
     }

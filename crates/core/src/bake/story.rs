@@ -166,7 +166,7 @@ impl Plan {
             let distance = from + hit.t;
             let part = self.high_part(hit.triangle);
             let number = self.scene.high.parts.iter().position(|p| p.triangles.contains(&hit.triangle));
-            let allowed = number.is_some_and(|n| self.pairs.allowed[own_part][n]);
+            let allowed = number.is_some_and(|n| self.pairs.sights[own_part].sees(n as u32));
             let fate = match (allowed, hit.back && self.recipe.back_faces == BackFaces::Skip) {
                 (false, _) => Fate::OtherPair,
                 (true, true) => Fate::BackFace,

@@ -9,9 +9,9 @@
 //! rays of neighbouring texels then run nearly the same way, and eight of them make a packet that holds together.
 
 use super::TileWork;
-use crate::bake::{BakeScene, PairTable, TileHits};
+use crate::bake::{BakeScene, PairTable, Scratch, TileHits};
 use crate::mesh::Mesh;
-use crate::trace::{BackFaces, LANES, Packet, RaySpan, Seen, hit_point};
+use crate::trace::{BackFaces, LANES, Packet, RaySpan, Seen, Sight, hit_point};
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
 use std::rc::Rc;
@@ -81,7 +81,7 @@ pub(super) struct GatherSpec {
     pub side: Side,
     pub body: Body,
     /// For each low part, the parts of the body that stand in the way.
-    pub masks: Arc<Vec<Vec<bool>>>,
+    pub sights: Arc<Vec<Sight>>,
     pub sets: Arc<DirectionSets>,
 }
 
@@ -96,31 +96,26 @@ impl GatherSpec {
         (occluders, clear): (&Occluders, &[String]),
         (scene, pairs, seed): (&BakeScene, &PairTable, u64),
     ) -> Result<GatherSpec, String> {
-        let masks = Arc::new(masks(scene, pairs, occluders, clear)?);
+        let sights = Arc::new(sights(scene, pairs, occluders, clear)?);
         let sets = Arc::new(DirectionSets::new(rays, seed));
-        Ok(GatherSpec { rays, distance, falloff, side, body: Body::Sculpt, masks, sets })
+        Ok(GatherSpec { rays, distance, falloff, side, body: Body::Sculpt, sights, sets })
     }
 
     /// The same rays on the low-poly, which all of its parts may stop.
     pub fn on_low(self, scene: &BakeScene) -> GatherSpec {
         let parts = scene.low.mesh.parts.len();
-        GatherSpec { body: Body::Low, masks: Arc::new(vec![vec![true; parts]; parts]), ..self }
+        GatherSpec { body: Body::Low, sights: Arc::new(vec![Sight::everything(); parts]), ..self }
     }
 }
 
-/// For each low part a mask over the high parts.
-fn masks(
-    scene: &BakeScene,
-    pairs: &PairTable,
-    occluders: &Occluders,
-    clear: &[String],
-) -> Result<Vec<Vec<bool>>, String> {
+/// For each low part the parts of the sculpt that stand in its way.
+fn sights(scene: &BakeScene, pairs: &PairTable, occluders: &Occluders, clear: &[String]) -> Result<Vec<Sight>, String> {
     let parts = &scene.high.parts;
-    let numbers = |names: &[String]| -> Result<Vec<usize>, String> {
+    let numbers = |names: &[String]| -> Result<Vec<u32>, String> {
         let mut found = Vec::new();
         for name in names {
             let before = found.len();
-            found.extend(parts.iter().enumerate().filter(|(_, p)| p.name == *name).map(|(i, _)| i));
+            found.extend(parts.iter().enumerate().filter(|(_, p)| p.name == *name).map(|(i, _)| i as u32));
             if found.len() == before {
                 let known: Vec<&str> = parts.iter().map(|p| p.name.as_str()).collect();
                 return Err(format!("the sculpt has no part '{name}'; it has {}", known.join(", ")));
@@ -128,19 +123,13 @@ fn masks(
         }
         Ok(found)
     };
-    let mut masks = match occluders {
-        Occluders::Pair => pairs.allowed.clone(),
-        Occluders::All => vec![vec![true; parts.len()]; pairs.allowed.len()],
-        Occluders::Parts(names) => {
-            let mut mask = vec![false; parts.len()];
-            numbers(names)?.into_iter().for_each(|part| mask[part] = true);
-            vec![mask; pairs.allowed.len()]
-        }
+    let seen = match occluders {
+        Occluders::Pair => pairs.sights.clone(),
+        Occluders::All => vec![Sight::everything(); pairs.sights.len()],
+        Occluders::Parts(names) => vec![Sight::only(numbers(names)?); pairs.sights.len()],
     };
-    for part in numbers(clear)? {
-        masks.iter_mut().for_each(|mask| mask[part] = false);
-    }
-    Ok(masks)
+    let clear = numbers(clear)?;
+    Ok(if clear.is_empty() { seen } else { seen.iter().map(|sight| sight.without(&clear)).collect() })
 }
 
 /// Scrambled copies of the net, as unit directions about +z. Texels pick one by hash.
@@ -294,7 +283,7 @@ impl TileWork<'_> {
         let mut gathered = Gathered { spec: spec.clone(), open: vec![1.0; texels], way: vec![Vec3::ZERO; texels] };
         let mut starts = Vec::new();
         // Texels with hits, low part by low part in blocks of four by two.
-        let mut sources: Vec<(u16, u32, Source)> = Vec::new();
+        let mut sources: Vec<(u32, u32, Source)> = Vec::new();
         for (texel, samples) in hits.wanted_texels() {
             let part = plan.scene.low.parts[hits.low(samples.start).0 as usize];
             let before = starts.len();
@@ -308,9 +297,8 @@ impl TileWork<'_> {
         }
         sources.sort_unstable_by_key(|(part, block, _)| (*part, *block));
         for of_part in sources.chunk_by(|a, b| a.0 == b.0) {
-            let mask = &spec.masks[of_part[0].0 as usize];
             for eight in of_part.chunks(LANES) {
-                self.gather_eight(spec, mask, eight, &starts, &mut gathered);
+                self.gather_eight(spec, eight, &starts, &mut gathered);
             }
         }
         gathered
@@ -319,20 +307,21 @@ impl TileWork<'_> {
     fn gather_eight(
         &mut self,
         spec: &GatherSpec,
-        mask: &[bool],
-        eight: &[(u16, u32, Source)],
+        eight: &[(u32, u32, Source)],
         starts: &[Start],
         gathered: &mut Gathered,
     ) {
-        let trace = match spec.body {
-            Body::Sculpt => &*self.plan.scene.trace,
-            Body::Low => self.plan.scene.low_trace(),
+        let scene = &self.plan.scene;
+        let (trace, parts) = match spec.body {
+            Body::Sculpt => (&*scene.trace, scene.high.parts.len()),
+            Body::Low => (scene.low_trace(), scene.low.mesh.parts.len()),
         };
+        let Scratch { packet, walk, mask, .. } = &mut *self.scratch;
+        let mask = mask.of(&spec.sights[eight[0].0 as usize], parts);
         let by_distance = spec.falloff == Falloff::Linear || spec.side == Side::Inward;
         let mut open = [0.0f32; LANES];
         let mut way = [Vec3::ZERO; LANES];
         let mut directions = [Vec3::ZERO; LANES];
-        let packet = &mut self.scratch.packet;
         *packet = Packet::default();
         for k in 0..spec.sets.rays {
             packet.clear();
@@ -345,14 +334,14 @@ impl TileWork<'_> {
                 packet.set(lane, &span);
             }
             if by_distance {
-                let met = trace.closest_packet(packet, mask, BackFaces::Keep, Seen::Along, &mut self.scratch.walk);
+                let met = trace.closest_packet(packet, mask, BackFaces::Keep, Seen::Along, walk);
                 for lane in 0..eight.len() {
                     let free = met.lane(lane).hit.map_or(1.0, |hit| hit.t / spec.distance);
                     open[lane] += free;
                     way[lane] += directions[lane] * free;
                 }
             } else {
-                let met = trace.occluded_packet(packet, mask, &mut self.scratch.walk);
+                let met = trace.occluded_packet(packet, mask, walk);
                 for lane in 0..eight.len() {
                     if met >> lane & 1 == 0 {
                         open[lane] += 1.0;

@@ -4,8 +4,9 @@
 use super::{Map, MapKind, MapShape, MapWork, Setup, TileWork};
 use crate::bake::{BakeScene, TileHits};
 use crate::finding::{Finding, FindingKind, Place, Severity};
-use crate::mesh::{DisjointSets, Mesh, NO_MATERIAL, find_islands, weld};
+use crate::mesh::{DisjointSets, Islands, Mesh, NO_MATERIAL, find_islands, weld};
 use crate::sheet::linear_to_srgb;
+use glam::{Vec2, Vec3};
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
 use ts_rs::TS;
@@ -98,20 +99,19 @@ struct IdTask {
 impl IdTask {
     fn new(settings: &IdSettings, scene: &BakeScene) -> IdTask {
         let (high, low) = (&*scene.high, &scene.low.mesh);
-        let widen = |parts: Vec<u16>| parts.into_iter().map(u32::from).collect::<Vec<u32>>();
-        let part_names = |mesh: &Mesh| mesh.parts.iter().map(|p| p.name.clone()).collect::<Vec<_>>();
+        let names_of_parts = |mesh: &Mesh| mesh.parts.iter().map(|p| p.name.clone()).collect::<Vec<_>>();
         let mut findings = Vec::new();
-        let (regions, palette) = match settings.from {
-            IdSource::Part => (Regions::HighTriangle(widen(high.triangle_parts())), named(part_names(high))),
-            IdSource::LowPart => (Regions::LowTriangle(widen(low.triangle_parts())), named(part_names(low))),
+        let (regions, names) = match settings.from {
+            IdSource::Part => (Regions::HighTriangle(high.triangle_parts()), names_of_parts(high)),
+            IdSource::LowPart => (Regions::LowTriangle(low.triangle_parts()), names_of_parts(low)),
             IdSource::Material => {
                 let mut names = high.materials.clone();
                 names.push("no material".into());
-                (Regions::HighTriangle(materials_of(high)), named(names))
+                (Regions::HighTriangle(materials_of(high)), names)
             }
             IdSource::MaterialPart => {
                 let parts = high.triangle_parts();
-                let pairs: Vec<(u16, u32)> = parts.into_iter().zip(materials_of(high)).collect();
+                let pairs: Vec<(u32, u32)> = parts.into_iter().zip(materials_of(high)).collect();
                 let mut known = pairs.clone();
                 known.sort_unstable();
                 known.dedup();
@@ -119,23 +119,26 @@ impl IdTask {
                 let names = known.iter().map(|&(p, m)| format!("{} / {}", high.parts[p as usize].name, material(m)));
                 let names = names.collect();
                 let of = pairs.iter().map(|pair| known.binary_search(pair).unwrap_or_default() as u32).collect();
-                (Regions::HighTriangle(of), named(names))
+                (Regions::HighTriangle(of), names)
             }
             IdSource::Piece => {
                 let (of, count) = loose_pieces(high, scene.copy_of());
-                (Regions::HighTriangle(of), named((1..=count).map(|n| format!("piece {n}")).collect()))
+                let names = piece_names(high, &of, count);
+                (Regions::HighTriangle(of), names)
             }
             IdSource::Island => {
                 let islands = find_islands(low);
-                let names = (1..=islands.count).map(|n| format!("island {n}")).collect();
-                (Regions::LowTriangle(islands.island_of), named(names))
+                let names = island_names(low, &islands);
+                (Regions::LowTriangle(islands.island_of), names)
             }
             IdSource::Color => {
                 let (of, palette, finding) = vertex_colours(high);
                 findings.extend(finding);
-                (Regions::HighVertex(of), palette)
+                return IdTask { regions: Regions::HighVertex(of), palette, findings };
             }
         };
+        let (palette, clashes) = coloured(names);
+        findings.extend(clashes);
         IdTask { regions, palette, findings }
     }
 
@@ -190,12 +193,130 @@ fn materials_of(mesh: &Mesh) -> Vec<u32> {
     let none = mesh.materials.len() as u32;
     match mesh.triangle_materials.is_empty() {
         true => vec![none; mesh.triangles.len()],
-        false => mesh.triangle_materials.iter().map(|&m| if m == NO_MATERIAL { none } else { u32::from(m) }).collect(),
+        false => mesh.triangle_materials.iter().map(|&m| if m == NO_MATERIAL { none } else { m }).collect(),
     }
 }
 
-fn named(names: Vec<String>) -> Vec<PaletteEntry> {
-    names.into_iter().map(|name| PaletteEntry { color: colour_of_name(&name), name }).collect()
+/// How often another colour is looked for before a region keeps one that is taken.
+const TRIES: u32 = 64;
+
+/// A colour of its own for each name. Regions of one name are one region. A name whose colour another has already takes the next
+/// that is free, the later in the alphabet giving way, and a finding says so.
+fn coloured(names: Vec<String>) -> (Vec<PaletteEntry>, Option<Finding>) {
+    let mut distinct: Vec<&str> = names.iter().map(String::as_str).collect();
+    distinct.sort_unstable();
+    distinct.dedup();
+    let mut taken: HashMap<[u8; 3], &str> = HashMap::new();
+    let mut color_of: HashMap<&str, [u8; 3]> = HashMap::new();
+    let (mut moved, mut shared) = (Vec::new(), Vec::new());
+    for name in distinct {
+        let mut color = colour_of_name(name);
+        let first = taken.get(&color).copied();
+        for again in 1..TRIES {
+            if !taken.contains_key(&color) {
+                break;
+            }
+            color = colour_of_name(&format!("{name}\u{0}{again}"));
+        }
+        match (first, taken.contains_key(&color)) {
+            (_, true) => shared.push((first, name)),
+            (Some(first), false) => moved.push((first, name)),
+            (None, false) => {}
+        }
+        taken.entry(color).or_insert(name);
+        color_of.insert(name, color);
+    }
+    let finding = match (shared.first(), moved.first()) {
+        (Some((_, name)), _) => Some(clash(
+            Severity::Warning,
+            format!("{} regions share a colour with another, '{name}' among them: there are too many", shared.len()),
+            "Make the ID map of fewer regions, or bake the asset in several sheets",
+        )),
+        (None, Some((first, name))) => Some(clash(
+            Severity::Note,
+            match moved.len() {
+                1 => format!("'{name}' would have had the colour of '{first}', so it has another"),
+                n => format!(
+                    "{n} regions have another colour than their name gives, as it was taken: '{name}' by '{first}'"
+                ),
+            },
+            "Pick colours from the palette in the report; they stay as long as the names do",
+        )),
+        (None, None) => None,
+    };
+    let palette = names.iter().map(|name| PaletteEntry { color: color_of[name.as_str()], name: name.clone() });
+    (palette.collect(), finding)
+}
+
+fn clash(severity: Severity, reason: String, remedy: &str) -> Finding {
+    Finding {
+        fixes: Vec::new(),
+        allowed: None,
+        kind: FindingKind::ColoursMerged,
+        severity,
+        place: Place::default(),
+        reason,
+        remedy: remedy.into(),
+    }
+}
+
+/// Loose pieces by part and place, so that a piece more elsewhere renames none.
+fn piece_names(mesh: &Mesh, piece_of: &[u32], count: usize) -> Vec<String> {
+    let part_of = mesh.triangle_parts();
+    let mut boxes = vec![(u32::MAX, Vec3::INFINITY, Vec3::NEG_INFINITY); count];
+    for (t, &piece) in piece_of.iter().enumerate() {
+        let (part, low, high) = &mut boxes[piece as usize];
+        *part = (*part).min(part_of[t]);
+        for p in mesh.corners(t as u32) {
+            (*low, *high) = (low.min(p), high.max(p));
+        }
+    }
+    let name = |&(part, low, high): &(u32, Vec3, Vec3)| {
+        // To a tenth of the piece's own size, in whole decimals: coordinates that stay when the rest of the asset changes.
+        let size = (high - low).length().max(f32::MIN_POSITIVE);
+        let decimals = (1.0 - libm::log10f(size)).ceil().clamp(0.0, 9.0) as usize;
+        let [x, y, z] = ((low + high) * 0.5).to_array().map(|c| plain_number(c, decimals));
+        format!("{} at {x} {y} {z}", mesh.parts[part as usize].name)
+    };
+    told_apart(boxes.iter().map(name).collect())
+}
+
+/// UV islands by part and place on the sheet.
+fn island_names(mesh: &Mesh, islands: &Islands) -> Vec<String> {
+    let part_of = mesh.triangle_parts();
+    let mut boxes = vec![(u32::MAX, Vec2::INFINITY, Vec2::NEG_INFINITY); islands.count];
+    for (t, &island) in islands.island_of.iter().enumerate() {
+        let (part, low, high) = &mut boxes[island as usize];
+        *part = (*part).min(part_of[t]);
+        let uvs = if mesh.uvs.is_empty() { [Vec2::ZERO; 3] } else { mesh.corner_uvs(t as u32) };
+        for uv in uvs {
+            (*low, *high) = (low.min(uv), high.max(uv));
+        }
+    }
+    let name = |&(part, low, high): &(u32, Vec2, Vec2)| {
+        let [u, v] = ((low + high) * 0.5).to_array().map(|c| plain_number(c, 3));
+        format!("{} at UV {u} {v}", mesh.parts[part as usize].name)
+    };
+    told_apart(boxes.iter().map(name).collect())
+}
+
+/// A number with so many decimals; never a negative zero.
+fn plain_number(x: f32, decimals: usize) -> String {
+    let text = format!("{x:.decimals$}");
+    if text.trim_start_matches('-').chars().all(|c| c == '0' || c == '.') { text.replace('-', "") } else { text }
+}
+
+/// Numbers what has one name and still is not one region.
+fn told_apart(mut names: Vec<String>) -> Vec<String> {
+    let mut met: HashMap<String, u32> = HashMap::new();
+    for name in &mut names {
+        let number = met.entry(name.clone()).or_insert(0);
+        *number += 1;
+        if *number > 1 {
+            *name = format!("{name} ({number})");
+        }
+    }
+    names
 }
 
 /// A colour for a name, the same wherever the name stands: its FNV-1a hash picks hue, lightness and chroma in Oklch

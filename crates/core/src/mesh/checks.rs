@@ -151,10 +151,11 @@ const DOUBLED: f32 = 1e-5;
 
 /// Points of a part that lie beside each other without being the same: a crack that rays slip through.
 fn doubled_points(mesh: &Mesh) -> Vec<Finding> {
-    let distance = mesh.diagonal() * DOUBLED;
+    let diagonal = mesh.diagonal();
+    let distance = diagonal * DOUBLED;
     let mut found = Vec::new();
     for part in &mesh.parts {
-        let merged = merged_positions(mesh, part, distance);
+        let merged = merged_positions(mesh, part, distance, diagonal);
         let off = |v: &u32| merged.get(v).is_some_and(|p| *p != mesh.positions[*v as usize]);
         let triangles: Vec<u32> =
             part.triangles.clone().filter(|&t| mesh.triangles[t as usize].iter().any(off)).collect();

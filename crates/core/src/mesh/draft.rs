@@ -56,7 +56,7 @@ impl MeshFault {
 pub const MOST_TRIANGLES: usize = 60_000_000;
 
 /// More parts or materials than this in one file are refused.
-pub const MOST_NAMES: usize = 60_000;
+pub const MOST_NAMES: usize = 1_000_000;
 
 /// Faces whose normals differ by more than this many degrees meet in a hard edge where normals must be made.
 pub const CREASE_DEGREES: f32 = 60.0;
@@ -210,7 +210,7 @@ fn gather_parts(mesh: &mut Mesh, drafts: Vec<DraftPart>) {
         }
         of_name.entry(part.name.clone()).or_default().push(part);
     }
-    let mut materials: HashMap<String, u16> = HashMap::new();
+    let mut materials: HashMap<String, u32> = HashMap::new();
     let mut polygon = Vec::new();
     for name in order {
         let start = mesh.triangles.len() as u32;
@@ -235,7 +235,7 @@ fn gather_parts(mesh: &mut Mesh, drafts: Vec<DraftPart>) {
                 None => NO_MATERIAL,
                 Some(name) => *materials.entry(name).or_insert_with_key(|name| {
                     mesh.materials.push(name.clone());
-                    (mesh.materials.len() - 1) as u16
+                    (mesh.materials.len() - 1) as u32
                 }),
             };
             mesh.triangle_materials.resize(mesh.triangles.len(), material);

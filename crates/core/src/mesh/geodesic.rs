@@ -13,7 +13,7 @@ use std::collections::BinaryHeap;
 pub struct SurfaceWalk<'a> {
     mesh: &'a Mesh,
     neighbours: Neighbours,
-    part_of: Vec<u16>,
+    part_of: Vec<u32>,
 }
 
 /// Distances around one point.

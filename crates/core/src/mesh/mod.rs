@@ -77,7 +77,7 @@ pub struct Mesh {
     /// What each material looks like, one entry a material; empty when the file says nothing of it.
     pub looks: Vec<MaterialLook>,
     /// One entry a triangle: number in `materials`, or `NO_MATERIAL`. Empty when no part names a material.
-    pub triangle_materials: Vec<u16>,
+    pub triangle_materials: Vec<u32>,
     /// How many faces of the file had more than three corners.
     pub polygons: u32,
     /// True when the file carried normals; false when they were made.
@@ -125,7 +125,7 @@ impl Default for MaterialLook {
 }
 
 /// `Mesh::triangle_materials` entry of a triangle without a material.
-pub const NO_MATERIAL: u16 = u16::MAX;
+pub const NO_MATERIAL: u32 = u32::MAX;
 
 impl Mesh {
     /// Bytes it holds in memory, textures of its materials among them.
@@ -133,7 +133,7 @@ impl Mesh {
         let vertices = 12 * (self.positions.len() + self.normals.len())
             + 8 * (self.uvs.len() + self.texture_uvs.len())
             + 3 * self.colors.len();
-        let triangles = 12 * self.triangles.len() + 2 * self.triangle_materials.len();
+        let triangles = 12 * self.triangles.len() + 4 * self.triangle_materials.len();
         let textures: u64 = self.looks.iter().filter_map(|l| l.texture.as_ref()).map(|t| t.bytes()).sum();
         vertices + triangles + textures as usize
     }
@@ -183,10 +183,10 @@ impl Mesh {
     }
 
     /// Part number of each triangle.
-    pub fn triangle_parts(&self) -> Vec<u16> {
-        let mut of = vec![0u16; self.triangles.len()];
+    pub fn triangle_parts(&self) -> Vec<u32> {
+        let mut of = vec![0u32; self.triangles.len()];
         for (number, part) in self.parts.iter().enumerate() {
-            of[part.triangles.start as usize..part.triangles.end as usize].fill(number as u16);
+            of[part.triangles.start as usize..part.triangles.end as usize].fill(number as u32);
         }
         of
     }
@@ -223,7 +223,7 @@ impl Mesh {
         for mesh in meshes {
             let first_vertex = all.positions.len() as u32;
             let first_triangle = all.triangles.len() as u32;
-            let first_material = all.materials.len() as u16;
+            let first_material = all.materials.len() as u32;
             all.positions.extend_from_slice(&mesh.positions);
             all.normals.extend_from_slice(&mesh.normals);
             if any_uvs {

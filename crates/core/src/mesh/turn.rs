@@ -34,12 +34,13 @@ pub fn turn_faces(mut mesh: Mesh, part: Option<&str>) -> Mesh {
 
 /// Where each vertex of a part goes when points within `distance` of each other become one: the first of them, by vertex
 /// number, stands for those that come later.
-pub(super) fn merged_positions(mesh: &Mesh, part: &Part, distance: f32) -> FxHashMap<u32, Vec3> {
+/// `diagonal` is the mesh's, which a caller with many parts works out once.
+pub(super) fn merged_positions(mesh: &Mesh, part: &Part, distance: f32, diagonal: f32) -> FxHashMap<u32, Vec3> {
     let own = &mesh.triangles[part.triangles.start as usize..part.triangles.end as usize];
     let mut vertices: Vec<u32> = own.iter().flatten().copied().collect();
     vertices.sort_unstable();
     vertices.dedup();
-    let cell = distance.max(mesh.diagonal() * 1e-6).max(f32::MIN_POSITIVE);
+    let cell = distance.max(diagonal * 1e-6).max(f32::MIN_POSITIVE);
     let of = |p: Vec3| (p / cell).floor().clamp(Vec3::splat(-1e9), Vec3::splat(1e9)).as_ivec3();
     let mut kept: FxHashMap<IVec3, Vec<Vec3>> = FxHashMap::default();
     let mut merged = FxHashMap::default();
@@ -60,9 +61,9 @@ pub(super) fn merged_positions(mesh: &Mesh, part: &Part, distance: f32) -> FxHas
 /// that stand twice on the same three points are dropped. A part that would be left without a face stays as it is.
 pub fn merge_points(mut mesh: Mesh, part: Option<&str>, distance: f32) -> Mesh {
     let before = mesh.clone();
-    let chosen = mesh.chosen(part);
+    let (chosen, diagonal) = (mesh.chosen(part), mesh.diagonal());
     for own in before.parts.iter().filter(|p| part.is_none_or(|name| p.name == name)) {
-        for (v, p) in merged_positions(&before, own, distance) {
+        for (v, p) in merged_positions(&before, own, distance, diagonal) {
             mesh.positions[v as usize] = p;
         }
     }
@@ -76,7 +77,7 @@ pub fn merge_points(mut mesh: Mesh, part: Option<&str>, distance: f32) -> Mesh {
             }
             let mut points = mesh.triangles[t].map(|v| point_of[v as usize]);
             points.sort_unstable();
-            mesh.area_normal(t as u32) != Vec3::ZERO && seen.insert((usize::from(part_of[t]), points))
+            mesh.area_normal(t as u32) != Vec3::ZERO && seen.insert((part_of[t] as usize, points))
         })
         .collect();
     let emptied = |p: &Part| !p.triangles.clone().any(|t| keep[t as usize]);
@@ -121,8 +122,6 @@ impl Mesh {
         self.triangles.retain(|_| flags.next() == Some(&true));
         let mut flags = keep.iter();
         self.triangle_materials.retain(|_| flags.next() == Some(&true));
-        debug_assert!(
-            self.triangle_materials.iter().all(|&m| m == NO_MATERIAL || usize::from(m) < self.materials.len())
-        );
+        debug_assert!(self.triangle_materials.iter().all(|&m| m == NO_MATERIAL || (m as usize) < self.materials.len()));
     }
 }

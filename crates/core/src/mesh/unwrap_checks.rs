@@ -13,18 +13,32 @@ const STRETCHED_SHARE: f64 = 0.05;
 /// Islands with less than this share of the surface are too small to judge the density of.
 const SMALL: f64 = 1e-3;
 
+/// Overlaps of less than this share of the UV square are no warning, and those of less than a texel of the largest sheet nothing.
+const NO_WARNING: f64 = 5e-5;
+const NO_TEXEL: f64 = 1.0 / (16384.0 * 16384.0);
+
+fn share_words(share: f64) -> String {
+    if share < NO_WARNING { "less than 0.01 %".into() } else { format!("{:.2} %", share * 100.0) }
+}
+
 pub(super) fn unwrap_findings(mesh: &Mesh, unwrap: &Unwrap) -> Vec<Finding> {
     let mut found = overlaps(mesh, unwrap);
-    for part in &mesh.parts {
-        found.extend(mirrored(mesh, unwrap, part));
-        found.extend(uneven(mesh, unwrap, part));
+    let mut of_part = vec![Vec::new(); mesh.parts.len()];
+    for (number, island) in unwrap.islands.iter().enumerate() {
+        of_part[part_of(mesh, island.triangles[0])].push(number);
+    }
+    let median = unwrap.median_density();
+    let area = unwrap.islands.iter().map(|i| f64::from(i.area)).sum::<f64>();
+    for (part, own) in mesh.parts.iter().zip(&of_part) {
+        found.extend(mirrored(mesh, unwrap, part, own));
+        found.extend(uneven(mesh, unwrap, part, own, (median, area * SMALL)));
         found.extend(stretched(mesh, unwrap, part));
     }
     found
 }
 
 fn part_of(mesh: &Mesh, triangle: u32) -> usize {
-    mesh.parts.iter().position(|p| p.triangles.contains(&triangle)).unwrap_or(0)
+    mesh.parts.partition_point(|p| p.triangles.end <= triangle)
 }
 
 /// One finding for each two parts (or one part with itself) whose faces lie on each other.
@@ -63,8 +77,8 @@ fn overlaps(mesh: &Mesh, unwrap: &Unwrap) -> Vec<Finding> {
             fixes: (movable && !apart).then(fix).into_iter().collect(),
             allowed: None,
             kind: FindingKind::OverlappingUvs,
-            severity: if apart { Severity::Note } else { Severity::Warning },
-            reason: format!("{who} on {:.2} % of the UV square", area * 100.0),
+            severity: if apart || area < NO_WARNING { Severity::Note } else { Severity::Warning },
+            reason: format!("{who} on {} of the UV square", share_words(area)),
             remedy: if apart {
                 "They have different materials: bake one sheet a material, and each gets its own texels".into()
             } else {
@@ -73,7 +87,8 @@ fn overlaps(mesh: &Mesh, unwrap: &Unwrap) -> Vec<Finding> {
             place: Place { uv: Some(overlaps[0].at.to_array()), ..place_of(mesh, &mesh.parts[a], &triangles) },
         }
     };
-    by_parts.into_iter().map(finding).collect()
+    let felt = |(_, overlaps): &(_, Vec<&Overlap>)| overlaps.iter().map(|o| o.area).sum::<f64>() >= NO_TEXEL;
+    by_parts.into_iter().filter(felt).map(finding).collect()
 }
 
 /// True when each pair of islands that lie on each other have different materials.
@@ -85,10 +100,9 @@ fn on_other_materials(mesh: &Mesh, overlaps: &[&Overlap]) -> bool {
     })
 }
 
-/// Islands of a part that `which` picks, and all their triangles.
-fn picked(unwrap: &Unwrap, part: &Part, which: impl Fn(usize) -> bool) -> (usize, Vec<u32>) {
-    let own = |i: &usize| part.triangles.contains(&unwrap.islands[*i].triangles[0]) && which(*i);
-    let islands: Vec<usize> = (0..unwrap.islands.len()).filter(own).collect();
+/// Those of `own` islands that `which` picks: how many, and all their triangles.
+fn picked(unwrap: &Unwrap, own: &[usize], which: impl Fn(usize) -> bool) -> (usize, Vec<u32>) {
+    let islands: Vec<usize> = own.iter().copied().filter(|&i| which(i)).collect();
     (islands.len(), islands.iter().flat_map(|&i| unwrap.islands[i].triangles.iter().copied()).collect())
 }
 
@@ -96,8 +110,8 @@ fn islands_words(count: usize) -> String {
     if count == 1 { "A UV island".into() } else { format!("{count} UV islands") }
 }
 
-fn mirrored(mesh: &Mesh, unwrap: &Unwrap, part: &Part) -> Option<Finding> {
-    let (count, triangles) = picked(unwrap, part, |i| unwrap.islands[i].mirrored);
+fn mirrored(mesh: &Mesh, unwrap: &Unwrap, part: &Part, own: &[usize]) -> Option<Finding> {
+    let (count, triangles) = picked(unwrap, own, |i| unwrap.islands[i].mirrored);
     (count > 0).then(|| Finding {
         fixes: Vec::new(),
         allowed: None,
@@ -115,13 +129,12 @@ fn mirrored(mesh: &Mesh, unwrap: &Unwrap, part: &Part) -> Option<Finding> {
     })
 }
 
-fn uneven(mesh: &Mesh, unwrap: &Unwrap, part: &Part) -> Vec<Finding> {
-    let median = unwrap.median_density();
-    let least = unwrap.islands.iter().map(|i| f64::from(i.area)).sum::<f64>() * SMALL;
+/// `least`: area from which an island's density is judged, square units.
+fn uneven(mesh: &Mesh, unwrap: &Unwrap, part: &Part, own: &[usize], (median, least): (f32, f64)) -> Vec<Finding> {
     let judged = |i: usize| unwrap.islands[i].uv_area > 0.0 && f64::from(unwrap.islands[i].area) >= least;
     let texels = |density: f32| density * 1024.0;
     let side = |words: &str, remedy: &str, off: &dyn Fn(f32) -> bool| {
-        let (count, triangles) = picked(unwrap, part, |i| judged(i) && off(unwrap.islands[i].density()));
+        let (count, triangles) = picked(unwrap, own, |i| judged(i) && off(unwrap.islands[i].density()));
         let extreme = triangles
             .iter()
             .map(|&t| unwrap.islands[unwrap.island_of[t as usize] as usize].density())

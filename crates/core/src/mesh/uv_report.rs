@@ -90,7 +90,7 @@ pub fn uv_report(mesh: &Mesh, sheet: &SheetSettings) -> Option<UvReport> {
         let stretched: f64 = island.triangles.iter().map(|&t| area(t) * stretch(t)).sum();
         IslandLine {
             number: i as u32 + 1,
-            part: mesh.parts[usize::from(part_of[first as usize])].name.clone(),
+            part: mesh.parts[part_of[first as usize] as usize].name.clone(),
             triangles: island.triangles.len() as u32,
             uv_area: island.uv_area,
             density: island.density(),
@@ -132,7 +132,7 @@ fn mips(size: u32, gaps: &[Option<Gap>]) -> Vec<MipLine> {
 fn sheet_gaps(mesh: &Mesh, unwrap: &Unwrap, sheet: &SheetSettings, radius: f32) -> Vec<Option<Gap>> {
     let material = |i: u32| {
         let first = unwrap.islands[i as usize].triangles[0] as usize;
-        mesh.triangle_materials.get(first).and_then(|&m| mesh.materials.get(usize::from(m)))
+        mesh.triangle_materials.get(first).and_then(|&m| mesh.materials.get(m as usize))
     };
     let by_material = sheet.layout == Layout::Materials;
     find_gaps(mesh, unwrap, radius, |a, b| !by_material || material(a) == material(b))

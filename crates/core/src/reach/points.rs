@@ -16,7 +16,7 @@ pub struct ReachPoints {
 impl ReachPoints {
     pub fn new(mesh: &Mesh) -> ReachPoints {
         let parts = mesh.triangle_parts();
-        let mut seen: FxHashMap<(u16, [u32; 3]), u32> = FxHashMap::default();
+        let mut seen: FxHashMap<(u32, [u32; 3]), u32> = FxHashMap::default();
         let mut of = Vec::with_capacity(mesh.triangles.len());
         for (t, part) in parts.iter().enumerate() {
             of.push(mesh.corners(t as u32).map(|p| {

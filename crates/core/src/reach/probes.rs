@@ -4,8 +4,10 @@
 
 use super::LowSurface;
 use crate::recipe::Direction;
-use crate::trace::{BackFaces, LANES, Packet, RaySpan, Seen, TraceScene, Walk};
+use crate::trace::{BackFaces, LANES, Packet, RaySpan, Seen, Sight, SightMask, TraceScene, Walk};
 use rayon::prelude::*;
+use rustc_hash::FxHashMap;
+use std::sync::Arc;
 
 /// What one point of the low surface found. Distances along its averaged direction, scene units.
 #[derive(Clone, Copy, Debug)]
@@ -43,8 +45,10 @@ pub struct ProbeScene<'a> {
     pub low: &'a LowSurface,
     pub low_trace: &'a TraceScene,
     pub high_trace: &'a TraceScene,
-    /// `allowed[low part][high part]`.
-    pub allowed: &'a [Vec<bool>],
+    /// By low part, the parts of the sculpt that belong to it.
+    pub sights: &'a [Sight],
+    /// How many parts the sculpt has.
+    pub high_parts: usize,
     pub back_faces: BackFaces,
 }
 
@@ -90,10 +94,33 @@ pub fn spread_points(low: &LowSurface, points: usize, a_triangle: usize, seed: u
     spread
 }
 
-/// Low parts whose sculpts a part's rays may hit: their walls tell what belongs elsewhere.
-fn rivals(allowed: &[Vec<bool>]) -> Vec<Vec<bool>> {
-    let shares = |a: &Vec<bool>, b: &Vec<bool>| a.iter().zip(b).any(|(x, y)| *x && *y);
-    allowed.iter().map(|own| allowed.iter().map(|other| shares(own, other)).collect()).collect()
+/// By low part, the low parts whose sculpts its rays may hit too: their walls tell what belongs elsewhere.
+fn rivals(sights: &[Sight], high_parts: usize) -> Vec<Arc<Sight>> {
+    // Low parts by the high parts they see, for those that see few; the others are asked one by one.
+    let mut seen_by = vec![Vec::new(); high_parts];
+    let mut see_most = Vec::new();
+    for (low, sight) in sights.iter().enumerate() {
+        match sight.listed() {
+            Some(parts) => parts.iter().for_each(|&part| seen_by[part as usize].push(low as u32)),
+            None => see_most.push(low as u32),
+        }
+    }
+    let meet = |sight: &Sight, lows: &mut dyn Iterator<Item = u32>| -> Vec<u32> {
+        lows.filter(|&low| sight.meets(&sights[low as usize], high_parts)).collect()
+    };
+    let mut known: FxHashMap<&Sight, Arc<Sight>> = FxHashMap::default();
+    let of = |sight: &Sight| match sight.listed() {
+        Some(parts) => {
+            let mut found = meet(sight, &mut see_most.iter().copied());
+            found.extend(parts.iter().flat_map(|&part| &seen_by[part as usize]));
+            Sight::only(found)
+        }
+        None => {
+            let found = meet(sight, &mut (0..sights.len() as u32));
+            if found.len() == sights.len() { Sight::everything() } else { Sight::only(found) }
+        }
+    };
+    sights.iter().map(|sight| known.entry(sight).or_insert_with(|| Arc::new(of(sight))).clone()).collect()
 }
 
 /// Probes the whole low-poly; the same meshes give the same probes.
@@ -108,42 +135,48 @@ pub fn probe(scene: &ProbeScene) -> Vec<Probe> {
         }
         points.sort_by_key(|p| p.0);
     }
-    let rivals = rivals(scene.allowed);
+    let rivals = rivals(scene.sights, scene.high_parts);
     points.par_chunks(1024).flat_map_iter(|chunk| probe_chunk(scene, &rivals, chunk)).collect()
 }
 
-fn probe_chunk(scene: &ProbeScene, rivals: &[Vec<bool>], points: &[(u32, f32, f32)]) -> Vec<Probe> {
-    let mut walk = Walk::default();
-    let mut packet = Packet::default();
+fn probe_chunk(scene: &ProbeScene, rivals: &[Arc<Sight>], points: &[(u32, f32, f32)]) -> Vec<Probe> {
+    let mut tools = (Packet::default(), Walk::default());
+    let (mut seen, mut rival) = (SightMask::default(), SightMask::default());
     let mut found = Vec::with_capacity(points.len());
     let part_of = |t: u32| scene.low.parts[t as usize];
     let mut at = 0;
     while at < points.len() {
         let part = part_of(points[at].0);
         let run = points[at..].iter().take(LANES).take_while(|p| part_of(p.0) == part).count();
-        probe_packet(
-            scene,
-            (part, &rivals[part as usize]),
-            &points[at..at + run],
-            (&mut packet, &mut walk),
-            &mut found,
-        );
+        let of = OfPart {
+            part,
+            seen: seen.of(&scene.sights[part as usize], scene.high_parts),
+            rivals: rival.of(&rivals[part as usize], scene.low.mesh.parts.len()),
+        };
+        probe_packet(scene, &of, &points[at..at + run], &mut tools, &mut found);
         at += run;
     }
     found
 }
 
+/// A low part, as masks: the parts of the sculpt it sees, and the low parts that see some of them too.
+struct OfPart<'a> {
+    part: u32,
+    seen: &'a [bool],
+    rivals: &'a [bool],
+}
+
 fn probe_packet(
     scene: &ProbeScene,
-    (part, rivals): (u16, &[bool]),
+    of: &OfPart,
     points: &[(u32, f32, f32)],
-    (packet, walk): (&mut Packet, &mut Walk),
+    (packet, walk): &mut (Packet, Walk),
     found: &mut Vec<Probe>,
 ) {
+    let &OfPart { part, seen: allowed, rivals } = of;
     let low = scene.low;
     let far = low.mesh.diagonal() * FURTHEST;
     let skin = low.mesh.diagonal() * NEAREST_WALL;
-    let allowed = &scene.allowed[part as usize];
     let surface: Vec<_> = points.iter().map(|&(t, v, w)| low.point(t, v, w, Direction::Averaged)).collect();
     let fill = |packet: &mut Packet, ray: &dyn Fn(usize) -> RaySpan| {
         packet.clear();

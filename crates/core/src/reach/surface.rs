@@ -9,7 +9,7 @@ use glam::{Mat3, Vec3};
 pub struct LowSurface {
     pub mesh: Mesh,
     /// Part number of each triangle.
-    pub parts: Vec<u16>,
+    pub parts: Vec<u32>,
     /// MikkTSpace tangents, one a corner; empty without UVs.
     tangents: Vec<[CornerTangent; 3]>,
     /// Averaged ray direction of each vertex.

@@ -4,6 +4,7 @@ use super::{
     Direction, Distance, Endings, HitRule, ImageFormat, Layout, Padding, Pairing, Plane, PlaneTarget, Recipe, Source,
     Stroke, UvChoice,
 };
+use crate::maps::MapSettings;
 use crate::trace::BackFaces;
 use std::collections::BTreeSet;
 
@@ -57,10 +58,18 @@ pub fn changes(before: &Recipe, after: &Recipe) -> Vec<String> {
             }
         }
     }
-    let cage = |r: &Recipe| r.cage.as_ref().map_or("none".to_owned(), |c| c.file.clone());
-    say("cage", cage(before), cage(after));
-    let map = |r: &Recipe| r.normal_map.as_ref().map_or("none".to_owned(), |n| n.file.clone());
-    say("normal map", map(before), map(after));
+    let named = |file: Option<(&str, &Option<String>)>| {
+        file.map_or(("none".to_owned(), None), |(name, hash)| (name.to_owned(), hash.clone()))
+    };
+    let cage = |r: &Recipe| named(r.cage.as_ref().map(|c| (c.file.as_str(), &c.hash)));
+    let map = |r: &Recipe| named(r.normal_map.as_ref().map(|n| (n.file.as_str(), &n.hash)));
+    for (what, old, new) in [("cage", cage(before), cage(after)), ("normal map", map(before), map(after))] {
+        let newer = if old.0 == new.0 && old.1 != new.1 { "newer " } else { "" };
+        say(what, old.0, format!("{newer}{}", new.0));
+    }
+    if let (Some(old), Some(new)) = (&before.normal_map, &after.normal_map) {
+        say("normal map's green", old.y.words().into(), new.y.words().into());
+    }
     say("reach out", distance(before.reach.out), distance(after.reach.out));
     say("reach in", distance(before.reach.inward), distance(after.reach.inward));
     let parts: BTreeSet<&str> = before.reach.parts.iter().chain(&after.reach.parts).map(|p| p.part.as_str()).collect();
@@ -123,14 +132,47 @@ pub fn changes(before: &Recipe, after: &Recipe) -> Vec<String> {
         let label = map.kind().label;
         match before.maps.iter().find(|m| m.id() == map.id()) {
             None => said.push(format!("{label} added")),
-            Some(old) if old != map => said.push(format!("{label} {} to {}", old.words(), map.words())),
-            Some(_) => {}
+            Some(old) => said.extend(settings_changed(label, old, map)),
         }
     }
     for map in before.maps.iter().filter(|m| !after.maps.iter().any(|a| a.id() == m.id())) {
         said.push(format!("{} left out", map.kind().label));
     }
     said
+}
+
+/// Each setting in which a map differs, by the name it has in the recipe: none can be forgotten here.
+fn settings_changed(label: &str, old: &MapSettings, new: &MapSettings) -> Vec<String> {
+    let fields = |map: &MapSettings| match serde_json::to_value(map) {
+        Ok(serde_json::Value::Object(fields)) => fields,
+        _ => serde_json::Map::new(),
+    };
+    let (old, new) = (fields(old), fields(new));
+    let names: BTreeSet<&String> = old.keys().chain(new.keys()).collect();
+    let changed = names.into_iter().filter(|name| old.get(*name) != new.get(*name)).map(|name| {
+        let (before, after) = (value_words(old.get(name)), value_words(new.get(name)));
+        let newer = if before == after { "newer " } else { "" };
+        format!("{label} {} {before} to {newer}{after}", name.replace('-', " "))
+    });
+    changed.collect()
+}
+
+fn value_words(value: Option<&serde_json::Value>) -> String {
+    use serde_json::Value;
+    match value {
+        None | Some(Value::Null) => "none".into(),
+        Some(Value::Bool(on)) => if *on { "on" } else { "off" }.into(),
+        // A setting's own word, as the recipe has it.
+        Some(Value::String(word)) => word.replace('-', " "),
+        Some(Value::Number(number)) => number.as_f64().map_or_else(|| number.to_string(), |n| (n as f32).to_string()),
+        Some(Value::Array(list)) if list.is_empty() => "none".into(),
+        Some(Value::Array(list)) => list.iter().map(|v| value_words(Some(v))).collect::<Vec<_>>().join(" and "),
+        // A picture is told by its file; others by what they hold.
+        Some(Value::Object(fields)) => match fields.get("file") {
+            Some(Value::String(file)) => file.clone(),
+            _ => fields.values().map(|v| value_words(Some(v))).collect::<Vec<_>>().join(" "),
+        },
+    }
 }
 
 /// Strokes in words, those of one brush in a row together.

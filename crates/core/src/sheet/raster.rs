@@ -22,30 +22,17 @@ pub struct SheetTriangles {
     pub triangles: Vec<SheetTriangle>,
 }
 
-/// Which triangles of a mesh a sheet takes, and which unit square of UV space it shows.
-#[derive(Clone, Debug, Default, PartialEq)]
-pub struct SheetShare {
-    /// Lower left corner of the square, in whole UV units.
-    pub square: (i32, i32),
-    /// Only triangles with one of these entries in `Mesh::triangle_materials`; all when None.
-    pub materials: Option<Vec<u16>>,
-}
-
 impl SheetTriangles {
-    /// Lays the mesh's UVs on a sheet of `size` texels a side. Triangles without UV area are left out.
-    pub fn new(mesh: &Mesh, size: u32, share: &SheetShare) -> SheetTriangles {
+    /// Lays the UVs of some of a mesh's triangles on a sheet of `size` texels a side that shows a unit square of UV space, named
+    /// by its lower left corner in whole UV units. Triangles without UV area are left out.
+    pub fn new(mesh: &Mesh, size: u32, square: (i32, i32), triangles: impl IntoIterator<Item = u32>) -> SheetTriangles {
         if mesh.uvs.is_empty() {
             return SheetTriangles { size, triangles: Vec::new() };
         }
         let scale = f64::from(size);
-        let (left, bottom) = (f64::from(share.square.0), f64::from(share.square.1));
-        let takes = |t: &u32| {
-            let of =
-                |materials: &Vec<u16>| mesh.triangle_materials.get(*t as usize).is_some_and(|m| materials.contains(m));
-            share.materials.as_ref().is_none_or(of)
-        };
-        let triangles = (0..mesh.triangles.len() as u32)
-            .filter(takes)
+        let (left, bottom) = (f64::from(square.0), f64::from(square.1));
+        let triangles = triangles
+            .into_iter()
             .filter_map(|t| {
                 let place = |uv: glam::Vec2| {
                     dvec2((f64::from(uv.x) - left) * scale, (1.0 - (f64::from(uv.y) - bottom)) * scale)
@@ -59,6 +46,11 @@ impl SheetTriangles {
             })
             .collect();
         SheetTriangles { size, triangles }
+    }
+
+    /// All triangles of a mesh on the unit square.
+    pub fn of_mesh(mesh: &Mesh, size: u32) -> SheetTriangles {
+        SheetTriangles::new(mesh, size, (0, 0), 0..mesh.triangles.len() as u32)
     }
 
     /// For each tile, the triangles whose bounding box touches it, in ascending order.

@@ -5,12 +5,14 @@ mod lanes;
 mod nearest;
 mod packet;
 mod ready;
+mod sight;
 mod tree;
 mod walk;
 
 pub use lanes::LANES;
 pub use nearest::{Nearest, nearest_on_triangle};
 pub use packet::{Packet, PacketAnswer, Walk, hit_point};
+pub use sight::{Sight, SightMask};
 pub use tree::TraceScene;
 
 use glam::Vec3;

@@ -16,7 +16,7 @@ use std::time::Duration;
 /// the same for every asset, however wide.
 const INNER_SIZE: f32 = 1024.0;
 
-/// `Child::part` of a subtree that holds triangles of several parts.
+/// `Child::part` of a subtree that holds triangles of several parts, or of one whose number does not fit: its leaves decide.
 const SEVERAL_PARTS: u16 = u16::MAX;
 
 /// One side of a [`Node`].
@@ -63,14 +63,14 @@ pub(super) struct Leaf {
     pub at: [[Eight<f32>; 3]; 3],
     /// Numbers in the mesh.
     pub triangle: [u32; LANES],
-    parts: [u16; LANES],
-    /// The part of all of them, or [`SEVERAL_PARTS`].
+    parts: [u32; LANES],
+    /// The part of all of them, where it fits, or [`SEVERAL_PARTS`].
     part: u16,
 }
 
 impl Leaf {
     /// `triangles`: one to eight.
-    fn new(mesh: &Mesh, part_of: &[u16], scale: f32, triangles: &[u32]) -> Leaf {
+    fn new(mesh: &Mesh, part_of: &[u32], scale: f32, triangles: &[u32]) -> Leaf {
         let place = |i: usize| triangles[i.min(triangles.len() - 1)];
         let mut at = [[Eight::splat(0.0); 3]; 3];
         for i in 0..LANES {
@@ -80,7 +80,9 @@ impl Leaf {
             }
         }
         let parts = std::array::from_fn(|i| part_of[place(i) as usize]);
-        let part = if parts.iter().all(|&p| p == parts[0]) { parts[0] } else { SEVERAL_PARTS };
+        let parts: [u32; LANES] = parts;
+        let one = parts.iter().all(|&p| p == parts[0]).then_some(parts[0]);
+        let part = one.and_then(|p| u16::try_from(p).ok()).unwrap_or(SEVERAL_PARTS);
         Leaf { at, triangle: std::array::from_fn(place), parts, part }
     }
 

@@ -8,7 +8,7 @@ use ember_ridge_core::glam::Vec3;
 use ember_ridge_core::maps::MapSettings;
 use ember_ridge_core::reach::spread_points;
 use ember_ridge_core::recipe::{Direction, Distance, Pairing};
-use ember_ridge_core::trace::{BackFaces, LANES, Packet, RaySpan, Seen, Walk, hit_point};
+use ember_ridge_core::trace::{BackFaces, LANES, Packet, RaySpan, Seen, SightMask, Walk, hit_point};
 use ember_ridge_core::{Mesh, Recipe};
 use ember_ridge_samples::shapes::{FAMILY, Shape, shape};
 use ember_ridge_samples::{Detail, make};
@@ -72,9 +72,9 @@ impl Case<'_> {
     fn each(&self, reach: &dyn Fn(Point) -> (f32, f32), told: &mut dyn FnMut(Fate)) {
         let low = &self.scene.low;
         let pairs = self.scene.pairs(&self.recipe);
-        let (mut packet, mut walk) = (Packet::default(), Walk::default());
+        let (mut packet, mut walk, mut mask) = (Packet::default(), Walk::default(), SightMask::default());
         for run in self.points.chunk_by(|a, b| low.parts[a.0 as usize] == low.parts[b.0 as usize]) {
-            let mask = &pairs.allowed[low.parts[run[0].0 as usize] as usize];
+            let mask = mask.of(&pairs.sights[low.parts[run[0].0 as usize] as usize], self.scene.high.parts.len());
             for lanes in run.chunks(LANES) {
                 packet.clear();
                 for (i, &(t, v, w)) in lanes.iter().enumerate() {

@@ -16,7 +16,7 @@ use std::time::Duration;
 pub struct SingleRays {
     tree: CwBvh,
     corners: Vec<[f32; 9]>,
-    parts: Vec<u16>,
+    parts: Vec<u32>,
 }
 
 impl SingleRays {

@@ -6,7 +6,7 @@ use crate::api::{
     RunView,
 };
 use crate::fault::{Fault, Result};
-use ember_ridge_core::bake::{PairRules, PairedBy, estimate, pair_parts};
+use ember_ridge_core::bake::{PairRow, PairRules, PairedBy, estimate, pair_parts};
 use ember_ridge_core::glam::Vec3;
 use ember_ridge_core::mesh::{MeshStep, compare_placing};
 use ember_ridge_core::recipe::{Change, MOST_NAME, Pairing, PatchFault, all_in_conflict, difference, merge};
@@ -308,14 +308,17 @@ pub(super) async fn view(app: &Arc<App>, id: i64) -> Result<Tagged> {
     };
     let mut table = pair_parts(&low, &high, PairRules::of(recipe, share.as_ref().map(|s| s.as_slice())));
     mark_allowed(&mut table.findings, &recipe.exceptions);
-    let pairs = low.iter().zip(&table.by).enumerate().map(|(i, (part, by))| PairView {
-        number: i as u32 + 1,
-        low: part.name.clone(),
-        high: high.iter().zip(by).filter_map(|(h, by)| by.map(|by| paired_part(&h.name, by))).collect(),
-    });
-    // A part that nothing fits sees everything; that does not make a pair.
-    let seen = |h: usize| table.by.iter().any(|row| row[h].is_some_and(|by| by != PairedBy::Default));
-    let unseen = (0..high.len()).filter(|&h| !low.is_empty() && !seen(h)).map(|h| high[h].name.clone());
+    let mut seen = vec![low.is_empty(); high.len()];
+    let pair = |(number, (part, row)): (usize, (&Part, &PairRow))| {
+        let paired = row.pairs(high.len()).map(|(h, by)| {
+            // A part that nothing fits sees everything; that does not make a pair.
+            seen[h as usize] |= by != PairedBy::Default;
+            paired_part(&high[h as usize].name, by)
+        });
+        PairView { high: paired.collect(), number: number as u32 + 1, low: part.name.clone() }
+    };
+    let pairs: Vec<PairView> = low.iter().zip(&table.rows).enumerate().map(pair).collect();
+    let unseen = high.iter().zip(&seen).filter(|(_, seen)| !**seen).map(|(part, _)| part.name.clone());
     let RunPage { runs, .. } = run_page(app, id, None, RUNS_SHOWN).await?;
     let (run_count, run_bytes) = app.store.run_totals(id).await?;
     // A final tells more of finals than a proof does.
@@ -333,7 +336,7 @@ pub(super) async fn view(app: &Arc<App>, id: i64) -> Result<Tagged> {
         revision: asset.head,
         undo: asset.undo,
         redo: asset.redo,
-        pairs: pairs.collect(),
+        pairs,
         unseen: unseen.collect(),
         told: Vec::new(),
         placing: placing(recipe, &meshes),
