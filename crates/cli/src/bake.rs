@@ -9,7 +9,7 @@ use crate::say::{answer, aside};
 use crate::scene::load_scene;
 use anyhow::{Context, anyhow};
 use ember_ridge_core::Recipe;
-use ember_ridge_core::bake::{Outcome, Plan, PlannedMap, Report, SheetFile, Watch, run_into};
+use ember_ridge_core::bake::{Outcome, Plan, PlannedMap, Report, SheetFile, Watch, on_threads, run_into};
 use ember_ridge_core::recipe::map_file_name;
 use ember_ridge_formats::files::{spool_for, write_whole};
 use ember_ridge_formats::image::write_map;
@@ -33,8 +33,10 @@ pub fn run(arguments: &Bake) -> Result<ExitCode, Unusable> {
     ready_folder(&out)?;
 
     let progress = Progress::new();
-    let scene = load_scene(&recipe, &files, &progress)?;
-    let plan = Plan::timed(&recipe, &scene, &|| progress.now())?;
+    let plan = on_threads(arguments.threads, || -> Result<Plan, Unusable> {
+        let scene = load_scene(&recipe, &files, &progress)?;
+        Ok(Plan::watched(&recipe, &scene, &progress)?)
+    })?;
     if let Some(path) = &arguments.recipe {
         files.read(path)?;
     }

@@ -10,6 +10,7 @@ pub mod mesh;
 pub mod reach;
 pub mod recipe;
 pub mod sheet;
+pub mod stop;
 pub mod trace;
 
 pub use finding::{Exception, Finding, FindingKind, Fix, FixOn, Place, Severity, mark_allowed};

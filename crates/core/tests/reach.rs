@@ -9,6 +9,7 @@ use ember_ridge_core::glam::{Vec3, vec3};
 use ember_ridge_core::maps::MapSettings;
 use ember_ridge_core::reach::{LowSurface, MarkKind, ReachField, envelope_marks};
 use ember_ridge_core::recipe::{Axis, Brush, Direction, Distance, Pairing, PartReach, ReachSide, Recipe, Stroke};
+use ember_ridge_core::stop::never;
 use ember_ridge_core::trace::BackFaces;
 use support::{Whole, bake_scene, ball, cube, height_field, moved, recipe, scaled};
 
@@ -35,7 +36,7 @@ fn auto(mut recipe: Recipe) -> Recipe {
 }
 
 fn field(scene: &BakeScene, recipe: &Recipe) -> ReachField {
-    scene.field(recipe, &scene.pairs(recipe))
+    scene.field(recipe, &scene.pairs(recipe), &never).expect("nobody stops it")
 }
 
 /// Reach out at each vertex of a mesh.
@@ -323,14 +324,20 @@ fn the_fit_holds_a_bump_where_it_is_and_keeps_to_its_half_of_a_gap() {
     let scene = BakeScene::new(&[&floor, &roof], &[&floor, &roof], None).expect("no cage");
     let out = out_of(&scene, &field(&scene, &recipe));
     assert!(out.iter().all(|&o| o > 0.0 && o <= 0.046), "{out:?}");
-    let marks =
-        envelope_marks(&scene.low, &field(&scene, &recipe), &scene.fit(&scene.pairs(&recipe), BackFaces::Skip).probes);
+    let marks = envelope_marks(
+        &scene.low,
+        &field(&scene, &recipe),
+        &scene.fit(&scene.pairs(&recipe), BackFaces::Skip, &never).expect("goes on").probes,
+    );
     assert!(marks.is_empty(), "{marks:?}");
     // By hand it can be made to cross, and that is marked.
     let mut wide = recipe.clone();
     wide.reach.out = Distance::Units(0.08);
-    let marks =
-        envelope_marks(&scene.low, &field(&scene, &wide), &scene.fit(&scene.pairs(&wide), BackFaces::Skip).probes);
+    let marks = envelope_marks(
+        &scene.low,
+        &field(&scene, &wide),
+        &scene.fit(&scene.pairs(&wide), BackFaces::Skip, &never).expect("goes on").probes,
+    );
     assert!(marks.iter().any(|m| matches!(m.kind, MarkKind::CrossesItself | MarkKind::CrossesAnother)));
     assert!(marks.iter().all(|m| (m.by - 0.06).abs() < 1e-3), "0.08 and 0.08 in a gap of 0.1");
 }
@@ -341,7 +348,7 @@ fn what_pokes_out_of_an_envelope_is_marked_where_it_does() {
     let high = height_field("plate", 100, |x, _| if x > 0.7 { 0.05 } else { -0.03 });
     let scene = BakeScene::new(&[&low], &[&high], None).expect("no cage");
     let recipe = recipe(64, 1, (0.02, 0.01), maps(&["normal"]));
-    let fit = scene.fit(&scene.pairs(&recipe), BackFaces::Skip);
+    let fit = scene.fit(&scene.pairs(&recipe), BackFaces::Skip, &never).expect("nobody stops it");
     let marks = envelope_marks(&scene.low, &field(&scene, &recipe), &fit.probes);
     let (out, deep): (Vec<_>, Vec<_>) = marks.iter().partition(|m| m.kind == MarkKind::PokesOut);
     assert!(!out.is_empty() && out.iter().all(|m| m.point[0] > 0.68 && m.by <= 0.0301));

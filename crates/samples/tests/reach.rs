@@ -4,6 +4,7 @@ use ember_ridge_core::bake::{BakeScene, Plan, Unwatched, run};
 use ember_ridge_core::maps::MapSettings;
 use ember_ridge_core::reach::spread_points;
 use ember_ridge_core::recipe::{Direction, Pairing};
+use ember_ridge_core::stop::never;
 use ember_ridge_core::trace::{BackFaces, RaySpan, hit_point};
 use ember_ridge_core::{Mesh, Recipe};
 use ember_ridge_samples::shapes::{FAMILY, Shape, shape};
@@ -38,7 +39,7 @@ fn fitted_reaches_fail_at_most_half_as_often_as_the_best_single_numbers() {
         let made = shape(number);
         let scene = scene_of(&made.low, &made.high);
         let recipe = Recipe { pairing: Pairing::All, ..Recipe::new("shape") };
-        let field = scene.field(&recipe, &scene.pairs(&recipe));
+        let field = scene.field(&recipe, &scene.pairs(&recipe), &never).expect("nobody stops it");
         let points = spread_points(&scene.low, 6000, 1, 77_777);
         let fitted = failures(&scene, &made, &points, &|(t, v, w)| field.at(t, v, w));
         let diagonal = scene.low.mesh.diagonal();

@@ -4,7 +4,7 @@ use crate::api::{Event, ProgressView};
 use crate::fault::{Fault, Result, aside};
 use crate::keep::{Baked, keep_maps, map_key};
 use crate::{App, locked};
-use ember_ridge_core::bake::{Canvas, Ended, Plan, Preview, Watch, run_into};
+use ember_ridge_core::bake::{Canvas, Ended, Plan, PlanFault, Preview, Watch, run_into};
 use ember_ridge_formats::files::spool_for;
 use ember_ridge_store::{Naming, Run, RunKind, RunStatus};
 use rocket::http::Status;
@@ -214,8 +214,11 @@ fn bake(app: &App, job: &Run, running: &Running) -> Result<Option<(Baked, Naming
     if !watch.begins("planning") {
         return Ok(None);
     }
-    let plan = Plan::timed(&job.recipe, &scene, &|| watch.now()).map_err(|f| Fault::unusable(f.to_string()))?;
-    let plan = plan.keeping();
+    let plan = match Plan::watched(&job.recipe, &scene, &watch) {
+        Ok(plan) => plan.keeping(),
+        Err(PlanFault::Stopped) => return Ok(None),
+        Err(fault) => return Err(Fault::unusable(fault.to_string())),
+    };
     let spool = spool_for(plan.spool_bytes(), app.store.blobs.folder())?;
     let outcome = match run_into(&plan, 0, &watch, spool) {
         Ok(outcome) => outcome,

@@ -4,6 +4,7 @@
 mod canvas;
 mod counts;
 mod estimate;
+mod few;
 mod hits;
 mod kept;
 mod lean;
@@ -32,7 +33,7 @@ pub use pairs::{PairRow, PairRules, PairTable, PairedBy, SharedSpace, pair_parts
 pub(crate) use plan::stored_for;
 pub use plan::{BakeScene, Plan, PlanFault, PlannedMap};
 pub use report::{MapReport, Report, SheetFile};
-pub use run::{Ended, Unwatched, Watch, run, run_into};
+pub use run::{Ended, Unwatched, Watch, on_threads, run, run_into};
 pub use sheets::SheetPlan;
 pub use spool::{MemorySpool, Spool};
 pub use story::{Crossing, Fate, RaySide, Trace, TraceNeighbour, TracedRay};

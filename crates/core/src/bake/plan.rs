@@ -1,9 +1,11 @@
 //! The plan of a bake: everything that is the same for all tiles, worked out once.
 
+use super::few::Few;
 use super::kept::KeptTiles;
 use super::nearness::shared_space;
 use super::pairs::{PairRow, PairRules, PairTable, PairedBy, SharedSpace, pair_parts};
 use super::repeat::{Repeated, repeat_around};
+use super::run::{Unwatched, Watch};
 use super::sheets::{SheetPlan, plan_sheets};
 use super::spool::Stored;
 use crate::finding::{Finding, FindingKind, mark_allowed};
@@ -12,10 +14,11 @@ use crate::mesh::{CurvatureField, Mesh, Part, check_mesh, compare_placing};
 use crate::reach::{CageFault, Fit, LowSurface, ProbeScene, ReachField, ReachPoints, fit_reach};
 use crate::recipe::{Distance, ImageFormat, Pairing, PlaneTarget, Recipe, SheetName};
 use crate::sheet::{Depth, Image, sample_pattern};
+use crate::stop::{Stop, Stopped};
 use crate::trace::{BackFaces, Sight, TraceScene};
 use glam::Vec3;
 use std::collections::HashMap;
-use std::sync::{Arc, Mutex, OnceLock, PoisonError};
+use std::sync::{Arc, OnceLock};
 
 /// The meshes of a bake, ready for use and shared between bakes, and the pictures it reads.
 #[derive(Clone)]
@@ -29,11 +32,11 @@ pub struct BakeScene {
     /// Pictures by the file name the recipe gives them.
     pub images: HashMap<String, Arc<Image>>,
     low_trace: Arc<OnceLock<TraceScene>>,
-    curvatures: Arc<Mutex<Vec<KeptField>>>,
+    curvatures: Arc<Few<u32, CurvatureField>>,
     low_findings: Arc<OnceLock<Vec<Finding>>>,
     shared_space: Arc<OnceLock<Vec<Vec<(u32, f32)>>>>,
     points: Arc<OnceLock<ReachPoints>>,
-    fits: Arc<Mutex<Vec<KeptFit>>>,
+    fits: Arc<Few<FitRules, Fit>>,
     pub(super) kept: Arc<KeptTiles>,
     /// Where the sculpt repeats: for each of its triangles the one it is a copy of.
     copy_of: Option<Arc<Vec<u32>>>,
@@ -41,11 +44,8 @@ pub struct BakeScene {
     high_bounds: (Vec3, Vec3),
 }
 
-/// Curvature averaged over a radius.
-type KeptField = (f32, Arc<CurvatureField>);
-
-/// A fit, and the rules it was made by: who sees whom, and what back faces do.
-type KeptFit = ((Vec<Sight>, BackFaces), Arc<Fit>);
+/// What a fit depends on besides the meshes: who sees whom, and what back faces do.
+type FitRules = (Vec<Sight>, BackFaces);
 
 /// How many fits of a scene are kept.
 const FITS: usize = 3;
@@ -92,11 +92,11 @@ impl BakeScene {
             own_surface,
             images: HashMap::new(),
             low_trace: Arc::default(),
-            curvatures: Arc::default(),
+            curvatures: Arc::new(Few::new(CURVATURES)),
             low_findings: Arc::default(),
             shared_space: Arc::default(),
             points: Arc::default(),
-            fits: Arc::default(),
+            fits: Arc::new(Few::new(FITS)),
             kept: Arc::default(),
             copy_of,
             high_bounds,
@@ -104,10 +104,9 @@ impl BakeScene {
     }
 
     /// Bytes it holds in memory with all that was made for it since: trees, curvature, kept rays. Pictures are not counted, and
-    /// curvature is not while some is being prepared: whoever asks does not wait for that.
+    /// neither is what is being made.
     pub fn bytes(&self) -> usize {
-        let curvatures = self.curvatures.try_lock();
-        let curvature = curvatures.map_or(0, |fields| fields.iter().map(|(_, field)| field.bytes()).sum::<usize>());
+        let curvature: usize = self.curvatures.ready().iter().map(|field| field.bytes()).sum();
         let low = self.low.mesh.bytes() + self.low.mesh.triangles.len() * 120;
         let trees = self.trace.bytes() + self.low_trace.get().map_or(0, TraceScene::bytes);
         self.high.bytes() + low + trees + curvature + self.kept.bytes()
@@ -170,12 +169,10 @@ impl BakeScene {
     }
 
     /// Reaches fitted to the sculpt; kept for the next bake.
-    pub fn fit(&self, pairs: &PairTable, back_faces: BackFaces) -> Arc<Fit> {
-        let mut kept = self.fits.lock().unwrap_or_else(PoisonError::into_inner);
-        let rules = (pairs.sights.clone(), back_faces);
-        if let Some((_, fit)) = kept.iter().find(|(known, _)| *known == rules) {
-            return fit.clone();
-        }
+    ///
+    /// # Errors
+    /// [`Stopped`] when `stop` asked for it.
+    pub fn fit(&self, pairs: &PairTable, back_faces: BackFaces, stop: Stop) -> Result<Arc<Fit>, Stopped> {
         let scene = ProbeScene {
             low: &self.low,
             low_trace: self.low_trace(),
@@ -184,37 +181,29 @@ impl BakeScene {
             high_parts: self.high.parts.len(),
             back_faces,
         };
-        let fit = Arc::new(fit_reach(&scene, self.points()));
-        kept.push((rules, fit.clone()));
-        if kept.len() > FITS {
-            kept.remove(0);
-        }
-        fit
+        self.fits.get((pairs.sights.clone(), back_faces), || fit_reach(&scene, self.points(), stop))
     }
 
     /// The reaches of a recipe over these meshes.
-    pub fn field(&self, recipe: &Recipe, pairs: &PairTable) -> ReachField {
+    ///
+    /// # Errors
+    /// [`Stopped`] when `stop` asked for it.
+    pub fn field(&self, recipe: &Recipe, pairs: &PairTable, stop: Stop) -> Result<ReachField, Stopped> {
         if self.own_surface {
-            return ReachField::none(&self.low);
+            return Ok(ReachField::none(&self.low));
         }
         let sides = |part: &Part| recipe.reach.of_part(&part.name);
         let fits = self.low.mesh.parts.iter().map(sides).any(|(o, i)| o == Distance::Auto || i == Distance::Auto);
-        let fit = fits.then(|| self.fit(pairs, recipe.back_faces));
-        ReachField::new(recipe, &self.low, || self.low_trace(), self.points(), fit.as_deref())
+        let fit = fits.then(|| self.fit(pairs, recipe.back_faces, stop)).transpose()?;
+        Ok(ReachField::new(recipe, &self.low, || self.low_trace(), self.points(), fit.as_deref()))
     }
 
     /// Mean curvature of the sculpt averaged over `radius`; kept for the next bake.
-    pub fn curvature(&self, radius: f32) -> Arc<CurvatureField> {
-        let mut kept = self.curvatures.lock().unwrap_or_else(PoisonError::into_inner);
-        if let Some((_, field)) = kept.iter().find(|(r, _)| *r == radius) {
-            return field.clone();
-        }
-        let field = Arc::new(CurvatureField::new(&self.high, radius));
-        kept.push((radius, field.clone()));
-        if kept.len() > CURVATURES {
-            kept.remove(0);
-        }
-        field
+    ///
+    /// # Errors
+    /// [`Stopped`] when `stop` asked for it.
+    pub fn curvature(&self, radius: f32, stop: Stop) -> Result<Arc<CurvatureField>, Stopped> {
+        self.curvatures.get(radius.to_bits(), || CurvatureField::unless_stopped(&self.high, radius, stop))
     }
 }
 
@@ -227,6 +216,14 @@ pub enum PlanFault {
         "low-poly: no triangle has a place on the sheet. Unwrap the mesh (UVs between 0 and 1) and export it again"
     )]
     NothingOnSheet,
+    #[error("the bake was stopped")]
+    Stopped,
+}
+
+impl From<Stopped> for PlanFault {
+    fn from(_: Stopped) -> PlanFault {
+        PlanFault::Stopped
+    }
 }
 
 /// One map of a plan.
@@ -272,24 +269,33 @@ impl Plan {
     /// # Errors
     /// A setting out of range, or a low-poly without any UV area inside the square.
     pub fn new(recipe: &Recipe, scene: &BakeScene) -> Result<Plan, PlanFault> {
-        Plan::timed(recipe, scene, &|| 0.0)
+        Plan::watched(recipe, scene, &Unwatched)
     }
 
-    /// The same with a clock, in seconds, so that maps are charged for getting ready.
+    /// The same with a clock, so that maps are charged for getting ready, and a wish to stop, which is asked in between. Loops
+    /// spread over the thread pool they are called in ([`super::on_threads`]).
     ///
     /// # Errors
-    /// As [`Plan::new`].
-    pub fn timed(recipe: &Recipe, scene: &BakeScene, now: &dyn Fn() -> f64) -> Result<Plan, PlanFault> {
+    /// As [`Plan::new`], and [`PlanFault::Stopped`].
+    pub fn watched(recipe: &Recipe, scene: &BakeScene, watch: &dyn Watch) -> Result<Plan, PlanFault> {
+        let stop: Stop = &|| watch.stopped();
         recipe.validate().map_err(PlanFault::Recipe)?;
         let sheets = plan_sheets(&scene.low.mesh, &recipe.sheet);
         if sheets.is_empty() {
             return Err(PlanFault::NothingOnSheet);
         }
         let pairs = scene.pairs(recipe);
-        let field = scene.field(recipe, &pairs);
+        let field = scene.field(recipe, &pairs, stop)?;
         let detail = detail_map(recipe, scene, &sheets);
-        let setup = Setup { recipe, scene, pairs: &pairs, diagonal: scene.diagonal(), detail: &detail };
-        let maps: Vec<PlannedMap> = recipe.maps.iter().map(|settings| plan_map(settings, &setup, now)).collect();
+        let setup = Setup { recipe, scene, pairs: &pairs, diagonal: scene.diagonal(), detail: &detail, stop };
+        let mut maps: Vec<PlannedMap> = Vec::with_capacity(recipe.maps.len());
+        for settings in &recipe.maps {
+            maps.push(plan_map(settings, &setup, watch));
+            // A map that was stopped on its way cannot tell that from one that cannot be made.
+            if stop() {
+                return Err(PlanFault::Stopped);
+            }
+        }
         let mut findings = scene.low_findings().to_vec();
         if recipe.sheet.layout == crate::recipe::Layout::Udim {
             findings.retain(|f| f.kind != FindingKind::IslandOutside);
@@ -352,8 +358,8 @@ pub(crate) fn stored_for(settings: &MapSettings, recipe: &Recipe) -> Stored {
     }
 }
 
-fn plan_map(settings: &MapSettings, setup: &Setup, now: &dyn Fn() -> f64) -> PlannedMap {
-    let begun = now();
+fn plan_map(settings: &MapSettings, setup: &Setup, watch: &dyn Watch) -> PlannedMap {
+    let begun = watch.now();
     let work = settings.prepare(setup);
     let (format, depth) = setup.recipe.file_kind(settings);
     let kind = settings.kind();
@@ -366,7 +372,7 @@ fn plan_map(settings: &MapSettings, setup: &Setup, now: &dyn Fn() -> f64) -> Pla
         format,
         depth,
         work,
-        preparing: now() - begun,
+        preparing: watch.now() - begun,
     }
 }
 

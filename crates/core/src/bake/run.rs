@@ -67,13 +67,16 @@ pub fn run(plan: &Plan, threads: usize, watch: &dyn Watch) -> Result<Outcome, En
 /// # Errors
 /// [`Ended::Stopped`] when the watch asked for it, [`Ended::Spool`] when a tile cannot be kept.
 pub fn run_into(plan: &Plan, threads: usize, watch: &dyn Watch, spool: Arc<dyn Spool>) -> Result<Outcome, Ended> {
-    let pool = match rayon::ThreadPoolBuilder::new().num_threads(threads).build() {
-        Ok(pool) => pool,
+    on_threads(threads, || run_in_pool(plan, rayon::current_num_threads(), watch, spool))
+}
+
+/// Does something on a pool of `threads` threads (0 = one a core): what it spreads out keeps to them.
+pub fn on_threads<T: Send>(threads: usize, work: impl FnOnce() -> T + Send) -> T {
+    match rayon::ThreadPoolBuilder::new().num_threads(threads).build() {
+        Ok(pool) => pool.install(work),
         // No threads to be had: the caller's own does the work.
-        Err(_) => return run_in_pool(plan, 1, watch, spool),
-    };
-    let threads = pool.current_num_threads();
-    pool.install(|| run_in_pool(plan, threads, watch, spool))
+        Err(_) => work(),
+    }
 }
 
 struct Shared<'a> {

@@ -72,8 +72,8 @@ impl Map for CavitySettings {
             )?),
             (CavityMethod::Occlusion, MadeFrom::NormalMap) => How::Relief(setup.detail.clone()?, detail * NEAR),
             (CavityMethod::Curvature, MadeFrom::Sculpt) => How::Bends {
-                fine: Source::Sculpt(setup.scene.curvature(detail)),
-                slow: Source::Sculpt(setup.scene.curvature(detail * SLOW)),
+                fine: Source::Sculpt(setup.curvature(detail)?),
+                slow: Source::Sculpt(setup.curvature(detail * SLOW)?),
                 radius: detail * 2.0,
             },
             (CavityMethod::Curvature, MadeFrom::NormalMap) => How::Bends {

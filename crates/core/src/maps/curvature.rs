@@ -58,7 +58,7 @@ impl Map for CurvatureSettings {
         let source = match self.from {
             MadeFrom::Sculpt => {
                 setup.needs_sculpt()?;
-                Source::Sculpt(setup.scene.curvature(detail))
+                Source::Sculpt(setup.curvature(detail)?)
             }
             MadeFrom::NormalMap => Source::NormalMap(setup.detail.clone()?, detail),
         };

@@ -36,7 +36,9 @@ pub use thickness::ThicknessSettings;
 
 use crate::bake::{BakeScene, PairTable, Plan, Scratch, TileHits};
 use crate::finding::Finding;
+use crate::mesh::CurvatureField;
 use crate::recipe::{Distance, PictureSource, Recipe};
+use crate::stop::Stop;
 use gather::Gathered;
 use serde::{Deserialize, Serialize};
 use std::rc::Rc;
@@ -112,6 +114,8 @@ pub struct Setup<'a> {
     /// The asset from corner to corner, scene units.
     pub diagonal: f32,
     pub(crate) detail: &'a Result<Arc<DetailMap>, String>,
+    /// The wish to end getting ready.
+    pub(crate) stop: Stop<'a>,
 }
 
 impl Setup<'_> {
@@ -121,6 +125,11 @@ impl Setup<'_> {
             Distance::Units(units) => units,
             Distance::Auto => self.diagonal * share,
         }
+    }
+
+    /// Mean curvature of the sculpt over a size in scene units.
+    fn curvature(&self, size: f32) -> Result<Arc<CurvatureField>, String> {
+        self.scene.curvature(size, self.stop).map_err(|stopped| stopped.to_string())
     }
 
     fn needs_sculpt(&self) -> Result<(), String> {

@@ -6,6 +6,7 @@
 use super::points::ReachPoints;
 use super::probes::{Probe, ProbeScene, Wall, probe};
 use crate::recipe::Direction;
+use crate::stop::{Stop, Stopped};
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
@@ -101,8 +102,11 @@ fn bound(need: Option<f32>, room: f32, wall: Option<Wall>, harm: f32) -> Bound {
 }
 
 /// Fits reaches to the sculpt.
-pub fn fit_reach(scene: &ProbeScene, points: &ReachPoints) -> Fit {
-    let probes = probe(scene);
+///
+/// # Errors
+/// [`Stopped`] when `stop` asked for it.
+pub fn fit_reach(scene: &ProbeScene, points: &ReachPoints, stop: Stop) -> Result<Fit, Stopped> {
+    let probes = probe(scene, stop)?;
     let diagonal = scene.low.mesh.diagonal();
     let room = diagonal * ROOM_OF_DIAGONAL;
     let out_bounds: Vec<Bound> = probes.iter().map(|p| bound(p.outside, room, p.wall_out, p.harm)).collect();
@@ -113,9 +117,13 @@ pub fn fit_reach(scene: &ProbeScene, points: &ReachPoints) -> Fit {
             bound(p.inside, room, p.wall_in, wall)
         })
         .collect();
-    let (out, inward) = rayon::join(|| solve(&probes, &out_bounds, points), || solve(&probes, &in_bounds, points));
+    let (out, inward) =
+        rayon::join(|| solve(&probes, &out_bounds, points, stop), || solve(&probes, &in_bounds, points, stop));
+    if stop() {
+        return Err(Stopped);
+    }
     let (report, spots) = account(scene, &probes, points, (&out, &out_bounds), (&inward, &in_bounds));
-    Fit { uniform: uniform(&probes, diagonal), out, inward, report, spots, probes }
+    Ok(Fit { uniform: uniform(&probes, diagonal), out, inward, report, spots, probes })
 }
 
 fn weights(probe: &Probe) -> [f32; 3] {
@@ -150,10 +158,12 @@ struct Problem<'a> {
     /// Triangles around point `p`: `around[around_starts[p]..around_starts[p + 1]]`.
     around_starts: Vec<u32>,
     around: Vec<u32>,
+    /// Once it says so, values are left as they are.
+    stop: Stop<'a>,
 }
 
 impl<'a> Problem<'a> {
-    fn new(probes: &'a [Probe], bounds: &'a [Bound], points: &'a ReachPoints) -> Problem<'a> {
+    fn new(probes: &'a [Probe], bounds: &'a [Bound], points: &'a ReachPoints, stop: Stop<'a>) -> Problem<'a> {
         let triangles = points.of.len() as u32;
         let starts = (0..=triangles).map(|t| probes.partition_point(|p| p.triangle < t) as u32).collect();
         let mut pairs: Vec<(u32, u32)> =
@@ -168,7 +178,7 @@ impl<'a> Problem<'a> {
                 limits[p as usize] = limits[p as usize].max(bound.want);
             }
         }
-        Problem { probes, bounds, points, limits, starts, around_starts, around }
+        Problem { probes, bounds, points, limits, starts, around_starts, around, stop }
     }
 
     fn raise(&self, values: &mut [f32]) {
@@ -182,7 +192,7 @@ impl<'a> Problem<'a> {
                     still = false;
                 }
             }
-            if still {
+            if still || (self.stop)() {
                 break;
             }
         }
@@ -201,6 +211,9 @@ impl<'a> Problem<'a> {
     /// Lets each point down as far as the probes around it allow, half of the way at a time: no more than is needed.
     fn tighten(&self, values: &mut [f32]) {
         for _ in 0..TIGHTEN {
+            if (self.stop)() {
+                return;
+            }
             for point in 0..self.points.count as u32 {
                 let mut least = 0.0f32;
                 for &t in self.around(point) {
@@ -244,6 +257,9 @@ impl<'a> Problem<'a> {
     /// Where probes still fail, the points around them try other values, one after the other, as long as that helps.
     fn polish(&self, values: &mut [f32]) {
         for _ in 0..POLISH {
+            if (self.stop)() {
+                return;
+            }
             let failing = (0..self.points.of.len() as u32).filter(|&t| self.failing_of(t, values) > 0);
             let mut open: Vec<u32> = failing.flat_map(|t| self.points.of[t as usize]).collect();
             open.sort_unstable();
@@ -276,8 +292,8 @@ impl<'a> Problem<'a> {
 const POLISH: usize = 12;
 const TRIES: [f32; 10] = [0.0, 0.35, 0.6, 0.8, 0.93, 1.07, 1.2, 1.5, 2.2, 4.0];
 
-fn solve(probes: &[Probe], bounds: &[Bound], points: &ReachPoints) -> Vec<f32> {
-    let problem = Problem::new(probes, bounds, points);
+fn solve(probes: &[Probe], bounds: &[Bound], points: &ReachPoints, stop: Stop) -> Vec<f32> {
+    let problem = Problem::new(probes, bounds, points, stop);
     let mut values = vec![0.0f32; points.count];
     problem.raise(&mut values);
     problem.tighten(&mut values);
@@ -301,6 +317,9 @@ fn solve(probes: &[Probe], bounds: &[Bound], points: &ReachPoints) -> Vec<f32> {
     // No fit is worse than one number for all.
     let most = bounds.iter().map(|b| b.need).fold(0.0, f32::max);
     for step in 0..UNIFORM_STEPS {
+        if stop() {
+            break;
+        }
         let one = most * (step as f32 + 0.5) / UNIFORM_STEPS as f32 * 1.1;
         keep(&vec![one; points.count]);
     }

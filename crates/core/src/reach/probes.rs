@@ -4,6 +4,7 @@
 
 use super::LowSurface;
 use crate::recipe::Direction;
+use crate::stop::{Stop, Stopped};
 use crate::trace::{BackFaces, LANES, Packet, RaySpan, Seen, Sight, SightMask, TraceScene, Walk};
 use rayon::prelude::*;
 use rustc_hash::FxHashMap;
@@ -124,7 +125,10 @@ fn rivals(sights: &[Sight], high_parts: usize) -> Vec<Arc<Sight>> {
 }
 
 /// Probes the whole low-poly; the same meshes give the same probes.
-pub fn probe(scene: &ProbeScene) -> Vec<Probe> {
+///
+/// # Errors
+/// [`Stopped`] when `stop` asked for it.
+pub fn probe(scene: &ProbeScene, stop: Stop) -> Result<Vec<Probe>, Stopped> {
     let triangles = scene.low.mesh.triangles.len();
     let each = if triangles * A_TRIANGLE > MOST_PROBES { 1 } else { A_TRIANGLE };
     let mut points = spread_points(scene.low, LEAST_PROBES, each, 0);
@@ -136,7 +140,9 @@ pub fn probe(scene: &ProbeScene) -> Vec<Probe> {
         points.sort_by_key(|p| p.0);
     }
     let rivals = rivals(scene.sights, scene.high_parts);
-    points.par_chunks(1024).flat_map_iter(|chunk| probe_chunk(scene, &rivals, chunk)).collect()
+    let of_chunk = |chunk: &[_]| if stop() { Err(Stopped) } else { Ok(probe_chunk(scene, &rivals, chunk)) };
+    let found: Vec<Vec<Probe>> = points.par_chunks(1024).map(of_chunk).collect::<Result<_, _>>()?;
+    Ok(found.concat())
 }
 
 fn probe_chunk(scene: &ProbeScene, rivals: &[Arc<Sight>], points: &[(u32, f32, f32)]) -> Vec<Probe> {

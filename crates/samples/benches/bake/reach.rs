@@ -8,6 +8,7 @@ use ember_ridge_core::glam::Vec3;
 use ember_ridge_core::maps::MapSettings;
 use ember_ridge_core::reach::spread_points;
 use ember_ridge_core::recipe::{Direction, Distance, Pairing};
+use ember_ridge_core::stop::never;
 use ember_ridge_core::trace::{BackFaces, LANES, Packet, RaySpan, Seen, SightMask, Walk, hit_point};
 use ember_ridge_core::{Mesh, Recipe};
 use ember_ridge_samples::shapes::{FAMILY, Shape, shape};
@@ -179,7 +180,7 @@ pub fn print() {
         case.points.retain(|_| !kept.next().copied().unwrap_or(false));
         let helpless = helpless.iter().filter(|h| **h).count();
         let begun = Instant::now();
-        let field = case.scene.field(&case.recipe, &case.scene.pairs(&case.recipe));
+        let field = case.scene.field(&case.recipe, &case.scene.pairs(&case.recipe), &never).expect("nobody stops it");
         let seconds = begun.elapsed().as_secs_f64();
         let fitted = case.judge(&|(t, v, w)| field.at(t, v, w));
         let (_, single) = case.best_single();

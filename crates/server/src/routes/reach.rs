@@ -13,6 +13,7 @@ use ember_ridge_core::maps::MapSettings;
 use ember_ridge_core::reach::{EnvelopeMark, FitLimit, MarkKind, envelope_marks};
 use ember_ridge_core::recipe::{ImageFormat, Stroke};
 use ember_ridge_core::sheet::Depth;
+use ember_ridge_core::stop::never;
 use ember_ridge_core::{Mesh, Recipe};
 use ember_ridge_formats::image::write_png;
 use ember_ridge_formats::mesh::{write_glb, write_obj};
@@ -83,14 +84,15 @@ async fn envelope(
         recipe.sheet.size = 16;
         let plan = plan_of(app, recipe, miss())?;
         let needles = plan.needles(needles.unwrap_or(0), &|name| part.as_deref().is_none_or(|p| p == name));
-        Ok(pack_envelope(&plan, &needles))
+        pack_envelope(&plan, &needles)
     })
     .await
 }
 
-fn pack_envelope(plan: &Plan, needles: &[Needle]) -> Vec<u8> {
+fn pack_envelope(plan: &Plan, needles: &[Needle]) -> Result<Vec<u8>> {
     let (low, field) = (&plan.scene.low, &plan.field);
-    let fit = plan.scene.fit(&plan.pairs, plan.recipe.back_faces);
+    let fit = plan.scene.fit(&plan.pairs, plan.recipe.back_faces, &never);
+    let fit = fit.map_err(|stopped| Fault::unusable(stopped.to_string()))?;
     let marks = if plan.scene.own_surface { Vec::new() } else { envelope_marks(low, field, &fit.probes) };
     let mut packer = Packer::default();
     packer.floats("out", field.out.iter().flatten().copied());
@@ -122,7 +124,7 @@ fn pack_envelope(plan: &Plan, needles: &[Needle]) -> Vec<u8> {
         PartReachLine { part: p.name.clone(), out: span(&field.out), inward: span(&field.inward) }
     });
     let (parts, reach) = (parts.collect(), field.summary);
-    packer.finish(|arrays| EnvelopeHeader {
+    Ok(packer.finish(|arrays| EnvelopeHeader {
         reach,
         diagonal: low.mesh.diagonal(),
         probed: fit.probes.len() as u32,
@@ -136,7 +138,7 @@ fn pack_envelope(plan: &Plan, needles: &[Needle]) -> Vec<u8> {
         },
         plumb: !field.plumb.is_averaged(),
         arrays,
-    })
+    }))
 }
 
 fn mark_number(kind: MarkKind) -> f32 {

@@ -15,6 +15,7 @@ mod kernel;
 mod pieces;
 
 use super::Mesh;
+use crate::stop::{Stop, Stopped, never};
 use bends::{Bends, EdgeShare};
 use cells::{Cells, MOST_ALONG};
 use glam::Vec3;
@@ -47,12 +48,26 @@ impl CurvatureField {
     /// Prepares a mesh for curvature averaged over `radius` (scene units). A radius below some millionths of the mesh's size, which
     /// its coordinates do not resolve, counts as that.
     pub fn new(mesh: &Mesh, radius: f32) -> CurvatureField {
+        CurvatureField::build(mesh, radius, &never)
+    }
+
+    /// The same, unless it is to end before it is done.
+    ///
+    /// # Errors
+    /// [`Stopped`] when `stop` asked for it.
+    pub fn unless_stopped(mesh: &Mesh, radius: f32, stop: Stop) -> Result<CurvatureField, Stopped> {
+        let field = CurvatureField::build(mesh, radius, stop);
+        if stop() { Err(Stopped) } else { Ok(field) }
+    }
+
+    /// Left unfinished once `stop` asks for it.
+    fn build(mesh: &Mesh, radius: f32, stop: Stop) -> CurvatureField {
         let radius = radius.max(mesh.diagonal() * (CELLS_ALONG / MOST_ALONG)).max(f32::MIN_POSITIVE);
-        let (small, large, by_point) = shared_out(mesh, radius);
+        let (small, large, by_point) = shared_out(mesh, radius, stop);
         let (cells, pieces) = (Cells::new(mesh, radius, &small), Pieces::new(mesh, large));
         drop(small);
         let mut field = CurvatureField { radius, cells, pieces, by_point, corners: Vec::new() };
-        field.corners = field.at_vertices(mesh);
+        field.corners = field.at_vertices(mesh, stop);
         field
     }
 
@@ -75,7 +90,7 @@ impl CurvatureField {
     }
 
     /// Values at the vertices of triangles that are read between them, row of cells by row, so that the rows around are looked up once.
-    fn at_vertices(&self, mesh: &Mesh) -> Vec<f32> {
+    fn at_vertices(&self, mesh: &Mesh, stop: Stop) -> Vec<f32> {
         let mut values = vec![0.0; mesh.positions.len()];
         let mut seen = vec![false; mesh.positions.len()];
         for (number, part) in mesh.parts.iter().enumerate() {
@@ -90,6 +105,9 @@ impl CurvatureField {
             }
             own.par_sort_unstable();
             let of_row = |row: &[(i32, i32, u32)]| {
+                if stop() {
+                    return Vec::new();
+                }
                 let rows = self.cells.rows(number, row[0].0, row[0].1);
                 let value = |&(_, _, v): &(i32, i32, u32)| {
                     let (position, normal) = (mesh.positions[v as usize], mesh.normals[v as usize]);
@@ -115,7 +133,7 @@ impl CurvatureField {
 
 /// The curvature of each small triangle, and the large ones with what their edges give to them, both in rising order; and which
 /// triangles are to be read at the point itself.
-fn shared_out(mesh: &Mesh, radius: f32) -> (Vec<(u32, f32)>, Vec<Piece>, Vec<bool>) {
+fn shared_out(mesh: &Mesh, radius: f32, stop: Stop) -> (Vec<(u32, f32)>, Vec<Piece>, Vec<bool>) {
     let bends = Bends::of(mesh, radius);
     let all = 0..mesh.triangles.len() as u32;
     let count = all.clone().into_par_iter().filter(|&t| is_small(mesh, t, radius)).count();
@@ -123,6 +141,9 @@ fn shared_out(mesh: &Mesh, radius: f32) -> (Vec<(u32, f32)>, Vec<Piece>, Vec<boo
     let (mut small, mut large) = (Vec::with_capacity(count), Vec::with_capacity(mesh.triangles.len() - count));
     // Many at a time on all cores, and no more of them than that held twice.
     for start in all.clone().step_by(AT_ONCE as usize) {
+        if stop() {
+            break;
+        }
         let shares: Vec<[EdgeShare; 3]> =
             (start..(start + AT_ONCE).min(all.end)).into_par_iter().map(|t| bends.shares(t)).collect();
         for (t, edges) in (start..).zip(shares) {
