@@ -9,7 +9,7 @@ use crate::say::{answer, aside};
 use crate::scene::load_scene;
 use anyhow::{Context, anyhow};
 use ember_ridge_core::Recipe;
-use ember_ridge_core::bake::{Outcome, Plan, PlannedMap, Report, SheetFile, Watch, on_threads, run_into};
+use ember_ridge_core::bake::{Outcome, Plan, PlannedMap, Report, SheetFile, on_threads, run_into};
 use ember_ridge_core::recipe::map_file_name;
 use ember_ridge_formats::files::{spool_for, write_whole};
 use ember_ridge_formats::image::write_map;

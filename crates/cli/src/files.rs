@@ -3,11 +3,11 @@
 
 use crate::Unusable;
 use anyhow::{Context, bail};
-use std::cell::RefCell;
 use std::collections::{HashMap, HashSet};
 use std::fs;
 use std::io::ErrorKind;
 use std::path::{Component, Path, PathBuf};
+use std::sync::{Mutex, MutexGuard, PoisonError};
 
 /// Larger files are refused before they are read.
 const MOST_BYTES: u64 = 16 << 30;
@@ -18,7 +18,11 @@ pub struct Files {
     folder: PathBuf,
     /// Paths from the command line whose names are not UTF-8, by the name that stands for them in the recipe.
     given: HashMap<String, PathBuf>,
-    read: RefCell<HashSet<PathBuf>>,
+    read: Mutex<HashSet<PathBuf>>,
+}
+
+fn locked<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
+    mutex.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
 impl Files {
@@ -49,7 +53,7 @@ impl Files {
     /// As [`read_plain`].
     pub fn read(&self, path: &Path) -> Result<Vec<u8>, Unusable> {
         let bytes = read_plain(path)?;
-        self.read.borrow_mut().extend(path.canonicalize());
+        locked(&self.read).extend(path.canonicalize());
         Ok(bytes)
     }
 
@@ -65,7 +69,7 @@ impl Files {
     /// # Errors
     /// The file's name, and what it would replace.
     pub fn keep_from(&self, out: &Path, outputs: impl IntoIterator<Item = String>) -> Result<(), Unusable> {
-        let read = self.read.borrow();
+        let read = locked(&self.read);
         let mut names = HashSet::new();
         for name in outputs {
             let path = out.join(&name);

@@ -48,6 +48,8 @@ pub enum FindingKind {
     WrongPartHits,
     Lean,
     RangeClipped,
+    /// A sheet holds far more or fewer texels than the picture a map is taken from.
+    PictureTexels,
 }
 
 /// Where a finding lies: a part, some of its triangles (numbers within the mesh), and a point to look at.

@@ -13,7 +13,7 @@ use ember_ridge_core::{FindingKind, Mesh, Recipe};
 use std::sync::atomic::{AtomicUsize, Ordering};
 use support::*;
 
-const NORMAL: MapSettings = MapSettings::Normal(NormalSettings { y: Green::Up });
+const NORMAL: MapSettings = MapSettings::Normal(NormalSettings { y: Green::Up, carried: true });
 const MISS: MapSettings = MapSettings::Miss(MissSettings {});
 const BY_PART: MapSettings = MapSettings::Id(IdSettings { from: IdSource::Part });
 
@@ -49,7 +49,7 @@ fn green_down_differs_from_green_up_in_green_alone() {
     let high = height_field("field", 60, |x, z| 0.03 * (9.0 * x).sin() * (7.0 * z).cos());
     let low = height_field("field", 1, |_, _| 0.0);
     let map = |y| {
-        let recipe = recipe(64, 4, (0.1, 0.1), vec![MapSettings::Normal(NormalSettings { y })]);
+        let recipe = recipe(64, 4, (0.1, 0.1), vec![MapSettings::Normal(NormalSettings { y, carried: true })]);
         match bake(&recipe, &low, &[&high]).maps.remove(0).pixels {
             Pixels::U8(bytes) => bytes,
             Pixels::U16(_) | Pixels::F32(_) => unreachable!("the recipe asks for 8 bits"),

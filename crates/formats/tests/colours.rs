@@ -1,124 +1,27 @@
 //! Colours from file to file: what a sculpt's materials, textures and vertices say, baked, written and read again, in linear light.
 
+mod support;
+
 use ember_ridge_core::Mesh;
-use ember_ridge_core::bake::{BakeScene, Outcome, Plan, Unwatched, run};
+use ember_ridge_core::bake::Outcome;
 use ember_ridge_core::maps::{ColorSettings, MapSettings};
-use ember_ridge_core::recipe::{Distance, ImageFormat, Padding, PictureSource, Reach, Recipe};
+use ember_ridge_core::recipe::{ImageFormat, PictureSource};
 use ember_ridge_core::sheet::{Coding, Depth, Image, Pixels, linear_to_srgb, srgb_to_linear};
-use ember_ridge_formats::image::{read_image, write_map, write_png};
-use ember_ridge_formats::read_mesh;
+use ember_ridge_formats::image::{read_image, write_map};
 use serde_json::{Value, json};
-use std::collections::HashMap;
 use std::io::Cursor;
-use std::sync::Arc;
+use support::*;
 
 const PNG: (ImageFormat, Depth) = (ImageFormat::Png, Depth::Sixteen);
-/// The unit square in x and z, facing up, as floats of one attribute.
-const POSITIONS: [[f32; 3]; 4] = [[0.0, 0.0, 0.0], [0.0, 0.0, 1.0], [1.0, 0.0, 1.0], [1.0, 0.0, 0.0]];
-
-/// A glTF under construction: everything lies in data URIs.
-struct File {
-    json: Value,
-    bytes: Vec<u8>,
-}
-
-impl File {
-    fn new(materials: Value) -> File {
-        let json = json!({
-            "asset": { "version": "2.0" }, "materials": materials, "accessors": [], "bufferViews": [], "images": [], "textures": [],
-            "samplers": [], "meshes": [{ "name": "tile", "primitives": [] }], "nodes": [{ "mesh": 0 }], "scenes": [{ "nodes": [0] }],
-            "scene": 0,
-        });
-        File { json, bytes: Vec::new() }
-    }
-
-    fn list(&mut self, name: &str) -> &mut Vec<Value> {
-        self.json[name].as_array_mut().expect("a list")
-    }
-
-    fn floats<const N: usize>(&mut self, values: &[[f32; N]]) -> usize {
-        let start = self.bytes.len();
-        self.bytes.extend(values.iter().flatten().flat_map(|v| v.to_le_bytes()));
-        let length = self.bytes.len() - start;
-        self.list("bufferViews").push(json!({ "buffer": 0, "byteOffset": start, "byteLength": length }));
-        let kind = if N == 2 { "VEC2" } else { "VEC3" };
-        let mut accessor = json!({ "bufferView": 0, "componentType": 5126, "count": values.len(), "type": kind });
-        accessor["bufferView"] = (self.json["bufferViews"].as_array().map_or(0, Vec::len) - 1).into();
-        if N == 3 {
-            (accessor["min"], accessor["max"]) = (json!([0, 0, 0]), json!([1, 1, 1]));
-        }
-        self.list("accessors").push(accessor);
-        self.json["accessors"].as_array().map_or(0, Vec::len) - 1
-    }
-
-    /// A square from `x`, of a material, with other attributes by name.
-    fn square(&mut self, x: f32, material: usize, more: &[(&str, usize)]) {
-        let at = self.floats(&POSITIONS.map(|[px, y, z]| [px * 0.5 + x, y, z]));
-        let mut attributes = json!({ "POSITION": at });
-        more.iter().for_each(|(name, accessor)| attributes[*name] = (*accessor).into());
-        let index_at = self.bytes.len();
-        self.bytes.extend([0u16, 1, 2, 0, 2, 3].iter().flat_map(|i| i.to_le_bytes()));
-        self.list("bufferViews").push(json!({ "buffer": 0, "byteOffset": index_at, "byteLength": 12 }));
-        let view = self.json["bufferViews"].as_array().map_or(0, Vec::len) - 1;
-        self.list("accessors").push(json!({ "bufferView": view, "componentType": 5123, "count": 6, "type": "SCALAR" }));
-        let indices = self.json["accessors"].as_array().map_or(0, Vec::len) - 1;
-        let primitive = json!({ "attributes": attributes, "indices": indices, "material": material });
-        self.json["meshes"][0]["primitives"].as_array_mut().expect("a list").push(primitive);
-    }
-
-    /// A row of grey texels as a texture with a sampler.
-    fn texture(&mut self, texels: &[u8], sampler: Value) {
-        // Two rows: pictures here are square.
-        let rows: Vec<u8> = texels.iter().cycle().take(texels.len() * texels.len()).copied().collect();
-        let mut png = Vec::new();
-        write_png(&mut png, texels.len() as u32, 1, &rows).expect("memory");
-        self.list("images").push(json!({ "uri": format!("data:image/png;base64,{}", base64(&png)) }));
-        self.list("samplers").push(sampler);
-        let number = self.json["textures"].as_array().map_or(0, Vec::len);
-        self.list("textures").push(json!({ "source": number, "sampler": number }));
-    }
-
-    fn read(mut self) -> Mesh {
-        let uri = format!("data:application/octet-stream;base64,{}", base64(&self.bytes));
-        self.json["buffers"] = json!([{ "byteLength": self.bytes.len(), "uri": uri }]);
-        for list in ["images", "textures", "samplers"] {
-            if self.json[list].as_array().is_some_and(Vec::is_empty) {
-                self.json.as_object_mut().expect("fields").remove(list);
-            }
-        }
-        read_mesh("tile_high.gltf", self.json.to_string().as_bytes(), &|_| None).expect("readable")
-    }
-}
-
-fn base64(bytes: &[u8]) -> String {
-    base64::Engine::encode(&base64::engine::general_purpose::STANDARD, bytes)
-}
-
 /// The colour map of a sculpt over the unit square, baked onto a plain square.
 fn baked(
     high: &Mesh,
     size: u32,
     settings: ColorSettings,
     image: Option<Image>,
-    (format, depth): (ImageFormat, Depth),
+    written: (ImageFormat, Depth),
 ) -> Outcome {
-    let low = "v 0 0 0\nv 0 0 1\nv 1 0 1\nv 1 0 0\nvt 0 1\nvt 0 0\nvt 1 0\nvt 1 1\nf 1/1 2/2 3/3 4/4\n";
-    let low = read_mesh("tile_low.obj", low.as_bytes(), &|_| None).expect("readable");
-    let mut recipe = Recipe::new("tile");
-    recipe.sheet.size = size;
-    recipe.sheet.samples = 1;
-    recipe.sheet.padding = Padding::Texels(0);
-    recipe.sheet.format = format;
-    recipe.sheet.depth = depth;
-    recipe.sheet.color_format = None;
-    recipe.reach = Reach { out: Distance::Units(0.1), inward: Distance::Units(0.1), ..Reach::default() };
-    recipe.maps = vec![MapSettings::Color(settings)];
-    let images: HashMap<String, Arc<Image>> =
-        image.into_iter().map(|image| ("picture".to_owned(), Arc::new(image))).collect();
-    let scene = BakeScene::new(&[&low], &[high], None).expect("no cage").with_images(images);
-    let outcome = run(&Plan::new(&recipe, &scene).expect("sound"), 1, &Unwatched).expect("nobody stops it");
-    assert_eq!(outcome.maps[0].error, None);
-    outcome
+    bake(high, size, vec![MapSettings::Color(settings)], image, written)
 }
 
 /// Red of the middle texel of each half, as it is written, 0..1.
@@ -130,10 +33,6 @@ fn halves(high: &Mesh) -> [f32; 2] {
 
 fn near(found: f32, wanted: f32) {
     assert!((found - wanted).abs() < 2e-3, "{found}, wanted {wanted}");
-}
-
-fn uvs_at(u: f32) -> [[f32; 2]; 4] {
-    [[u, 0.5]; 4]
 }
 
 fn textured(texture: Value) -> Value {

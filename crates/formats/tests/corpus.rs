@@ -134,14 +134,15 @@ fn uvs_and_colours_lie_where_the_file_says() {
 fn a_texture_transform_moves_the_picture() {
     let mesh = read("texture-transform.gltf").expect("readable");
     let look = &mesh.looks[0];
-    let (texture, placing) = (look.texture.as_ref().expect("a picture"), look.placing.expect("a transform"));
+    let picture = look.picture.as_ref().expect("a picture");
+    let (texture, placing) = (&picture.image, picture.placing.expect("a transform"));
     for uv in [(0.25f32, 0.25f32), (0.75, 0.25), (0.5, 0.5)] {
         let placed = placing.transform_point2(uv.into());
         // There V runs downward: (u, v) goes to (0.5 + u / 2, 0.5 + v / 2), here 1 - that.
         assert!((placed.x - (0.5 + uv.0 / 2.0)).abs() < 1e-6 && (placed.y - uv.1 / 2.0).abs() < 1e-6, "{placed}");
     }
     let at = placing.transform_point2((0.5, 0.5).into());
-    assert_eq!(texture.light(at, 1.0, look.sampler).to_array(), [1.0; 3]);
+    assert_eq!(texture.light(at, 1.0, picture.sampler).to_array(), [1.0; 4]);
 }
 
 #[test]

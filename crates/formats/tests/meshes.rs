@@ -294,7 +294,7 @@ fn files_beside_are_read_by_the_names_that_are_given() {
         other => panic!("nobody named {other}"),
     };
     let mesh = read_mesh("plank.obj", obj.as_bytes(), &siblings).expect("readable");
-    assert!(mesh.looks[0].texture.as_ref().is_some_and(|t| t.width == 2));
+    assert!(mesh.looks[0].picture.as_ref().is_some_and(|p| p.image.width == 2));
 
     let text = r#"{"asset":{"version":"2.0"},"scene":0,"scenes":[{"nodes":[0]}],"nodes":[{"mesh":0}],
         "meshes":[{"primitives":[{"attributes":{"POSITION":0}}]}],

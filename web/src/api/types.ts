@@ -2,7 +2,7 @@
 
 export type Severity = "note" | "warning" | "fault";
 
-export type FindingKind = "unreadable" | "read-in-part" | "not-a-number" | "missing-uvs" | "island-outside" | "overlapping-uvs" | "mirrored-islands" | "density-spread" | "stretched-uvs" | "tight-islands" | "turned-faces" | "inside-out" | "doubled-points" | "non-manifold-edges" | "hard-edges-without-seam" | "polygons-triangulated" | "zero-area-faces" | "scale-slip" | "axis-swap" | "meshes-apart" | "unpaired-part" | "names-pair-nothing" | "colours-merged" | "cage-gaps" | "misses" | "back-face-hits" | "wrong-part-hits" | "lean" | "range-clipped";
+export type FindingKind = "unreadable" | "read-in-part" | "not-a-number" | "missing-uvs" | "island-outside" | "overlapping-uvs" | "mirrored-islands" | "density-spread" | "stretched-uvs" | "tight-islands" | "turned-faces" | "inside-out" | "doubled-points" | "non-manifold-edges" | "hard-edges-without-seam" | "polygons-triangulated" | "zero-area-faces" | "scale-slip" | "axis-swap" | "meshes-apart" | "unpaired-part" | "names-pair-nothing" | "colours-merged" | "cage-gaps" | "misses" | "back-face-hits" | "wrong-part-hits" | "lean" | "range-clipped" | "picture-texels";
 
 export type Place = { 
 /**
@@ -232,7 +232,11 @@ proof_size: number, };
 
 export type Green = "+" | "-";
 
-export type NormalSettings = { y: Green, };
+export type NormalSettings = { y: Green, 
+/**
+ * Bend it by the normal texture that the sculpt's own materials carry, where they do.
+ */
+carried: boolean, };
 
 export type NormalObjectSettings = Record<symbol, never>;
 
@@ -346,7 +350,7 @@ distance: Distance, occluders: Occluders, };
 
 export type MissSettings = Record<symbol, never>;
 
-export type MapSettings = { "map": "normal" } & NormalSettings | { "map": "normal-object" } & NormalObjectSettings | { "map": "ao" } & AoSettings | { "map": "bent-normal" } & BentNormalSettings | { "map": "curvature" } & CurvatureSettings | { "map": "cavity" } & CavitySettings | { "map": "displacement" } & DisplacementSettings | { "map": "id" } & IdSettings | { "map": "color" } & ColorSettings | { "map": "opacity" } & OpacitySettings | { "map": "position" } & PositionSettings | { "map": "thickness" } & ThicknessSettings | { "map": "miss" } & MissSettings;
+export type MapSettings = { "map": "normal" } & NormalSettings | { "map": "normal-object" } & NormalObjectSettings | { "map": "ao" } & AoSettings | { "map": "bent-normal" } & BentNormalSettings | { "map": "curvature" } & CurvatureSettings | { "map": "cavity" } & CavitySettings | { "map": "displacement" } & DisplacementSettings | { "map": "id" } & IdSettings | { "map": "color" } & ColorSettings | { "map": "opacity" } & OpacitySettings | { "map": "roughness" } & RoughnessSettings | { "map": "metallic" } & MetallicSettings | { "map": "emission" } & EmissionSettings | { "map": "position" } & PositionSettings | { "map": "thickness" } & ThicknessSettings | { "map": "miss" } & MissSettings;
 
 export type MapShape = { channels: number, neutral: Array<number>, };
 

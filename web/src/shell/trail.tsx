@@ -24,6 +24,7 @@ export function resultFindings(run: ReturnType<typeof useShownRun>): Finding[] {
     "cage-gaps",
     "colours-merged",
     "range-clipped",
+    "picture-texels",
   ];
   return run?.report?.findings.filter((f) => kinds.includes(f.kind)) ?? [];
 }

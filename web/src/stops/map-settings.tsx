@@ -153,6 +153,20 @@ const ID_SOURCES: readonly (readonly [IdSource, string])[] = [
   ["island", "UV island"],
 ];
 
+function Tick(props: { label: string; checked: boolean; onChange: (checked: boolean) => void }) {
+  return (
+    <label className="flex items-center gap-1.5 py-1 text-ink-2">
+      <input
+        type="checkbox"
+        className="accent-(--ember)"
+        checked={props.checked}
+        onChange={(e) => props.onChange(e.target.checked)}
+      />
+      {props.label}
+    </label>
+  );
+}
+
 export function MapRows(props: {
   settings: MapSettings;
   parts: string[];
@@ -161,7 +175,16 @@ export function MapRows(props: {
   const { settings, parts, onChange } = props;
   switch (settings.map) {
     case "normal":
-      return <GreenRow value={settings.y} onChange={(y) => onChange({ ...settings, y })} />;
+      return (
+        <>
+          <GreenRow value={settings.y} onChange={(y) => onChange({ ...settings, y })} />
+          <Tick
+            label="With the sculpt's own normal textures"
+            checked={settings.carried}
+            onChange={(carried) => onChange({ ...settings, carried })}
+          />
+        </>
+      );
     case "ao":
     case "bent-normal":
       return (
@@ -312,15 +335,11 @@ export function MapRows(props: {
             file={settings.picture?.file}
             onRemove={() => onChange({ ...settings, picture: null })}
           />
-          <label className="flex items-center gap-1.5 py-1 text-ink-2">
-            <input
-              type="checkbox"
-              className="accent-(--ember)"
-              checked={settings.times_opacity}
-              onChange={(e) => onChange({ ...settings, times_opacity: e.target.checked })}
-            />
-            Black where rays miss
-          </label>
+          <Tick
+            label="Black where rays miss"
+            checked={settings.times_opacity}
+            onChange={(times_opacity) => onChange({ ...settings, times_opacity })}
+          />
         </>
       );
     case "position":

@@ -1,15 +1,15 @@
 //! `color`: the colour the sculpt carries where it is hit: painted on its vertices, in its material's texture, or in a
 //! picture of one's own over its UVs. Averaged in linear light, pictures over what a sample covers of them; written sRGB-encoded.
 
+use super::carried::{sample_side, samples_along, texels_unlike};
 use super::{Map, MapKind, MapShape, MapWork, Setup, TileWork};
-use crate::bake::BakeScene;
-use crate::mesh::{Mesh, NO_MATERIAL};
+use crate::finding::Finding;
+use crate::mesh::{Laid, MaterialLook, Mesh};
 use crate::recipe::PictureSource;
-use crate::sheet::{Image, Sampler, linear_to_srgb, srgb_byte_to_linear};
+use crate::sheet::{Sampler, linear_to_srgb, srgb_byte_to_linear};
 use crate::trace::Hit;
-use glam::{Vec2, Vec3};
+use glam::Vec3;
 use serde::{Deserialize, Serialize};
-use std::sync::Arc;
 use ts_rs::TS;
 
 /// Where the colour comes from.
@@ -60,16 +60,24 @@ impl Map for ColorSettings {
             ),
             None => None,
         };
+        let has_color = high.looks.iter().any(MaterialLook::has_color);
         let source = match (self.from, picture) {
-            (ColorFrom::Auto | ColorFrom::Picture, Some(picture)) => Carrier::Picture(picture.clone()),
+            (ColorFrom::Auto | ColorFrom::Picture, Some(picture)) => Carrier::Picture(Laid {
+                image: picture.clone(),
+                sampler: Sampler::default(),
+                placing: None,
+                on_texture_uvs: false,
+            }),
             (ColorFrom::Picture, None) => {
                 return Err("it is to come from a picture, and none is given; give one, or take another source".into());
             }
             (ColorFrom::Materials, _) => Carrier::Materials,
-            (ColorFrom::Auto, None) if high.looks.iter().any(|l| l.texture.is_some() || l.times_vertices) => {
+            (ColorFrom::Auto, None)
+                if high.looks.iter().any(|l| l.picture.is_some() || (l.times_vertices && l.has_color())) =>
+            {
                 Carrier::Materials
             }
-            (ColorFrom::Auto, None) if high.colors.is_empty() && !high.looks.is_empty() => Carrier::Materials,
+            (ColorFrom::Auto, None) if high.colors.is_empty() && has_color => Carrier::Materials,
             (ColorFrom::Auto | ColorFrom::Vertices, _) => Carrier::Vertices,
         };
         match source {
@@ -80,7 +88,7 @@ impl Map for ColorSettings {
                         .into(),
                 );
             }
-            Carrier::Materials if high.looks.is_empty() => {
+            Carrier::Materials if !has_color => {
                 return Err("the sculpt's file names no materials with colours or textures; give a picture".into());
             }
             Carrier::Picture(_) if high.uvs.is_empty() => {
@@ -90,7 +98,12 @@ impl Map for ColorSettings {
             }
             Carrier::Vertices | Carrier::Materials | Carrier::Picture(_) => {}
         }
-        Ok(Box::new(ColorTask { source, times_opacity: self.times_opacity }))
+        let unlike = match &source {
+            Carrier::Vertices => None,
+            Carrier::Picture(picture) => texels_unlike(setup, |_| Some(picture)),
+            Carrier::Materials => texels_unlike(setup, |t| high.look_of(t).and_then(|look| look.picture.as_ref())),
+        };
+        Ok(Box::new(ColorTask { findings: unlike.into_iter().collect(), source, times_opacity: self.times_opacity }))
     }
 
     fn words(&self) -> String {
@@ -112,12 +125,13 @@ impl Map for ColorSettings {
 enum Carrier {
     Vertices,
     Materials,
-    Picture(Arc<Image>),
+    Picture(Laid),
 }
 
 struct ColorTask {
     source: Carrier,
     times_opacity: bool,
+    findings: Vec<Finding>,
 }
 
 impl ColorTask {
@@ -129,64 +143,31 @@ impl ColorTask {
 
     /// Linear light at a hit, averaged over a square of `side` scene units.
     fn at(&self, mesh: &Mesh, hit: &Hit, side: f32) -> Vec3 {
+        let place = (hit.triangle, hit.v, hit.w);
         match &self.source {
             Carrier::Vertices => self.vertex_color(mesh, hit),
-            Carrier::Picture(picture) => {
-                picked(mesh, hit, side, (picture, Sampler::default()), mesh.corner_uvs(hit.triangle))
-            }
-            Carrier::Materials => {
-                let material = mesh.triangle_materials.get(hit.triangle as usize).copied().unwrap_or(NO_MATERIAL);
-                match mesh.looks.get(material as usize) {
-                    None if mesh.colors.is_empty() => Vec3::splat(0.5),
-                    None => self.vertex_color(mesh, hit),
-                    Some(look) => {
-                        let mut color = Vec3::from(look.color);
-                        if look.times_vertices && !mesh.colors.is_empty() {
-                            color *= self.vertex_color(mesh, hit);
-                        }
-                        let bare = mesh.uvs.is_empty() && mesh.texture_uvs.is_empty();
-                        if let (Some(texture), false) = (&look.texture, bare) {
-                            let placed = |uv| look.placing.map_or(uv, |placing| placing.transform_point2(uv));
-                            color *= picked(
-                                mesh,
-                                hit,
-                                side,
-                                (texture, look.sampler),
-                                mesh.corner_texture_uvs(hit.triangle).map(placed),
-                            );
-                        }
-                        color
+            Carrier::Picture(picture) => picture.at(mesh, place, side).unwrap_or_default().truncate(),
+            Carrier::Materials => match mesh.look_of(hit.triangle) {
+                None if mesh.colors.is_empty() => Vec3::splat(0.5),
+                None => self.vertex_color(mesh, hit),
+                Some(look) => {
+                    let mut color = Vec3::from(look.color);
+                    if look.times_vertices && !mesh.colors.is_empty() {
+                        color *= self.vertex_color(mesh, hit);
                     }
+                    // What lies under transparent texels is kept: alpha has a map of its own.
+                    let texture = look.picture.as_ref().and_then(|p| p.at(mesh, place, side));
+                    color * texture.map_or(Vec3::ONE, |t| t.truncate())
                 }
-            }
+            },
         }
     }
-}
-
-/// A texture at a hit, averaged over a square of `side` scene units; `uvs` are those of the triangle's corners on the picture.
-fn picked(mesh: &Mesh, hit: &Hit, side: f32, (image, sampler): (&Image, Sampler), uvs: [Vec2; 3]) -> Vec3 {
-    let [a, b, c] = uvs;
-    let uv = a + (b - a) * hit.v + (c - a) * hit.w;
-    let texels = (b - a).perp_dot(c - a).abs() * (image.width as f32 * image.height as f32);
-    let area = mesh.area_normal(hit.triangle).length();
-    let footprint = if area > 0.0 { side * (texels / area).sqrt() } else { 1.0 };
-    image.light(uv, footprint, sampler)
-}
-
-/// Side of the square of surface that one sample stands for, scene units.
-fn sample_side(scene: &BakeScene, low: u32, per_unit: f32) -> f32 {
-    let mesh = &scene.low.mesh;
-    let [a, b, c] = mesh.corner_uvs(low);
-    let uv_area = (b - a).perp_dot(c - a).abs();
-    if uv_area > 0.0 { (mesh.area_normal(low).length() / uv_area).sqrt() / per_unit } else { 0.0 }
 }
 
 impl MapWork for ColorTask {
     fn evaluate(&self, tile: &mut TileWork, out: &mut [f32]) {
         let (scene, hits) = (tile.scene(), tile.hits);
-        let sheet = &tile.plan.recipe.sheet;
-        // Samples along a UV unit.
-        let per_unit = sheet.size as f32 * (sheet.samples as f32).sqrt();
+        let per_unit = samples_along(tile);
         for (texel, samples) in hits.wanted_texels() {
             let all = samples.len();
             let mut sum = Vec3::ZERO;
@@ -202,5 +183,9 @@ impl MapWork for ColorTask {
                 *slot = linear_to_srgb(light.clamp(0.0, 1.0));
             }
         }
+    }
+
+    fn findings(&self) -> &[Finding] {
+        &self.findings
     }
 }

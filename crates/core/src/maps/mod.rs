@@ -4,18 +4,22 @@
 
 mod ao;
 mod bent_normal;
+mod carried;
 mod cavity;
 mod color;
 mod curvature;
 mod detail;
 mod displacement;
+mod emission;
 mod gather;
 mod id;
+mod metallic;
 mod miss;
 mod normal;
 mod normal_object;
 mod opacity;
 mod position;
+mod roughness;
 mod thickness;
 
 pub use ao::AoSettings;
@@ -25,13 +29,16 @@ pub use color::{ColorFrom, ColorSettings};
 pub use curvature::{CurvatureEncoding, CurvatureSettings};
 pub use detail::DetailMap;
 pub use displacement::DisplacementSettings;
+pub use emission::EmissionSettings;
 pub use gather::{Falloff, Occluders, RAY_COUNTS};
 pub use id::{IdSettings, IdSource, PaletteEntry, colour_of_name};
+pub use metallic::MetallicSettings;
 pub use miss::MissSettings;
 pub use normal::{Green, NormalSettings, decode_normal};
 pub use normal_object::NormalObjectSettings;
 pub use opacity::OpacitySettings;
 pub use position::{PositionAxis, PositionSettings};
+pub use roughness::RoughnessSettings;
 pub use thickness::ThicknessSettings;
 
 use crate::bake::{BakeScene, PairTable, Plan, Scratch, TileHits};
@@ -320,6 +327,9 @@ maps! {
     Id(IdSettings),
     Color(ColorSettings),
     Opacity(OpacitySettings),
+    Roughness(RoughnessSettings),
+    Metallic(MetallicSettings),
+    Emission(EmissionSettings),
     Position(PositionSettings),
     Thickness(ThicknessSettings),
     Miss(MissSettings),
@@ -344,6 +354,9 @@ impl MapSettings {
             | MapSettings::Id(_)
             | MapSettings::Color(_)
             | MapSettings::Opacity(_)
+            | MapSettings::Roughness(_)
+            | MapSettings::Metallic(_)
+            | MapSettings::Emission(_)
             | MapSettings::Position(_)
             | MapSettings::Miss(_) => {}
         }

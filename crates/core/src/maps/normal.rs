@@ -1,8 +1,11 @@
 //! `normal`: the sculpt's normal at the hit, in the tangent frame the renderer will use on the low-poly.
 
+use super::carried::{sample_side, samples_along};
 use super::{Map, MapKind, MapShape, MapWork, Setup, TileWork};
 use crate::bake::{BakeScene, TileHits};
-use glam::Vec3;
+use crate::mesh::{CornerTangent, Laid, Mesh, corner_tangents};
+use crate::trace::Hit;
+use glam::{Vec2, Vec3};
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
@@ -34,11 +37,18 @@ impl Green {
     }
 }
 
-#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, TS)]
-#[serde(deny_unknown_fields)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[serde(deny_unknown_fields, default)]
 pub struct NormalSettings {
-    #[serde(default)]
     pub y: Green,
+    /// Bend it by the normal texture that the sculpt's own materials carry, where they do.
+    pub carried: bool,
+}
+
+impl Default for NormalSettings {
+    fn default() -> Self {
+        NormalSettings { y: Green::Up, carried: true }
+    }
 }
 
 impl Map for NormalSettings {
@@ -50,7 +60,8 @@ impl Map for NormalSettings {
 
     fn prepare(&self, setup: &Setup) -> Result<Box<dyn MapWork>, String> {
         setup.needs_sculpt()?;
-        Ok(Box::new(NormalTask { green: self.y.sign() }))
+        let carried = self.carried.then(|| CarriedNormals::of(&setup.scene.high)).flatten();
+        Ok(Box::new(NormalTask { green: self.y.sign(), carried }))
     }
 
     fn encoding(&self) -> String {
@@ -58,21 +69,66 @@ impl Map for NormalSettings {
     }
 
     fn words(&self) -> String {
-        self.y.words().to_owned()
+        let carried = if self.carried { "" } else { ", without the sculpt's own normal textures" };
+        format!("{}{carried}", self.y.words())
+    }
+}
+
+/// Normal textures of the sculpt, and the tangents they are told in: MikkTSpace over the UVs that they lie on.
+struct CarriedNormals {
+    on_uvs: Vec<[CornerTangent; 3]>,
+    on_texture_uvs: Vec<[CornerTangent; 3]>,
+}
+
+impl CarriedNormals {
+    fn of(mesh: &Mesh) -> Option<CarriedNormals> {
+        let carried = || mesh.looks.iter().filter_map(|look| look.surface.as_ref()?.normal.as_ref());
+        let apart = |laid: &Laid| laid.on_texture_uvs && !mesh.texture_uvs.is_empty();
+        let tangents = |uvs: &[Vec2]| {
+            let wanted = !uvs.is_empty();
+            wanted.then(|| corner_tangents(&Mesh { uvs: uvs.to_vec(), ..mesh.clone() })).unwrap_or_default()
+        };
+        carried().next()?;
+        let on = |texture_uvs: bool| carried().any(|(laid, _)| apart(laid) == texture_uvs);
+        Some(CarriedNormals {
+            on_uvs: if on(false) { tangents(&mesh.uvs) } else { Vec::new() },
+            on_texture_uvs: if on(true) { tangents(&mesh.texture_uvs) } else { Vec::new() },
+        })
+    }
+
+    /// The shading normal at a hit, bent by the texture there.
+    fn bent(&self, mesh: &Mesh, hit: &Hit, normal: Vec3, side: f32) -> Option<Vec3> {
+        let (laid, strength) = mesh.look_of(hit.triangle)?.surface.as_ref()?.normal.as_ref()?;
+        let apart = laid.on_texture_uvs && !mesh.texture_uvs.is_empty();
+        let tangents = if apart { &self.on_texture_uvs } else { &self.on_uvs };
+        let [a, b, c] = *tangents.get(hit.triangle as usize)?;
+        let tangent = a.tangent + (b.tangent - a.tangent) * hit.v + (c.tangent - a.tangent) * hit.w;
+        let way = laid.at(mesh, (hit.triangle, hit.v, hit.w), side)?.truncate() * 2.0 - 1.0;
+        // The sculpt's own side: one that was hit from behind had its normal turned.
+        let turn = if hit.back { -1.0 } else { 1.0 };
+        let own = normal * turn;
+        let bitangent = own.cross(tangent) * a.sign;
+        let bent = tangent * (way.x * strength) + bitangent * (way.y * strength) + own * way.z;
+        Some(bent.try_normalize()? * turn)
     }
 }
 
 struct NormalTask {
     green: f32,
+    carried: Option<CarriedNormals>,
 }
 
 impl MapWork for NormalTask {
     fn evaluate(&self, tile: &mut TileWork, out: &mut [f32]) {
-        let (scene, hits) = (tile.scene(), tile.hits);
+        let (scene, hits, per_unit) = (tile.scene(), tile.hits, samples_along(tile));
         for (texel, samples) in hits.wanted_texels() {
             let mut sum = Vec3::ZERO;
             for s in samples {
-                if let Some(normal) = hits.normal(scene, s) {
+                if let Some(mut normal) = hits.normal(scene, s) {
+                    if let (Some(carried), Some(hit)) = (&self.carried, hits.hit(s)) {
+                        let side = sample_side(scene, hits.low(s).0, per_unit);
+                        normal = carried.bent(&scene.high, &hit, normal, side).unwrap_or(normal);
+                    }
                     sum += to_tangent_space(scene, hits, s, normal);
                 }
             }

@@ -1,6 +1,10 @@
-//! `opacity`: the share of a texel's rays that hit the sculpt, for cut-outs such as leaves, grilles and torn cloth.
+//! `opacity`: the share of a texel's rays that hit the sculpt, for cut-outs such as leaves, grilles and torn cloth; and how opaque
+//! the sculpt's own materials are there.
 
+use super::carried::{sample_side, samples_along};
 use super::{Map, MapKind, MapShape, MapWork, Setup, TileWork};
+use crate::mesh::{Alpha, Mesh};
+use crate::trace::Hit;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
@@ -11,7 +15,7 @@ pub struct OpacitySettings {}
 impl Map for OpacitySettings {
     const KIND: MapKind = MapKind {
         explains: "White where the sculpt is, black where rays pass it: cut-outs baked onto a plain card.",
-        encoding: "share of the texel's rays that hit, 0 none to 1 all; linear",
+        encoding: "share of the texel's rays that hit, times the opacity of what they hit, 0 to 1; linear",
         ..MapKind::data("opacity", "Opacity", MapShape::grey(&[0.0]))
     };
 
@@ -25,9 +29,29 @@ struct OpacityTask;
 
 impl MapWork for OpacityTask {
     fn evaluate(&self, tile: &mut TileWork, out: &mut [f32]) {
-        for (texel, samples) in tile.hits.wanted_texels() {
-            let hit = samples.clone().filter(|&s| tile.hits.is_hit(s)).count();
-            out[texel] = hit as f32 / samples.len() as f32;
+        let (scene, hits, per_unit) = (tile.scene(), tile.hits, samples_along(tile));
+        for (texel, samples) in hits.wanted_texels() {
+            let all = samples.len() as f32;
+            let opaque = |s: usize| {
+                let hit = hits.hit(s)?;
+                Some(opacity_at(&scene.high, &hit, sample_side(scene, hits.low(s).0, per_unit)))
+            };
+            out[texel] = samples.filter_map(opaque).sum::<f32>() / all;
         }
+    }
+}
+
+/// How opaque the sculpt's material is at a hit, averaged over a square of `side` scene units.
+fn opacity_at(mesh: &Mesh, hit: &Hit, side: f32) -> f32 {
+    let Some(look) = mesh.look_of(hit.triangle) else { return 1.0 };
+    let Some(surface) = &look.surface else { return 1.0 };
+    if surface.alpha == Alpha::Opaque {
+        return 1.0;
+    }
+    let picture = look.picture.as_ref().and_then(|p| p.at(mesh, (hit.triangle, hit.v, hit.w), side));
+    let alpha = (surface.opacity * picture.map_or(1.0, |p| p.w)).clamp(0.0, 1.0);
+    match surface.alpha {
+        Alpha::Mask(least) => f32::from(u8::from(alpha >= least)),
+        Alpha::Opaque | Alpha::Blend => alpha,
     }
 }

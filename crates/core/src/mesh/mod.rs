@@ -12,6 +12,7 @@ mod gaps;
 mod geodesic;
 mod islands;
 mod lay_out;
+mod look;
 mod normals;
 mod placing;
 mod shells;
@@ -32,6 +33,7 @@ pub use gaps::{Gap, find_gaps};
 pub use geodesic::{SurfaceDistance, SurfaceWalk};
 pub use islands::{Islands, find_islands};
 pub use lay_out::{lay_out_parts, move_islands};
+pub use look::{Alpha, Laid, MaterialLook, Surface};
 pub use normals::{angle_weighted_directions, normals_at_seams, normals_by_angle, normals_by_angle_in};
 pub use placing::compare_placing;
 pub use shells::{Neighbours, Shell, find_shells, inward_shells};
@@ -44,10 +46,9 @@ pub use uv_report::{IslandLine, MipLine, UvReport, tight_islands, uv_report};
 pub use weld::{Weld, weld};
 
 use crate::recipe::Plane;
-use crate::sheet::{Image, Sampler};
-use glam::{Affine2, Vec2, Vec3, vec2};
+use crate::sheet::Image;
+use glam::{Vec2, Vec3, vec2};
 use std::ops::Range;
-use std::sync::Arc;
 
 /// A named piece of a mesh: a contiguous range of its triangles.
 #[derive(Clone, Debug, PartialEq)]
@@ -98,32 +99,6 @@ pub struct ReadNote {
     pub remedy: String,
 }
 
-/// What a file says of a material's colour.
-#[derive(Clone, Debug, PartialEq)]
-pub struct MaterialLook {
-    /// Base colour, linear light.
-    pub color: [f32; 3],
-    /// A picture laid over the UVs, multiplied with the base colour.
-    pub texture: Option<Arc<Image>>,
-    pub sampler: Sampler,
-    /// Vertex colours are multiplied in too, as glTF wants it.
-    pub times_vertices: bool,
-    /// From the mesh's UVs to the picture's, where they are not the same.
-    pub placing: Option<Affine2>,
-}
-
-impl Default for MaterialLook {
-    fn default() -> Self {
-        MaterialLook {
-            color: [1.0; 3],
-            texture: None,
-            sampler: Sampler::default(),
-            times_vertices: false,
-            placing: None,
-        }
-    }
-}
-
 /// `Mesh::triangle_materials` entry of a triangle without a material.
 pub const NO_MATERIAL: u32 = u32::MAX;
 
@@ -134,8 +109,11 @@ impl Mesh {
             + 8 * (self.uvs.len() + self.texture_uvs.len())
             + 3 * self.colors.len();
         let triangles = 12 * self.triangles.len() + 4 * self.triangle_materials.len();
-        let textures: u64 = self.looks.iter().filter_map(|l| l.texture.as_ref()).map(|t| t.bytes()).sum();
-        vertices + triangles + textures as usize
+        // A picture that several materials share is held once.
+        let mut pictures: Vec<&Image> = self.looks.iter().flat_map(|l| l.pictures()).map(|p| &*p.image).collect();
+        pictures.sort_unstable_by_key(|image| std::ptr::from_ref(*image));
+        pictures.dedup_by_key(|image| std::ptr::from_ref(*image));
+        vertices + triangles + pictures.iter().map(|image| image.bytes()).sum::<u64>() as usize
     }
 
     /// Smallest and largest coordinates over all vertices; zeros for an empty mesh.
@@ -158,12 +136,6 @@ impl Mesh {
     /// The three corner positions of a triangle.
     pub fn corners(&self, triangle: u32) -> [Vec3; 3] {
         self.triangles[triangle as usize].map(|v| self.positions[v as usize])
-    }
-
-    /// The three corner UVs of a triangle for the picture of its material. Call only when `uvs` is not empty.
-    pub fn corner_texture_uvs(&self, triangle: u32) -> [Vec2; 3] {
-        let uvs = if self.texture_uvs.is_empty() { &self.uvs } else { &self.texture_uvs };
-        self.triangles[triangle as usize].map(|v| uvs[v as usize])
     }
 
     /// The three corner UVs of a triangle. Call only when `uvs` is not empty.

@@ -2,7 +2,7 @@
 //! footprint that is asked for, so that a large picture on a small sheet neither sparkles nor skips.
 
 use super::{Coding, Image, Pixels, srgb_byte_to_linear, srgb_to_linear};
-use glam::{Vec2, Vec3};
+use glam::{Vec2, Vec4};
 use rayon::prelude::*;
 
 /// What lies beyond the picture's edges.
@@ -25,12 +25,12 @@ pub struct Sampler {
     pub nearest: bool,
 }
 
-/// A picture made smaller, rows from the top down, linear light.
+/// A picture made smaller, rows from the top down, linear light and alpha.
 #[derive(Clone, Debug, PartialEq)]
 pub(super) struct Level {
     width: u32,
     height: u32,
-    texels: Vec<Vec3>,
+    texels: Vec<Vec4>,
 }
 
 impl Level {
@@ -40,9 +40,9 @@ impl Level {
 }
 
 impl Image {
-    /// Linear light at a UV (origin bottom-left), averaged over a square of `footprint` texels a side: between the two sizes of
+    /// Linear light and alpha at a UV (origin bottom-left), averaged over a square of `footprint` texels a side: between the two sizes of
     /// the picture whose texels come nearest to that (Williams, "Pyramidal Parametrics", 1983).
-    pub fn light(&self, uv: Vec2, footprint: f32, sampler: Sampler) -> Vec3 {
+    pub fn light(&self, uv: Vec2, footprint: f32, sampler: Sampler) -> Vec4 {
         if footprint <= 1.0 {
             return self.at_level(0, uv, sampler);
         }
@@ -52,7 +52,7 @@ impl Image {
         if share > 0.0 { found.lerp(self.at_level(finer + 1, uv, sampler), share) } else { found }
     }
 
-    /// Copies of it, each half as wide and half as high as the one before: a third of its texels once more, at 12 bytes each.
+    /// Copies of it, each half as wide and half as high as the one before: a third of its texels once more, at 16 bytes each.
     fn smaller(&self) -> &[Level] {
         self.smaller.get_or_init(|| {
             let mut levels: Vec<Level> = Vec::new();
@@ -69,7 +69,7 @@ impl Image {
         })
     }
 
-    fn at_level(&self, level: usize, uv: Vec2, sampler: Sampler) -> Vec3 {
+    fn at_level(&self, level: usize, uv: Vec2, sampler: Sampler) -> Vec4 {
         let smaller = (level > 0).then(|| &self.smaller()[level - 1]);
         let (width, height) = smaller.map_or((self.width, self.height), |l| (l.width, l.height));
         let (x, y) = (uv.x * width as f32, (1.0 - uv.y) * height as f32);
@@ -87,20 +87,20 @@ impl Image {
         row(top).lerp(row(top + 1.0), y - top)
     }
 
-    /// Linear light of one texel.
-    fn texel_light(&self, x: u32, y: u32) -> Vec3 {
-        let [r, g, b, _] = self.texel(x, y);
+    /// Linear light and alpha of one texel.
+    fn texel_light(&self, x: u32, y: u32) -> Vec4 {
+        let [r, g, b, alpha] = self.texel(x, y);
         let light = |value: f32| match (self.coding, &self.pixels) {
             (Coding::Linear, _) => value,
             (Coding::Srgb, Pixels::U8(_)) => srgb_byte_to_linear((value * 255.0).round() as u8),
             (Coding::Srgb, Pixels::U16(_) | Pixels::F32(_)) => srgb_to_linear(value),
         };
-        Vec3::new(light(r), light(g), light(b))
+        Vec4::new(light(r), light(g), light(b), alpha)
     }
 }
 
 /// Half the size, rounded down: each texel is the mean over the area that it takes of the larger one.
-fn halved(width: u32, height: u32, texel: impl Fn(u32, u32) -> Vec3 + Sync) -> Level {
+fn halved(width: u32, height: u32, texel: impl Fn(u32, u32) -> Vec4 + Sync) -> Level {
     let (to_width, to_height) = ((width / 2).max(1), (height / 2).max(1));
     // The larger one's texels under one of the smaller, each with its share.
     let under = |at: u32, to: u32, from: u32| {
@@ -112,7 +112,7 @@ fn halved(width: u32, height: u32, texel: impl Fn(u32, u32) -> Vec3 + Sync) -> L
     let at = |i: u32| {
         let row = |(j, down): (u32, f32)| {
             let across = under(i % to_width, to_width, width);
-            across.map(|(i, share)| texel(i, j) * (share * down)).sum::<Vec3>()
+            across.map(|(i, share)| texel(i, j) * (share * down)).sum::<Vec4>()
         };
         under(i / to_width, to_height, height).map(row).sum()
     };

@@ -34,7 +34,7 @@ fn read_checked(bytes: &[u8], stem: &str, beside: Beside) -> Result<Draft, Fault
     let mut document = document::open(bytes, beside.siblings)?;
     let mut draft = Draft { notes: std::mem::take(&mut document.notes), ..Draft::default() };
     let materials = looks::names(&document.gltf);
-    draft.looks = looks::looks(&document, &materials, beside.siblings, &mut draft.notes);
+    draft.looks = looks::looks(&document, &materials, beside.siblings, beside.uv_set, &mut draft.notes);
     let mut reader = Reader {
         draft,
         buffers: &document.buffers,

@@ -5,8 +5,8 @@ use crate::image::read_image_within;
 use crate::mesh::text::{decode, lines};
 use crate::mesh::{MOST_PICTURE_BYTES, Siblings, tell};
 use ember_ridge_core::glam::{Affine2, Vec2};
-use ember_ridge_core::mesh::{MaterialLook, ReadNote};
-use ember_ridge_core::sheet::srgb_to_linear;
+use ember_ridge_core::mesh::{Laid, MaterialLook, ReadNote};
+use ember_ridge_core::sheet::{Sampler, srgb_to_linear};
 use std::collections::HashMap;
 use std::sync::Arc;
 
@@ -95,8 +95,8 @@ impl Looks<'_> {
             Ok(image) => {
                 self.room = self.room.saturating_sub(image.bytes());
                 self.change(material, |look| {
-                    look.texture = Some(Arc::new(image));
-                    look.placing = placing;
+                    let (image, sampler) = (Arc::new(image), Sampler::default());
+                    look.picture = Some(Laid { image, sampler, placing, on_texture_uvs: true });
                 });
             }
             Err(f) => {
