@@ -92,6 +92,12 @@ pub struct Bake {
     /// Folder for the maps and report.json [default: the folder of the recipe, or `baked`]
     #[arg(long, value_name = "DIR")]
     pub out: Option<PathBuf>,
+    /// Keep what the primary rays hit in this folder, for a later bake with --hits
+    #[arg(long, value_name = "DIR")]
+    pub keep_hits: Option<PathBuf>,
+    /// Take over hits kept in this folder where rays run as they did; the others are traced
+    #[arg(long, value_name = "DIR")]
+    pub hits: Option<PathBuf>,
     /// Bake a proof: at most the recipe's proof size, one sample a texel
     #[arg(long)]
     pub proof: bool,

@@ -12,6 +12,7 @@ use ember_ridge_core::Recipe;
 use ember_ridge_core::bake::{Outcome, Plan, PlannedMap, Report, SheetFile, on_threads, run_into};
 use ember_ridge_core::recipe::map_file_name;
 use ember_ridge_formats::files::{spool_for, write_whole};
+use ember_ridge_formats::hits::KeptHits;
 use ember_ridge_formats::image::write_map;
 use rayon::prelude::*;
 use std::collections::BTreeSet;
@@ -32,6 +33,8 @@ pub fn run(arguments: &Bake) -> Result<ExitCode, Unusable> {
     };
     ready_folder(&out)?;
 
+    let kept = KeptHits::open(arguments.hits.as_deref(), arguments.keep_hits.as_deref())
+        .with_context(|| shown(if arguments.hits.is_some() { &arguments.hits } else { &arguments.keep_hits }))?;
     let progress = Progress::new();
     let plan = on_threads(arguments.threads, || -> Result<Plan, Unusable> {
         let scene = load_scene(&recipe, &files, &progress)?;
@@ -43,8 +46,19 @@ pub fn run(arguments: &Bake) -> Result<ExitCode, Unusable> {
     files.keep_from(&out, outputs(&plan))?;
     progress.say(&format!("reach out {:.5}, reach in {:.5}", plan.field.summary.out, plan.field.summary.inward));
     let spool = spool_for(plan.spool_bytes(), &out).with_context(|| format!("{}: no room to work", out.display()))?;
-    let outcome = run_into(&plan, arguments.threads, &progress, spool)?;
+    let outcome = run_into(&plan, arguments.threads, &progress, spool, kept.store())?;
     progress.finish();
+    let taken = outcome.counts.kept_rays;
+    if arguments.hits.is_some() {
+        progress.say(&format!("{taken} of {} rays taken over from kept hits", taken + outcome.counts.rays));
+    }
+    match kept.finish() {
+        Ok(None) => {}
+        Ok(Some(bytes)) => progress.say(&format!("hits kept: {:.1} MB", bytes as f64 / 1e6)),
+        Err(fault) => {
+            return Err(anyhow!(fault).context(format!("{}: hits cannot be kept", shown(&arguments.keep_hits))).into());
+        }
+    }
     let (report, failed) = write_maps(outcome, &recipe, &out);
     let text = serde_json::to_string_pretty(&report)?;
     let path = out.join("report.json");
@@ -56,6 +70,10 @@ pub fn run(arguments: &Bake) -> Result<ExitCode, Unusable> {
         summarise(&report, &out);
     }
     Ok(ExitCode::from(u8::from(failed)))
+}
+
+fn shown(folder: &Option<PathBuf>) -> String {
+    folder.iter().map(|f| f.display().to_string()).collect()
 }
 
 /// The names of all files that a plan's bake writes.

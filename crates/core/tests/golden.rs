@@ -21,6 +21,9 @@ const GOLDEN: &[(&str, u64)] = &[
     ("id", 0x461d23c7cba92905),
     ("color", 0x0be7c2493d274c2c),
     ("opacity", 0x067e7e2f6bc40325),
+    ("roughness", 0x9a94f0b262477c4f),
+    ("metallic", 0xf7f076529007c5f1),
+    ("emission", 0x55fdacf02f860fb2),
     ("position", 0xade7752ca3634fd5),
     ("thickness", 0x656f480ba203bc9f),
     ("miss", 0xf3fb6a6deb5af325),
@@ -55,7 +58,7 @@ fn scene() -> (Mesh, Mesh) {
         }
     }
     draft.parts.push(DraftPart { name: "box".into(), indices, ..DraftPart::default() });
-    (cube("box", 0.5), draft.finish().expect("a whole mesh"))
+    (cube("box", 0.5), with_surface(&draft.finish().expect("a whole mesh")))
 }
 
 #[test]

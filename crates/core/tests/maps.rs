@@ -224,7 +224,7 @@ fn a_normal_map_alone_gives_the_curvature_and_the_occlusion_of_its_relief() {
 #[test]
 fn bytes_do_not_depend_on_threads_for_any_map() {
     let low = cube("box", 0.5);
-    let mut high = ball("box", 0.7, 40);
+    let mut high = with_surface(&ball("box", 0.7, 40));
     high.colors = high.positions.iter().map(|p| [(p.x * 99.0 + 99.0) as u8, 40, 90]).collect();
     let mut recipe = recipe(80, 4, (0.4, 0.4), MapSettings::all());
     recipe.sheet.padding = Padding::All;

@@ -2,6 +2,7 @@
 //! Nothing of the job is decided here: a reader fills a [`ember_ridge_core::Draft`], a writer writes what it is given.
 
 pub mod files;
+pub mod hits;
 pub mod image;
 pub mod mesh;
 

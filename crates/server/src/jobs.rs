@@ -220,7 +220,7 @@ fn bake(app: &App, job: &Run, running: &Running) -> Result<Option<(Baked, Naming
         Err(fault) => return Err(Fault::unusable(fault.to_string())),
     };
     let spool = spool_for(plan.spool_bytes(), app.store.blobs.folder())?;
-    let outcome = match run_into(&plan, 0, &watch, spool) {
+    let outcome = match run_into(&plan, 0, &watch, spool, None) {
         Ok(outcome) => outcome,
         Err(Ended::Stopped) => return Ok(None),
         Err(fault @ Ended::Spool(_)) => return Err(Fault::new(Status::InsufficientStorage, fault.to_string())),

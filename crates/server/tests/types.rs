@@ -6,9 +6,9 @@ use ember_ridge_core::bake::{
 };
 use ember_ridge_core::maps::{
     AoSettings, BentNormalSettings, CavityMethod, CavitySettings, ColorFrom, ColorSettings, CurvatureEncoding,
-    CurvatureSettings, DisplacementSettings, Falloff, Green, IdSettings, IdSource, MadeFrom, MapKind, MapSettings,
-    MapShape, MissSettings, NormalObjectSettings, NormalSettings, Occluders, OpacitySettings, PaletteEntry,
-    PositionAxis, PositionSettings, ThicknessSettings,
+    CurvatureSettings, DisplacementSettings, EmissionSettings, Falloff, Green, IdSettings, IdSource, MadeFrom, MapKind,
+    MapSettings, MapShape, MetallicSettings, MissSettings, NormalObjectSettings, NormalSettings, Occluders,
+    OpacitySettings, PaletteEntry, PositionAxis, PositionSettings, RoughnessSettings, ThicknessSettings,
 };
 use ember_ridge_core::mesh::{IslandLine, MeshStep, MipLine, Turn, UvReport};
 use ember_ridge_core::reach::{FitLimit, FitReport, MarkKind, ResolvedReach, SuggestedReach};
@@ -88,6 +88,9 @@ fn the_pages_types_are_the_servers() {
         ColorFrom,
         ColorSettings,
         OpacitySettings,
+        RoughnessSettings,
+        MetallicSettings,
+        EmissionSettings,
         PositionAxis,
         PositionSettings,
         ThicknessSettings,

@@ -326,6 +326,12 @@ times_opacity: boolean, };
 
 export type OpacitySettings = Record<symbol, never>;
 
+export type RoughnessSettings = Record<symbol, never>;
+
+export type MetallicSettings = Record<symbol, never>;
+
+export type EmissionSettings = Record<symbol, never>;
+
 export type PositionAxis = "all" | "x" | "y" | "z";
 
 export type PositionSettings = { axis: PositionAxis, 

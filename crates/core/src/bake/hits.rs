@@ -1,6 +1,7 @@
 //! Primary rays of one tile: from each sample on the low-poly to what it hits on the sculpt. Every map of a run reads these
 //! hits; none traces its own.
 
+use super::packed::{self, HitStore};
 use super::plan::Plan;
 use crate::bake::BakeScene;
 use crate::reach::Course;
@@ -11,7 +12,7 @@ use glam::Vec3;
 use std::ops::Range;
 
 /// Marks a sample whose ray hit nothing, in `TileHits::triangles`.
-const MISS: u32 = u32::MAX;
+pub(super) const MISS: u32 = u32::MAX;
 
 /// The hits of one tile, as a structure of arrays with one entry a sample.
 pub struct TileHits {
@@ -19,20 +20,18 @@ pub struct TileHits {
     pub sheet: usize,
     pub tile: Tile,
     samples: TileSamples,
-    triangles: Vec<u32>,
-    v: Vec<f32>,
-    w: Vec<f32>,
+    pub(super) triangles: Vec<u32>,
+    pub(super) v: Vec<f32>,
+    pub(super) w: Vec<f32>,
     /// Signed distance from the low surface to the hit against the ray's way, outward positive; scene units.
-    heights: Vec<f32>,
-    back: Vec<bool>,
-    skipped_back: Vec<bool>,
+    pub(super) heights: Vec<f32>,
+    pub(super) back: Vec<bool>,
+    pub(super) skipped_back: Vec<bool>,
     rays: u64,
     /// Rays as they ran, where the next bake may ask; empty otherwise.
     courses: Vec<Course>,
     /// Texels whose rays run otherwise than before; empty when nothing was kept of before.
     changed: Vec<bool>,
-    /// Texels that maps are to work on; empty for all.
-    wanted: Vec<bool>,
     kept_rays: u64,
 }
 
@@ -56,17 +55,16 @@ impl TileHits {
     /// Bytes it holds in memory.
     pub(super) fn bytes(&self) -> usize {
         let samples = self.triangles.len() * (4 * 4 + 2) + self.courses.len() * size_of::<Course>();
-        samples + self.samples.bytes() + self.changed.len() + self.wanted.len()
+        samples + self.samples.bytes() + self.changed.len()
     }
 
     /// Rasterises and traces one tile of the plan. Of what an earlier bake left, hits are taken over where rays run as they did,
-    /// for low parts that see what they saw then.
+    /// for low parts that see what they saw then. `store`: tiles kept with other runs.
     pub(super) fn trace(
         plan: &Plan,
-        sheet: usize,
-        tile: usize,
+        (sheet, tile): (usize, usize),
         before: Option<(&TileHits, &[bool])>,
-        leave: Leave,
+        (leave, store): (Leave, Option<&dyn HitStore>),
         scratch: &mut Scratch,
     ) -> TileHits {
         let part = &plan.sheets[sheet];
@@ -82,11 +80,20 @@ impl TileHits {
             return hits;
         }
         let courses: Vec<Course> = (0..hits.samples.len()).map(|s| hits.course(plan, s)).collect();
-        hits.block_order(&mut scratch.order);
-        if let Some((kept, same_part)) = before {
-            hits.take_over(plan, kept, same_part, &courses, &mut scratch.order);
+        let store = store.map(|store| (store, packed::key_of(plan, &hits, &courses)));
+        let packed = store.as_ref().and_then(|(store, key)| store.fetch(key));
+        if packed.is_some_and(|bytes| hits.unpack(&bytes, plan.scene.high.triangles.len())) {
+            hits.kept_rays = courses.len() as u64;
+        } else {
+            hits.block_order(&mut scratch.order);
+            if let Some((kept, same_part)) = before {
+                hits.take_over(plan, kept, same_part, &courses, &mut scratch.order);
+            }
+            hits.rays = hits.trace_samples(plan, &courses, scratch);
         }
-        hits.rays = hits.trace_samples(plan, &courses, scratch);
+        if let Some((store, key)) = store.as_ref().filter(|(store, _)| store.keeps()) {
+            store.keep(key, &hits.pack());
+        }
         if leave == Leave::Rays {
             hits.courses = courses;
         }
@@ -146,7 +153,6 @@ impl TileHits {
             rays: 0,
             courses: Vec::new(),
             changed: Vec::new(),
-            wanted: Vec::new(),
             kept_rays: 0,
             samples,
         }
@@ -155,7 +161,6 @@ impl TileHits {
     /// The same samples traced along the averaged direction without a cage. Hits of rays that ran so already are taken over.
     pub(crate) fn traced_averaged(&self, plan: &Plan, scratch: &mut Scratch) -> TileHits {
         let mut hits = TileHits::untraced(self.sheet, self.tile, self.samples.clone());
-        hits.wanted.clone_from(&self.wanted);
         let averaged = |s: usize| {
             let (triangle, v, w) = self.low(s);
             plan.field.averaged_course(&plan.scene.low, triangle, v, w)
@@ -234,19 +239,9 @@ impl TileHits {
         bounds.filter(|(_, b)| b[0] < b[1]).map(|(texel, b)| (texel, b[0] as usize..b[1] as usize))
     }
 
-    /// The same, of those that maps are to work on.
-    pub fn wanted_texels(&self) -> impl Iterator<Item = (usize, Range<usize>)> + '_ {
-        self.texels().filter(|(texel, _)| self.wanted.is_empty() || self.wanted[*texel])
-    }
-
     /// Texels whose rays run otherwise than before; all when nothing was kept of before.
     pub(super) fn changed(&self) -> Vec<bool> {
         if self.changed.is_empty() { vec![true; self.tile.texels()] } else { self.changed.clone() }
-    }
-
-    /// Tells maps which texels to work on.
-    pub(super) fn want(&mut self, wanted: Vec<bool>) {
-        self.wanted = wanted;
     }
 
     /// Samples whose hits were taken over.

@@ -125,25 +125,18 @@ impl Keeping<'_> {
         self.tiles.get(&(sheet, tile)).map(|kept| (kept, self.same_part.as_slice()))
     }
 
-    /// For each of `maps`, values to begin with; and marks in `wanted` each texel that has to be worked on again. Texels that are
-    /// marked already have changed rays.
+    /// The values of a map to begin with, and a mark for each texel that it has to work on again, besides those whose rays are
+    /// `changed`. None when nothing is kept of it.
     pub fn values(
         &self,
-        sheet: usize,
-        tile: usize,
-        maps: &[String],
-        wanted: &mut [bool],
-    ) -> Vec<Option<Arc<Vec<f32>>>> {
-        let kept = self.tiles.get(&(sheet, tile)).filter(|_| self.same_beside);
-        let found: Vec<Option<&KeptValues>> =
-            maps.iter().map(|m| kept.and_then(|k| k.maps.iter().find(|v| v.map == *m))).collect();
-        for values in &found {
-            match values {
-                Some(values) => wanted.iter_mut().zip(&values.stale).for_each(|(want, stale)| *want |= stale),
-                None => wanted.fill(true),
-            }
-        }
-        found.into_iter().map(|v| v.map(|v| v.values.clone())).collect()
+        (sheet, tile): (usize, usize),
+        map: &str,
+        changed: &[bool],
+    ) -> Option<(Arc<Vec<f32>>, Vec<bool>)> {
+        let kept = self.tiles.get(&(sheet, tile)).filter(|_| self.same_beside)?;
+        let own = kept.maps.iter().find(|v| v.map == map)?;
+        let wanted = changed.iter().zip(&own.stale).map(|(changed, stale)| changed | stale);
+        Some((own.values.clone(), wanted.collect()))
     }
 
     /// Leaves a tile for the next bake: its hits and the values of its maps. `changed` marks texels whose rays run otherwise than

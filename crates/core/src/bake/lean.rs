@@ -68,7 +68,7 @@ impl Plan {
             .filter(|&(s, t)| !self.sheets[s].candidates[t].is_empty())
             .collect();
         let of_tile = |&(sheet, tile): &(usize, usize)| {
-            let hits = TileHits::trace(self, sheet, tile, None, Leave::Nothing, &mut Scratch::default());
+            let hits = TileHits::trace(self, (sheet, tile), None, (Leave::Nothing, None), &mut Scratch::default());
             let mut own = LeanReport::default();
             for s in hits.texels().flat_map(|(_, samples)| samples) {
                 if let Some(shift) = lean_of(self, &hits, s) {

@@ -3,6 +3,7 @@
 use super::few::Few;
 use super::kept::KeptTiles;
 use super::nearness::shared_space;
+use super::packed::HitKey;
 use super::pairs::{PairRow, PairRules, PairTable, PairedBy, SharedSpace, pair_parts};
 use super::repeat::{Repeated, repeat_around};
 use super::run::{Unwatched, Watch};
@@ -38,6 +39,7 @@ pub struct BakeScene {
     points: Arc<OnceLock<ReachPoints>>,
     fits: Arc<Few<FitRules, Fit>>,
     pub(super) kept: Arc<KeptTiles>,
+    high_identity: Arc<OnceLock<HitKey>>,
     /// Where the sculpt repeats: for each of its triangles the one it is a copy of.
     copy_of: Option<Arc<Vec<u32>>>,
     /// Box of the sculpt itself, without copies.
@@ -98,8 +100,24 @@ impl BakeScene {
             points: Arc::default(),
             fits: Arc::new(Few::new(FITS)),
             kept: Arc::default(),
+            high_identity: Arc::default(),
             copy_of,
             high_bounds,
+        })
+    }
+
+    /// BLAKE3 of the sculpt's faces, part by part: what a ray may hit.
+    pub(super) fn high_identity(&self) -> &HitKey {
+        self.high_identity.get_or_init(|| {
+            let mut hasher = blake3::Hasher::new();
+            for part in &self.high.parts {
+                hasher.update(&part.triangles.end.to_le_bytes());
+            }
+            for t in 0..self.high.triangles.len() as u32 {
+                let corners = self.high.corners(t).map(|p| p.to_array().map(f32::to_le_bytes));
+                hasher.update(corners.as_flattened().as_flattened());
+            }
+            *hasher.finalize().as_bytes()
         })
     }
 
@@ -261,6 +279,7 @@ pub struct Plan {
     pub(super) own_surface: bool,
     pub(super) pattern: Vec<[f64; 2]>,
     pub(super) keeps: bool,
+    sight_keys: OnceLock<Vec<HitKey>>,
 }
 
 impl Plan {
@@ -315,6 +334,7 @@ impl Plan {
             own_surface: scene.own_surface,
             with_one: parts_with_one(scene, &pairs),
             keeps: false,
+            sight_keys: OnceLock::new(),
             pairs,
             field,
             findings,
@@ -327,6 +347,12 @@ impl Plan {
     /// next. The bytes are the same; only proofs are small enough for it to have any effect.
     pub fn keeping(self) -> Plan {
         Plan { keeps: true, ..self }
+    }
+
+    /// By low part, BLAKE3 of the parts that its rays may hit.
+    pub(super) fn sight_keys(&self) -> &[HitKey] {
+        self.sight_keys
+            .get_or_init(|| self.pairs.sights.iter().map(|sight| *blake3::hash(&sight.to_bytes()).as_bytes()).collect())
     }
 
     /// How many tiles hold anything, over all sheets.

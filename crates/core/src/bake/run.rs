@@ -6,6 +6,7 @@ use super::counts::Counts;
 use super::hits::{Leave, Scratch, TileHits};
 use super::kept::Keeping;
 use super::outcome::{Outcome, slot};
+use super::packed::HitStore;
 use super::plan::Plan;
 use super::report::{MapReport, Report};
 use super::spool::{MemorySpool, Spool};
@@ -59,15 +60,21 @@ pub enum Ended {
 /// # Errors
 /// [`Ended::Stopped`] when the watch asked for it.
 pub fn run(plan: &Plan, threads: usize, watch: &dyn Watch) -> Result<Outcome, Ended> {
-    run_into(plan, threads, watch, Arc::new(MemorySpool::default()))
+    run_into(plan, threads, watch, Arc::new(MemorySpool::default()), None)
 }
 
-/// The same, with finished tiles in a spool of the caller's.
+/// The same, with finished tiles in a spool of the caller's, and hits taken from and kept in a store of the caller's.
 ///
 /// # Errors
 /// [`Ended::Stopped`] when the watch asked for it, [`Ended::Spool`] when a tile cannot be kept.
-pub fn run_into(plan: &Plan, threads: usize, watch: &dyn Watch, spool: Arc<dyn Spool>) -> Result<Outcome, Ended> {
-    on_threads(threads, || run_in_pool(plan, rayon::current_num_threads(), watch, spool))
+pub fn run_into(
+    plan: &Plan,
+    threads: usize,
+    watch: &dyn Watch,
+    spool: Arc<dyn Spool>,
+    hits: Option<&dyn HitStore>,
+) -> Result<Outcome, Ended> {
+    on_threads(threads, || run_in_pool(plan, rayon::current_num_threads(), watch, spool, hits))
 }
 
 /// Does something on a pool of `threads` threads (0 = one a core): what it spreads out keeps to them.
@@ -85,13 +92,20 @@ struct Shared<'a> {
     canvas: &'a Canvas,
     covered: Vec<Mutex<Coverage>>,
     spool: &'a dyn Spool,
+    hits: Option<&'a dyn HitStore>,
     keeping: Option<Keeping<'a>>,
     /// Each map with its settings in words, to know its values again.
     map_keys: Vec<String>,
     fault: Mutex<Option<String>>,
 }
 
-fn run_in_pool(plan: &Plan, threads: usize, watch: &dyn Watch, spool: Arc<dyn Spool>) -> Result<Outcome, Ended> {
+fn run_in_pool(
+    plan: &Plan,
+    threads: usize,
+    watch: &dyn Watch,
+    spool: Arc<dyn Spool>,
+    hits: Option<&dyn HitStore>,
+) -> Result<Outcome, Ended> {
     let started = watch.now();
     let canvas = Canvas::new(plan, !watch.looks());
     let shared = Shared {
@@ -100,6 +114,7 @@ fn run_in_pool(plan: &Plan, threads: usize, watch: &dyn Watch, spool: Arc<dyn Sp
         canvas: &canvas,
         covered: plan.sheets.iter().map(|_| Mutex::new(Coverage::new(plan.recipe.sheet.size))).collect(),
         spool: &*spool,
+        hits,
         keeping: plan.scene.kept.for_plan(plan),
         map_keys: plan.maps.iter().map(|m| format!("{:?}", m.settings)).collect(),
         fault: Mutex::default(),
@@ -160,7 +175,7 @@ impl Shared<'_> {
         let kept = self.keeping.as_ref().and_then(|k| k.tile(sheet, number));
         let leave = if self.keeping.is_some() { Leave::Rays } else { Leave::Nothing };
         let kept = kept.map(|(tile, same_part)| (&*tile.hits, same_part));
-        let mut hits = TileHits::trace(plan, sheet, number, kept, leave, scratch);
+        let hits = TileHits::trace(plan, (sheet, number), kept, (leave, self.hits), scratch);
         counts.ray_seconds += self.watch.now() - before;
         counts.take(plan, &hits);
         {
@@ -171,16 +186,13 @@ impl Shared<'_> {
         }
         let tile = &plan.sheets[sheet].tiles[number];
         let changed = hits.changed();
-        let mut before = vec![None; plan.maps.len()];
-        if let Some(keeping) = &self.keeping {
-            let mut wanted = changed.clone();
-            before = keeping.values(sheet, number, &self.map_keys, &mut wanted);
+        let of_before = |map: usize| {
             // Heights along the averaged direction do not follow from rays that run otherwise.
-            if !plan.field.all_averaged() && plan.maps.iter().any(|m| m.heights) {
-                wanted.fill(true);
-            }
-            hits.want(wanted);
-        }
+            let follows = plan.field.all_averaged() || !plan.maps[map].heights;
+            let keeping = self.keeping.as_ref().filter(|_| follows)?;
+            keeping.values((sheet, number), &self.map_keys[map], &changed)
+        };
+        let before: Vec<_> = (0..plan.maps.len()).map(of_before).collect();
         let mut left = Vec::new();
         let mut work = TileWork::new(plan, &hits, scratch);
         let mut values = Vec::new();
@@ -188,11 +200,14 @@ impl Shared<'_> {
             let Ok(task) = &planned.work else { continue };
             let begun = self.watch.now();
             values.clear();
+            work.wanted = before[map].as_ref().map(|(_, wanted)| wanted.as_slice());
             match &before[map] {
-                Some(kept) => values.extend_from_slice(kept),
+                Some((kept, _)) => values.extend_from_slice(kept),
                 None => values.resize(tile.texels() * planned.shape.channels, 0.0),
             }
-            clear_wanted(&hits, planned.shape.channels, &mut values);
+            // Texels that are worked on again begin from nothing, as in a bake from nothing.
+            let channels = planned.shape.channels;
+            work.wanted_texels().for_each(|(texel, _)| values[texel * channels..(texel + 1) * channels].fill(0.0));
             let rays = work.rays;
             task.evaluate(&mut work, &mut values);
             counts.maps[map].rays += work.rays - rays;
@@ -210,16 +225,8 @@ impl Shared<'_> {
         }
         drop(work);
         if let Some(keeping) = &self.keeping {
-            hits.want(Vec::new());
             keeping.leave((sheet, number), Arc::new(hits), left, &changed);
         }
-    }
-}
-
-/// Texels that are worked on again begin from nothing, as in a bake from nothing.
-fn clear_wanted(hits: &TileHits, channels: usize, values: &mut [f32]) {
-    for (texel, _) in hits.wanted_texels() {
-        values[texel * channels..(texel + 1) * channels].fill(0.0);
     }
 }
 

@@ -114,7 +114,7 @@ impl Plan {
                 |t: &crate::sheet::Tile| (t.x..t.x + t.width).contains(&nx) && (t.y..t.y + t.height).contains(&ny);
             let Some(number) = plan.tiles.iter().position(holds) else { continue };
             if !tiles.iter().any(|(n, _)| *n == number) {
-                let hits = TileHits::trace(self, sheet, number, None, Leave::Nothing, &mut scratch);
+                let hits = TileHits::trace(self, (sheet, number), None, (Leave::Nothing, None), &mut scratch);
                 tiles.push((number, hits));
             }
             let hits = tiles.iter().find(|(n, _)| *n == number).map(|(_, hits)| hits)?;

@@ -104,7 +104,7 @@ struct AoTask {
 impl MapWork for AoTask {
     fn evaluate(&self, tile: &mut TileWork, out: &mut [f32]) {
         let gathered = tile.gather(&self.spec);
-        for (texel, samples) in tile.hits.wanted_texels() {
+        for (texel, samples) in tile.wanted_texels() {
             // The low-poly's own occlusion times that of the relief the normal map stands for.
             let relief = self.detail.as_ref().map_or(1.0, |(detail, distance)| {
                 detail.mean(&tile.plan.scene, tile.hits, samples, |at| detail.openness(at, *distance))

@@ -81,7 +81,7 @@ impl MapWork for BentNormalTask {
     fn evaluate(&self, tile: &mut TileWork, out: &mut [f32]) {
         let gathered = tile.gather(&self.spec);
         let (scene, hits) = (tile.scene(), tile.hits);
-        for (texel, mut samples) in hits.wanted_texels() {
+        for (texel, mut samples) in tile.wanted_texels() {
             let hit = samples.find(|&s| hits.is_hit(s));
             let bent = hit.map_or(Vec3::ZERO, |s| {
                 // Nothing open at all: the surface's own normal.

@@ -36,7 +36,7 @@ pub(super) struct CarriedTask {
 impl MapWork for CarriedTask {
     fn evaluate(&self, tile: &mut TileWork, out: &mut [f32]) {
         let (scene, hits, per_unit) = (tile.scene(), tile.hits, samples_along(tile));
-        for (texel, samples) in hits.wanted_texels() {
+        for (texel, samples) in tile.wanted_texels() {
             let (mut sum, mut count) = (Vec3::ZERO, 0);
             for s in samples {
                 let Some(hit) = hits.hit(s) else { continue };

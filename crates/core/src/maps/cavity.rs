@@ -136,7 +136,7 @@ impl MapWork for CavityTask {
             How::Rays(spec) => Some(tile.gather(spec)),
             How::Relief(..) | How::Bends { .. } => None,
         };
-        for (texel, samples) in tile.hits.wanted_texels() {
+        for (texel, samples) in tile.wanted_texels() {
             let depth = match &self.how {
                 How::Rays(_) => 1.0 - gathered.as_ref().map_or(1.0, |g| g.open[texel]),
                 How::Relief(detail, distance) => {

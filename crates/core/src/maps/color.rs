@@ -168,7 +168,7 @@ impl MapWork for ColorTask {
     fn evaluate(&self, tile: &mut TileWork, out: &mut [f32]) {
         let (scene, hits) = (tile.scene(), tile.hits);
         let per_unit = samples_along(tile);
-        for (texel, samples) in hits.wanted_texels() {
+        for (texel, samples) in tile.wanted_texels() {
             let all = samples.len();
             let mut sum = Vec3::ZERO;
             let mut count = 0;

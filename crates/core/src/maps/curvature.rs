@@ -135,7 +135,7 @@ struct CurvatureTask {
 
 impl MapWork for CurvatureTask {
     fn evaluate(&self, tile: &mut TileWork, out: &mut [f32]) {
-        for (texel, samples) in tile.hits.wanted_texels() {
+        for (texel, samples) in tile.wanted_texels() {
             let bend = self.source.mean(tile, samples) * self.radius;
             match self.encoding {
                 CurvatureEncoding::Grey => out[texel] = 0.5 + 0.5 * bend.clamp(-1.0, 1.0),

@@ -50,7 +50,7 @@ impl MapWork for DisplacementTask {
     fn evaluate(&self, tile: &mut TileWork, out: &mut [f32]) {
         let own = tile.averaged_hits();
         let hits = own.as_deref().unwrap_or(tile.hits);
-        for (texel, samples) in hits.wanted_texels() {
+        for (texel, samples) in tile.wanted_texels() {
             let (mut sum, mut count) = (0.0, 0);
             for height in samples.filter_map(|s| hits.height(s)) {
                 sum += height;

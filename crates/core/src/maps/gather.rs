@@ -241,8 +241,11 @@ fn basis(n: Vec3) -> (Vec3, Vec3) {
 }
 
 /// What the rays of each texel met.
+#[derive(Clone)]
 pub(super) struct Gathered {
     spec: GatherSpec,
+    /// Texels whose rays are traced.
+    done: Vec<bool>,
     /// Mean over rays, one entry a texel of the tile: 1 where nothing stands in the way, 0 where everything does; with
     /// falloff, and inward, by distance.
     pub open: Vec<f32>,
@@ -269,22 +272,36 @@ struct Start {
 impl TileWork<'_> {
     /// Gathers, or returns what an earlier map of this tile gathered with the same settings.
     pub(super) fn gather(&mut self, spec: &GatherSpec) -> Rc<Gathered> {
-        if let Some(known) = self.gathered.iter().find(|g| g.spec == *spec) {
-            return known.clone();
+        let texels = self.hits.tile.texels();
+        let known = self.gathered.iter().position(|g| g.spec == *spec);
+        let at = known.unwrap_or_else(|| {
+            self.gathered.push(Rc::new(Gathered {
+                spec: spec.clone(),
+                done: vec![false; texels],
+                open: vec![1.0; texels],
+                way: vec![Vec3::ZERO; texels],
+            }));
+            self.gathered.len() - 1
+        });
+        // The map before may have had other texels to work on.
+        if self.wanted_texels().any(|(texel, _)| !self.gathered[at].done[texel]) {
+            let mut gathered = Gathered::clone(&self.gathered[at]);
+            self.trace_gather(spec, &mut gathered);
+            self.gathered[at] = Rc::new(gathered);
         }
-        let gathered = Rc::new(self.trace_gather(spec));
-        self.gathered.push(gathered.clone());
-        gathered
+        self.gathered[at].clone()
     }
 
-    fn trace_gather(&mut self, spec: &GatherSpec) -> Gathered {
+    /// Traces the rays of those texels the map wants that have none yet.
+    fn trace_gather(&mut self, spec: &GatherSpec, gathered: &mut Gathered) {
         let (plan, hits) = (self.plan, self.hits);
-        let texels = hits.tile.texels();
-        let mut gathered = Gathered { spec: spec.clone(), open: vec![1.0; texels], way: vec![Vec3::ZERO; texels] };
         let mut starts = Vec::new();
         // Texels with hits, low part by low part in blocks of four by two.
         let mut sources: Vec<(u32, u32, Source)> = Vec::new();
-        for (texel, samples) in hits.wanted_texels() {
+        for (texel, samples) in self.wanted_texels() {
+            if std::mem::replace(&mut gathered.done[texel], true) {
+                continue;
+            }
             let part = plan.scene.low.parts[hits.low(samples.start).0 as usize];
             let before = starts.len();
             starts.extend(samples.filter_map(|s| start_of(&plan.scene, hits, s, spec)));
@@ -298,10 +315,9 @@ impl TileWork<'_> {
         sources.sort_unstable_by_key(|(part, block, _)| (*part, *block));
         for of_part in sources.chunk_by(|a, b| a.0 == b.0) {
             for eight in of_part.chunks(LANES) {
-                self.gather_eight(spec, eight, &starts, &mut gathered);
+                self.gather_eight(spec, eight, &starts, gathered);
             }
         }
-        gathered
     }
 
     fn gather_eight(

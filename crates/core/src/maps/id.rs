@@ -167,7 +167,7 @@ impl MapWork for IdTask {
     fn evaluate(&self, tile: &mut TileWork, out: &mut [f32]) {
         let (hits, scene) = (tile.hits, tile.scene());
         let mut votes: Vec<u32> = Vec::new();
-        for (texel, samples) in hits.wanted_texels() {
+        for (texel, samples) in tile.wanted_texels() {
             votes.clear();
             votes.extend(samples.filter_map(|s| self.region(hits, scene, s)));
             votes.sort_unstable();

@@ -24,7 +24,7 @@ struct MissTask;
 
 impl MapWork for MissTask {
     fn evaluate(&self, tile: &mut TileWork, out: &mut [f32]) {
-        for (texel, samples) in tile.hits.wanted_texels() {
+        for (texel, samples) in tile.wanted_texels() {
             let missed = samples.clone().filter(|&s| !tile.hits.is_hit(s)).count();
             out[texel] = missed as f32 / samples.len() as f32;
         }

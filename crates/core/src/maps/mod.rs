@@ -48,6 +48,7 @@ use crate::recipe::{Distance, PictureSource, Recipe};
 use crate::stop::Stop;
 use gather::Gathered;
 use serde::{Deserialize, Serialize};
+use std::ops::Range;
 use std::rc::Rc;
 use std::sync::Arc;
 use ts_rs::TS;
@@ -153,6 +154,8 @@ pub struct TileWork<'a> {
     pub hits: &'a TileHits,
     /// Rays traced beyond the primary ones so far.
     pub rays: u64,
+    /// Texels that the map at work is to work on; all when None.
+    pub(crate) wanted: Option<&'a [bool]>,
     scratch: &'a mut Scratch,
     averaged: Option<Rc<TileHits>>,
     gathered: Vec<Rc<Gathered>>,
@@ -160,7 +163,13 @@ pub struct TileWork<'a> {
 
 impl<'a> TileWork<'a> {
     pub(crate) fn new(plan: &'a Plan, hits: &'a TileHits, scratch: &'a mut Scratch) -> Self {
-        TileWork { plan, hits, rays: 0, scratch, averaged: None, gathered: Vec::new() }
+        TileWork { plan, hits, rays: 0, wanted: None, scratch, averaged: None, gathered: Vec::new() }
+    }
+
+    /// Texels that the map is to work on, each with its range of samples.
+    pub(crate) fn wanted_texels(&self) -> impl Iterator<Item = (usize, Range<usize>)> + use<'a> {
+        let wanted = self.wanted;
+        self.hits.texels().filter(move |(texel, _)| wanted.is_none_or(|w| w[*texel]))
     }
 
     fn scene(&self) -> &'a BakeScene {

@@ -121,7 +121,7 @@ struct NormalTask {
 impl MapWork for NormalTask {
     fn evaluate(&self, tile: &mut TileWork, out: &mut [f32]) {
         let (scene, hits, per_unit) = (tile.scene(), tile.hits, samples_along(tile));
-        for (texel, samples) in hits.wanted_texels() {
+        for (texel, samples) in tile.wanted_texels() {
             let mut sum = Vec3::ZERO;
             for s in samples {
                 if let Some(mut normal) = hits.normal(scene, s) {

@@ -28,7 +28,7 @@ struct NormalObjectTask;
 impl MapWork for NormalObjectTask {
     fn evaluate(&self, tile: &mut TileWork, out: &mut [f32]) {
         let (scene, hits) = (tile.scene(), tile.hits);
-        for (texel, samples) in hits.wanted_texels() {
+        for (texel, samples) in tile.wanted_texels() {
             let first = samples.start;
             let sum: Vec3 = samples.filter_map(|s| hits.normal(scene, s)).sum();
             // Where rays met nothing, the low-poly's own normal is the least surprise.

@@ -30,7 +30,7 @@ struct OpacityTask;
 impl MapWork for OpacityTask {
     fn evaluate(&self, tile: &mut TileWork, out: &mut [f32]) {
         let (scene, hits, per_unit) = (tile.scene(), tile.hits, samples_along(tile));
-        for (texel, samples) in hits.wanted_texels() {
+        for (texel, samples) in tile.wanted_texels() {
             let all = samples.len() as f32;
             let opaque = |s: usize| {
                 let hit = hits.hit(s)?;

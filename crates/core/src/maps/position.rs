@@ -116,7 +116,7 @@ struct PositionTask {
 impl MapWork for PositionTask {
     fn evaluate(&self, tile: &mut TileWork, out: &mut [f32]) {
         let (scene, hits) = (tile.scene(), tile.hits);
-        for (texel, samples) in hits.wanted_texels() {
+        for (texel, samples) in tile.wanted_texels() {
             let mut sum = Vec3::ZERO;
             let mut count = 0;
             for hit in samples.filter_map(|s| hits.hit(s)) {

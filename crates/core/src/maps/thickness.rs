@@ -66,7 +66,7 @@ struct ThicknessTask {
 impl MapWork for ThicknessTask {
     fn evaluate(&self, tile: &mut TileWork, out: &mut [f32]) {
         let gathered = tile.gather(&self.spec);
-        for (texel, _) in tile.hits.wanted_texels() {
+        for (texel, _) in tile.wanted_texels() {
             out[texel] = gathered.open[texel];
         }
     }

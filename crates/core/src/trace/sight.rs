@@ -26,6 +26,12 @@ impl Sight {
         Sight { most: true, unlike: sorted(parts) }
     }
 
+    /// Different for different sights.
+    pub fn to_bytes(&self) -> Vec<u8> {
+        let unlike = self.unlike.iter().flat_map(|part| part.to_le_bytes());
+        std::iter::once(u8::from(self.most)).chain(unlike).collect()
+    }
+
     pub fn sees(&self, part: u32) -> bool {
         self.most != self.unlike.binary_search(&part).is_ok()
     }

@@ -4,9 +4,11 @@
 use ember_ridge_core::bake::{BakeScene, Counts, Ended, Outcome, Plan, Report, Unwatched, Watch, run};
 use ember_ridge_core::glam::{Vec2, Vec3, vec2, vec3};
 use ember_ridge_core::maps::{AoSettings, CurvatureSettings, MapSettings, PaletteEntry};
+use ember_ridge_core::mesh::{Laid, MaterialLook, Surface};
 use ember_ridge_core::recipe::{Distance, Padding, Reach, Recipe};
-use ember_ridge_core::sheet::{Depth, Pixels};
+use ember_ridge_core::sheet::{Coding, Depth, Image, Pixels, Sampler};
 use ember_ridge_core::{Draft, DraftPart, Mesh};
+use std::sync::Arc;
 
 /// A sheet of `n` x `n` cells over the unit square in x and z (uv = x, 1 - z), lifted by `height`. Faces look up (+y).
 pub fn height_field(name: &str, n: usize, height: impl Fn(f32, f32) -> f32) -> Mesh {
@@ -185,4 +187,29 @@ pub fn values(whole: &Whole, map: &str) -> Vec<f32> {
     assert_eq!(map.error, None);
     let entries = whole.covered.len() * map.channels;
     (0..entries).map(|at| map.pixels.get(at)).collect()
+}
+
+/// The same mesh of one material, whose roughness, metal and light are numbers times pictures of a few texels over its UVs (or
+/// plain numbers on a mesh without UVs).
+pub fn with_surface(mesh: &Mesh) -> Mesh {
+    let laid = |bytes: &[u8], coding| Laid {
+        image: Arc::new(Image::new(2, 2, 3, Pixels::U8(bytes.to_vec()), coding)),
+        sampler: Sampler::default(),
+        placing: None,
+        on_texture_uvs: true,
+    };
+    let surface = Surface {
+        roughness: 0.8,
+        metallic: 0.5,
+        rough_metal: Some(laid(&[0, 40, 90, 0, 200, 10, 0, 120, 255, 0, 80, 160], Coding::Linear)),
+        emission: [0.9, 0.5, 0.2],
+        emission_picture: Some(laid(&[10, 240, 90, 30, 200, 10, 250, 120, 255, 70, 80, 160], Coding::Srgb)),
+        ..Surface::default()
+    };
+    Mesh {
+        materials: vec!["paint".into()],
+        triangle_materials: vec![0; mesh.triangles.len()],
+        looks: vec![MaterialLook { surface: Some(surface), ..MaterialLook::default() }],
+        ..mesh.clone()
+    }
 }

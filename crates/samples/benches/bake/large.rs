@@ -40,7 +40,7 @@ pub fn large() {
     let clock = Clock(Instant::now());
     let plan = Plan::new(&recipe, &scene).expect("sound");
     let spool = spool_for(plan.spool_bytes(), &folder).expect("room in the temporary folder");
-    let outcome = run_into(&plan, 0, &clock, spool).expect("not stopped");
+    let outcome = run_into(&plan, 0, &clock, spool, None).expect("not stopped");
     let traced = begun.elapsed().as_secs_f64();
     for map in 0..outcome.maps.len() {
         let path = folder.join(format!("ember-ridge-bench-{map}.png"));

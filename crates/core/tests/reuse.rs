@@ -1,0 +1,134 @@
+//! What one bake leaves for another: maps that did not change are not worked on again, hits that are kept are not traced again, and
+//! the bytes are those of a bake from nothing.
+
+mod support;
+
+use ember_ridge_core::Mesh;
+use ember_ridge_core::bake::{BakeScene, HitKey, HitStore, MemorySpool, Plan, Unwatched, run, run_into};
+use ember_ridge_core::glam::Vec3;
+use ember_ridge_core::maps::{AoSettings, Green, MapSettings, NormalSettings};
+use ember_ridge_core::recipe::{Distance, PartReach, Recipe};
+use std::collections::HashMap;
+use std::sync::{Arc, Mutex};
+use support::*;
+
+fn maps(ids: &[&str]) -> Vec<MapSettings> {
+    ids.iter().map(|id| MapSettings::by_id(id).expect("a map")).collect()
+}
+
+/// Two cubes on a sheet, each with a ball.
+fn pair_of_cubes() -> (Mesh, Mesh) {
+    let place = |mesh: &Mesh, corner: f32| with_uvs(mesh, |uv| uv * 0.5 + corner);
+    let low = Mesh::joined(&[&place(&cube("a", 0.5), 0.0), &place(&moved(&cube("b", 0.5), Vec3::X * 3.0), 0.5)]);
+    (low, Mesh::joined(&[&ball("a", 0.7, 40), &moved(&ball("b", 0.7, 40), Vec3::X * 3.0)]))
+}
+
+fn proof(recipe: &Recipe, scene: &BakeScene) -> Whole {
+    let plan = Plan::new(recipe, scene).expect("sound").keeping();
+    Whole::of(&run(&plan, 2, &Unwatched).expect("nobody stops it"), 0)
+}
+
+#[test]
+fn a_map_that_is_added_or_changed_alone_is_worked_on() {
+    let (low, high) = pair_of_cubes();
+    let fresh = || BakeScene::new(&[&low], &[&high], None).expect("no cage");
+    let scene = fresh();
+    let mut recipe = recipe(128, 4, (0.3, 0.3), maps(&["ao", "thickness"]));
+    let first = proof(&recipe, &scene);
+    assert!(first.report.maps["ao"].rays > 100_000 && first.report.maps["thickness"].rays > 100_000);
+    // One more that traces nothing of its own.
+    recipe.maps.extend(maps(&["miss"]));
+    let with_miss = proof(&recipe, &scene);
+    assert_eq!(with_miss.report.rays, 0, "neither primary rays nor those of occlusion");
+    // Other rays for one of them: the other has its values.
+    recipe.maps[0] = recipe.maps[0].clone().with_rays(16);
+    let other = proof(&recipe, &scene);
+    assert_eq!((other.counts.rays, other.report.maps["thickness"].rays), (0, 0));
+    assert!(other.report.maps["ao"].rays > 10_000);
+    // One that shares its rays with a map that is all there.
+    recipe.maps.extend(maps(&["bent-normal"]).into_iter().map(|map| map.with_rays(16)));
+    let shared = proof(&recipe, &scene);
+    assert_eq!(shared.report.maps["ao"].rays, 0);
+    let whole = bake_scene(&recipe, &fresh(), 1, &Unwatched).expect("goes on");
+    assert!(shared.maps == whole.maps, "the bytes of a bake from nothing");
+}
+
+/// Hits kept in memory, as a folder keeps them.
+#[derive(Default)]
+struct Kept(Mutex<HashMap<HitKey, Vec<u8>>>);
+
+impl HitStore for Kept {
+    fn fetch(&self, key: &HitKey) -> Option<Vec<u8>> {
+        self.0.lock().expect("no panic").get(key).cloned()
+    }
+
+    fn keeps(&self) -> bool {
+        true
+    }
+
+    fn keep(&self, key: &HitKey, bytes: &[u8]) {
+        self.0.lock().expect("no panic").insert(*key, bytes.to_vec());
+    }
+}
+
+fn with_hits(recipe: &Recipe, scene: &BakeScene, kept: &Kept) -> Whole {
+    let plan = Plan::new(recipe, scene).expect("sound");
+    Whole::of(&run_into(&plan, 2, &Unwatched, Arc::new(MemorySpool::default()), Some(kept)).expect("goes on"), 0)
+}
+
+#[test]
+fn kept_hits_are_not_traced_again_and_change_no_byte() {
+    let (low, high) = pair_of_cubes();
+    let fresh = || BakeScene::new(&[&low], &[&high], None).expect("no cage");
+    let kept = Kept::default();
+    let mut recipe = recipe(128, 4, (0.3, 0.3), maps(&["normal", "displacement", "position"]));
+    let check = |found: &Whole, recipe: &Recipe| {
+        let whole = bake_scene(recipe, &fresh(), 1, &Unwatched).expect("goes on");
+        assert!(found.maps == whole.maps);
+        assert_eq!(found.counts.rays + found.counts.kept_rays, whole.counts.rays);
+        assert_eq!(found.report.findings, whole.report.findings);
+    };
+    let first = with_hits(&recipe, &fresh(), &kept);
+    let all = first.counts.rays;
+    assert_eq!(first.counts.kept_rays, 0);
+    check(&first, &recipe);
+
+    // Changed settings, another map, other padding and depth: no primary ray.
+    recipe.maps[0] = MapSettings::Normal(NormalSettings { y: Green::Down, ..NormalSettings::default() });
+    recipe.maps.push(MapSettings::Ao(AoSettings { rays: 16, ..AoSettings::default() }));
+    recipe.sheet.depth = ember_ridge_core::sheet::Depth::Sixteen;
+    recipe.seed = 7;
+    let again = with_hits(&recipe, &fresh(), &kept);
+    assert_eq!((again.counts.rays, again.counts.kept_rays), (0, all));
+    check(&again, &recipe);
+
+    // Another reach on one part: the tiles of the other are there.
+    recipe.reach.parts = vec![PartReach { part: "b".into(), out: Some(Distance::Units(0.25)), inward: None }];
+    let half = with_hits(&recipe, &fresh(), &kept);
+    assert!(half.counts.kept_rays > all / 3 && half.counts.rays > all / 3, "{} kept of {all}", half.counts.kept_rays);
+    check(&half, &recipe);
+
+    // What is damaged is traced again.
+    {
+        let mut tiles = kept.0.lock().expect("no panic");
+        for (n, bytes) in tiles.values_mut().enumerate() {
+            match n % 3 {
+                0 => bytes.truncate(bytes.len() / 2),
+                1 => bytes[..4].fill(0xfe),
+                _ => {}
+            }
+        }
+    }
+    let mended = with_hits(&recipe, &fresh(), &kept);
+    assert!(mended.counts.rays > all / 3 && mended.counts.kept_rays > 0, "{} of {all}", mended.counts.rays);
+    check(&mended, &recipe);
+
+    // Another sculpt, other rules, other parts seen: nothing of it.
+    let other = Mesh { positions: high.positions.iter().map(|p| *p * 1.0001).collect(), ..high.clone() };
+    let scene = BakeScene::new(&[&low], &[&other], None).expect("no cage");
+    assert_eq!(with_hits(&recipe, &scene, &kept).counts.kept_rays, 0);
+    let nearest = Recipe { hit: ember_ridge_core::recipe::HitRule::Nearest, ..recipe.clone() };
+    assert_eq!(with_hits(&nearest, &fresh(), &kept).counts.kept_rays, 0);
+    let all_see = Recipe { pairing: ember_ridge_core::recipe::Pairing::All, ..recipe.clone() };
+    assert_eq!(with_hits(&all_see, &fresh(), &kept).counts.kept_rays, 0);
+}

@@ -1,0 +1,64 @@
+//! The folder that keeps hits: what was kept comes back, what is damaged does not, and a file is whole or not there.
+
+use ember_ridge_formats::hits::{KEPT_HITS, KeptHits};
+use std::fs;
+
+#[test]
+fn what_was_kept_comes_back_and_what_is_damaged_does_not() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let folder = folder.path().join("deep/hits");
+    let tiles: Vec<([u8; 32], Vec<u8>)> = (0..20u8)
+        .map(|n| ([n; 32], (0..5000u32).flat_map(|i| (i / 7 * u32::from(n)).to_le_bytes()).collect()))
+        .collect();
+    let keep = || {
+        let kept = KeptHits::open(None, Some(&folder)).expect("it can be written");
+        let store = kept.store().expect("it keeps");
+        tiles.iter().for_each(|(key, bytes)| store.keep(key, bytes));
+        assert!(store.fetch(&tiles[0].0).is_none(), "nothing was to be read");
+        kept
+    };
+    // Until it is finished there is nothing, nor is anything left of one that never was.
+    drop(keep());
+    assert_eq!(fs::read_dir(&folder).expect("a folder").count(), 0);
+    let bytes = keep().finish().expect("there is room").expect("it kept");
+    let path = folder.join(KEPT_HITS);
+    assert_eq!(fs::metadata(&path).expect("a file").len(), bytes);
+    assert!(bytes < 20 * 20_000 / 2, "{bytes} bytes: it is compressed");
+    let read = || KeptHits::open(Some(&folder), None).expect("it can be read");
+    let found = |kept: &KeptHits| {
+        let store = kept.store().expect("it reads");
+        tiles.iter().filter(|(key, bytes)| store.fetch(key).as_ref() == Some(bytes)).count()
+    };
+    assert_eq!(found(&read()), 20);
+    assert!(read().store().expect("it reads").fetch(&[99; 32]).is_none());
+    // A byte changed, a file cut off: the others are there, and none is wrong.
+    let whole = fs::read(&path).expect("a file");
+    let mut damaged = whole.clone();
+    damaged[whole.len() / 2] ^= 0x40;
+    fs::write(&path, &damaged).expect("room");
+    let kept = read();
+    let store = kept.store().expect("it reads");
+    for (key, bytes) in &tiles {
+        assert!(store.fetch(key).is_none_or(|found| found == *bytes));
+    }
+    assert_eq!(found(&kept), 19);
+    fs::write(&path, &whole[..whole.len() * 2 / 3]).expect("room");
+    assert!((10..20).contains(&found(&read())));
+    // One that reads and keeps at once, in one folder.
+    fs::write(&path, &whole).expect("room");
+    let both = KeptHits::open(Some(&folder), Some(&folder)).expect("both");
+    assert_eq!(found(&both), 20);
+    both.store().expect("both").keep(&tiles[3].0, &tiles[3].1);
+    both.finish().expect("room");
+    assert_eq!(found(&read()), 1);
+}
+
+#[test]
+fn a_folder_without_hits_and_hits_of_another_version_are_named() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let said = |from: &std::path::Path| KeptHits::open(Some(from), None).err().expect("refused").to_string();
+    assert!(said(folder.path()).contains("--keep-hits"));
+    fs::write(folder.path().join(KEPT_HITS), "something else").expect("room");
+    assert!(said(folder.path()).contains("another version"));
+    assert!(KeptHits::open(None, None).expect("nothing to do").store().is_none());
+}
