@@ -240,7 +240,7 @@ fn how_many(plan: &Plan, part: Option<&str>, troubles: &Troubles, share: f64) ->
     match troubles.most {
         Some(InTile { count: most, first }) if most < count => {
             let [u, v] = uv_of(size, first.1);
-            format!("{all}, the most of them, {most}, around UV {u:.2} {v:.2}")
+            format!("{all}, most densely around UV {u:.2} {v:.2}")
         }
         _ => all,
     }
