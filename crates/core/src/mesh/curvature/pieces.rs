@@ -9,6 +9,8 @@ use glam::{DVec3, Vec3};
 
 /// Triangles of a leaf at most.
 const LEAF: usize = 16;
+/// Halves of more pieces than this are built beside each other.
+const APART: usize = 4096;
 const NO_ROOT: u32 = u32::MAX;
 
 /// A large triangle, and what each of its edges gives to it: the integral of mean curvature, and how far it is spread, in steps of
@@ -21,7 +23,7 @@ pub(super) struct Piece {
 
 const WHOLE: u8 = u8::MAX;
 
-#[derive(Clone, Copy)]
+#[derive(Clone, Copy, Default)]
 struct Node {
     low: Vec3,
     high: Vec3,
@@ -46,9 +48,11 @@ impl Pieces {
         let mut start = 0;
         for part in &mesh.parts {
             let count = pieces[start..].partition_point(|p| p.triangle < part.triangles.end);
-            roots.push(if count == 0 { NO_ROOT } else { nodes.len() as u32 });
+            let root = nodes.len();
+            roots.push(if count == 0 { NO_ROOT } else { root as u32 });
             if count > 0 {
-                build(mesh, &mut pieces[start..start + count], start as u32, &mut nodes);
+                nodes.resize(root + nodes_over(count), Node::default());
+                build(mesh, &mut pieces[start..start + count], start as u32, (&mut nodes[root..], root as u32));
             }
             start += count;
         }
@@ -135,8 +139,14 @@ impl Piece {
     }
 }
 
-/// Adds the nodes over some pieces, whose first has the number `first`; puts the pieces in the order of the leaves.
-fn build(mesh: &Mesh, pieces: &mut [Piece], first: u32, nodes: &mut Vec<Node>) {
+/// How many nodes a tree over so many pieces has.
+fn nodes_over(pieces: usize) -> usize {
+    if pieces <= LEAF { 1 } else { 1 + nodes_over(pieces / 2) + nodes_over(pieces - pieces / 2) }
+}
+
+/// Fills the nodes over some pieces, whose first has the number `first`; the first node has the number `at`. Puts the pieces in the
+/// order of the leaves.
+fn build(mesh: &Mesh, pieces: &mut [Piece], first: u32, (nodes, at): (&mut [Node], u32)) {
     let (mut low, mut high) = (Vec3::INFINITY, Vec3::NEG_INFINITY);
     let (mut middle_low, mut middle_high) = (low, high);
     let middle = |piece: &Piece| mesh.corners(piece.triangle).into_iter().sum::<Vec3>();
@@ -146,8 +156,8 @@ fn build(mesh: &Mesh, pieces: &mut [Piece], first: u32, nodes: &mut Vec<Node>) {
         }
         (middle_low, middle_high) = (middle_low.min(middle(piece)), middle_high.max(middle(piece)));
     }
-    let at = nodes.len();
-    nodes.push(Node { low, high, from: first, count: pieces.len() as u32 });
+    let Some((node, below)) = nodes.split_first_mut() else { return };
+    *node = Node { low, high, from: first, count: pieces.len() as u32 };
     if pieces.len() <= LEAF {
         return;
     }
@@ -158,7 +168,16 @@ fn build(mesh: &Mesh, pieces: &mut [Piece], first: u32, nodes: &mut Vec<Node>) {
         middle(a)[axis].total_cmp(&middle(b)[axis]).then(a.triangle.cmp(&b.triangle))
     });
     let (left, right) = pieces.split_at_mut(half);
-    build(mesh, left, first, nodes);
-    (nodes[at].from, nodes[at].count) = (nodes.len() as u32, 0);
-    build(mesh, right, first + half as u32, nodes);
+    let (left_nodes, right_nodes) = below.split_at_mut(nodes_over(half));
+    let second = at + 1 + left_nodes.len() as u32;
+    (node.from, node.count) = (second, 0);
+    let (to_left, to_right) = ((left_nodes, at + 1), (right_nodes, second));
+    let mut build_left = || build(mesh, left, first, (&mut *to_left.0, to_left.1));
+    let mut build_right = || build(mesh, right, first + half as u32, (&mut *to_right.0, to_right.1));
+    if half > APART {
+        rayon::join(build_left, build_right);
+    } else {
+        build_left();
+        build_right();
+    }
 }
