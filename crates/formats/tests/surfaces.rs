@@ -150,3 +150,17 @@ fn a_sheet_far_finer_or_coarser_than_the_picture_is_told_of() {
     let (reason, remedy) = note(256).expect("four times as coarse");
     assert!(reason.contains("4.0 times as many texels") && remedy.contains("about 256 "), "{reason} {remedy}");
 }
+
+/// What is left out is rough metal by the standard; where all of a file is, nothing was meant by it.
+#[test]
+fn a_file_that_says_nothing_of_surfaces_has_none() {
+    let surfaces = |materials: Value| {
+        let mut file = File::new(materials);
+        two_squares(&mut file);
+        file.read().looks.iter().map(|look| look.surface.as_ref().map(|s| s.metallic)).collect::<Vec<_>>()
+    };
+    let colored = json!({ "name": "red", "pbrMetallicRoughness": { "baseColorFactor": [1.0, 0.0, 0.0, 1.0] } });
+    let dull = json!({ "name": "dull", "pbrMetallicRoughness": { "metallicFactor": 0.0 } });
+    assert_eq!(surfaces(json!([colored, { "name": "plain" }])), [None, None]);
+    assert_eq!(surfaces(json!([colored, dull])), [Some(1.0), Some(0.0)]);
+}

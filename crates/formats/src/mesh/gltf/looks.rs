@@ -167,6 +167,10 @@ pub(super) fn looks(
         let look = MaterialLook { color: [r, g, b], picture, times_vertices: true, surface: Some(told) };
         looks.insert(name.clone(), look);
     }
+    // By the standard a material that says nothing is rough metal; a file of which all are such tells of no surface.
+    if looks.values().all(|look: &MaterialLook| look.surface == Some(Surface::default())) {
+        looks.values_mut().for_each(|look| look.surface = None);
+    }
     looks
 }
 
