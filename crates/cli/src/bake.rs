@@ -52,13 +52,20 @@ pub fn run(arguments: &Bake) -> Result<ExitCode, Unusable> {
     if arguments.hits.is_some() {
         progress.say(&format!("{taken} of {} rays taken over from kept hits", taken + outcome.counts.rays));
     }
-    match kept.finish() {
-        Ok(None) => {}
-        Ok(Some(bytes)) => progress.say(&format!("hits kept: {:.1} MB", bytes as f64 / 1e6)),
-        Err(fault) => {
-            return Err(anyhow!(fault).context(format!("{}: hits cannot be kept", shown(&arguments.keep_hits))).into());
+    let unkept = match kept.finish() {
+        Ok(bytes) => {
+            bytes.into_iter().for_each(|bytes| progress.say(&format!("hits kept: {:.1} MB", bytes as f64 / 1e6)));
+            false
         }
-    }
+        // The maps are made all the same.
+        Err(fault) => {
+            aside!(
+                "{}: hits cannot be kept: {fault}. Make room there, or give another folder",
+                shown(&arguments.keep_hits)
+            );
+            true
+        }
+    };
     let (report, failed) = write_maps(outcome, &recipe, &out);
     let text = serde_json::to_string_pretty(&report)?;
     let path = out.join("report.json");
@@ -69,7 +76,7 @@ pub fn run(arguments: &Bake) -> Result<ExitCode, Unusable> {
     } else {
         summarise(&report, &out);
     }
-    Ok(ExitCode::from(u8::from(failed)))
+    Ok(ExitCode::from(u8::from(failed || unkept)))
 }
 
 fn shown(folder: &Option<PathBuf>) -> String {

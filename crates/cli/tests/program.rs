@@ -339,3 +339,29 @@ fn a_painted_recipe_is_repeated_to_the_byte_on_any_number_of_threads() {
     assert_eq!(refused.status.code(), Some(2));
     assert!(error(&refused).contains("reach.strokes: number 2: path has 0 points"), "{}", error(&refused));
 }
+
+#[test]
+fn kept_hits_are_taken_over_by_other_maps_and_settings() {
+    let folder = with_pair();
+    let bake = |maps: &str, more: &[&str]| {
+        let pair = ["bake", "--low", "lid_low.obj", "--high", "lid_high.obj", "--size", "64", "--json", "--maps", maps];
+        let output = run(folder.path(), &[&pair[..], more].concat());
+        assert!(output.status.success(), "{}", String::from_utf8_lossy(&output.stderr));
+        let report: Value = serde_json::from_slice(&output.stdout).expect("JSON");
+        (report["rays"].clone(), report["kept_rays"].clone())
+    };
+    let (rays, kept) = bake("normal,miss", &["--out", "first", "--keep-hits", "hits"]);
+    assert_eq!(kept, 0);
+    let made = std::fs::metadata(folder.path().join("hits/kept-hits.bin")).expect("kept").len();
+    assert!(made > 100);
+    let again = bake("normal,id,position", &["--out", "second", "--hits", "hits", "--normal-y", "-", "--threads", "1"]);
+    assert_eq!(again, (0.into(), rays));
+    bake("normal,id,position", &["--out", "third", "--normal-y", "-"]);
+    for map in ["normal", "id", "position"] {
+        let file = |of: &str| std::fs::read(folder.path().join(format!("{of}/lid_low_{map}.png"))).expect("a map");
+        assert!(file("second") == file("third"), "{map}");
+    }
+    let output = run(folder.path(), &["bake", "--low", "lid_low.obj", "--high", "lid_high.obj", "--hits", "nowhere"]);
+    assert_eq!(output.status.code(), Some(2));
+    assert!(error(&output).contains("nowhere") && error(&output).contains("--keep-hits"), "{}", error(&output));
+}

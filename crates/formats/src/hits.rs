@@ -123,7 +123,14 @@ impl Reading {
 impl Writing {
     fn open(folder: &Path) -> io::Result<Writing> {
         std::fs::create_dir_all(folder)?;
-        let temporary = tempfile::Builder::new().prefix(".kept-hits").tempfile_in(folder)?;
+        let mut builder = tempfile::Builder::new();
+        #[cfg(unix)]
+        {
+            // As any file that is made: others may read it.
+            use std::os::unix::fs::PermissionsExt;
+            builder.permissions(std::fs::Permissions::from_mode(0o666));
+        }
+        let temporary = builder.prefix(".kept-hits").tempfile_in(folder)?;
         let mut file = BufWriter::new(temporary.reopen()?);
         file.write_all(HEAD)?;
         let bytes = AtomicU64::new(HEAD.len() as u64);

@@ -3,7 +3,7 @@
 use crate::App;
 use crate::api::{MeshSummary, Role};
 use crate::fault::{Fault, Result};
-use ember_ridge_core::bake::{BakeScene, shared_space};
+use ember_ridge_core::bake::{BakeScene, Shares, shared_space};
 use ember_ridge_core::recipe::Source;
 use ember_ridge_core::sheet::Image;
 use ember_ridge_core::{Mesh, Recipe};
@@ -115,7 +115,7 @@ impl App {
     }
 
     /// How much of each sculpt part lies nearest to each low-poly part, from memory or measured now.
-    pub async fn shared_space(self: &Arc<Self>, recipe: &Recipe) -> Result<Arc<Vec<Vec<(u32, f32)>>>> {
+    pub async fn shared_space(self: &Arc<Self>, recipe: &Recipe) -> Result<Arc<Vec<Shares>>> {
         let key = format!("shared space/{}", scene_key(recipe));
         let (app, sources) = (self.clone(), [recipe.low.clone(), recipe.high.clone()]);
         crate::fault::aside(move || {

@@ -31,7 +31,7 @@ pub use nearness::shared_space;
 pub use needles::{MOST_NEEDLES, Needle, NeedleFate};
 pub use outcome::{BakedMap, Outcome};
 pub use packed::{HitKey, HitStore};
-pub use pairs::{PairRow, PairRules, PairTable, PairedBy, SharedSpace, pair_parts};
+pub use pairs::{PairRow, PairRules, PairTable, PairedBy, Shares, pair_parts};
 pub(crate) use plan::stored_for;
 pub use plan::{BakeScene, Plan, PlanFault, PlannedMap};
 pub use report::{MapReport, Report, SheetFile};

@@ -1,6 +1,7 @@
 //! Shared space: how much of each high-poly part lies nearest to each low-poly part. The high part is told by points spread evenly
 //! over its area; the same meshes give the same points.
 
+use super::pairs::Shares;
 use crate::mesh::{Mesh, Part};
 use crate::trace::TraceScene;
 use glam::Vec3;
@@ -16,7 +17,7 @@ const FAR: f32 = 0.15;
 /// For each high part, the low parts that some of its surface lies nearest to, by number, each with the share that does. Shares
 /// of a part sum to at most 1; what lies far from all counts for none. `high_parts` are parts of `high`, or the faces of them
 /// that count.
-pub fn shared_space(low: &Mesh, high: &Mesh, high_parts: &[Part]) -> Vec<Vec<(u32, f32)>> {
+pub fn shared_space(low: &Mesh, high: &Mesh, high_parts: &[Part]) -> Vec<Shares> {
     let tree = TraceScene::new(low);
     let part_of = low.triangle_parts();
     let far = low.diagonal() * FAR;

@@ -69,7 +69,7 @@ impl TileHits {
             bytes.extend(values.iter().flat_map(|x| x.to_le_bytes()));
         }
         let flags = self.back.iter().zip(&self.skipped_back);
-        bytes.extend(flags.map(|(&back, &skipped)| u8::from(back) * BACK | u8::from(skipped) * SKIPPED_BACK));
+        bytes.extend(flags.map(|(&back, &skipped)| (u8::from(back) * BACK) | (u8::from(skipped) * SKIPPED_BACK)));
         bytes
     }
 

@@ -6,9 +6,9 @@ use crate::recipe::{Endings, HandPair, Pairing, Recipe, plain_name};
 use crate::trace::Sight;
 use std::collections::HashMap;
 
-/// How much of each high part lies nearest to low parts, as far as it does: for each high part the numbers of low parts, rising,
-/// each with a share above 0 and at most 1.
-pub type SharedSpace = [Vec<(u32, f32)>];
+/// How much of a high part lies nearest to low parts, as far as it does: their numbers, rising, each with a share above 0 and at
+/// most 1.
+pub type Shares = Vec<(u32, f32)>;
 
 /// What decides about pairs besides the parts themselves.
 #[derive(Clone, Copy)]
@@ -17,11 +17,11 @@ pub struct PairRules<'a> {
     pub endings: &'a Endings,
     pub hand_pairs: &'a [HandPair],
     /// Needed by [`Pairing::Space`]; without it that rule pairs nothing.
-    pub share: Option<&'a SharedSpace>,
+    pub share: Option<&'a [Shares]>,
 }
 
 impl<'a> PairRules<'a> {
-    pub fn of(recipe: &'a Recipe, share: Option<&'a SharedSpace>) -> PairRules<'a> {
+    pub fn of(recipe: &'a Recipe, share: Option<&'a [Shares]>) -> PairRules<'a> {
         PairRules { pairing: recipe.pairing, endings: &recipe.endings, hand_pairs: &recipe.hand_pairs, share }
     }
 }

@@ -4,7 +4,7 @@ use super::few::Few;
 use super::kept::KeptTiles;
 use super::nearness::shared_space;
 use super::packed::HitKey;
-use super::pairs::{PairRow, PairRules, PairTable, PairedBy, SharedSpace, pair_parts};
+use super::pairs::{PairRow, PairRules, PairTable, PairedBy, Shares, pair_parts};
 use super::repeat::{Repeated, repeat_around};
 use super::run::{Unwatched, Watch};
 use super::sheets::{SheetPlan, plan_sheets};
@@ -35,7 +35,7 @@ pub struct BakeScene {
     low_trace: Arc<OnceLock<TraceScene>>,
     curvatures: Arc<Few<u32, CurvatureField>>,
     low_findings: Arc<OnceLock<Vec<Finding>>>,
-    shared_space: Arc<OnceLock<Vec<Vec<(u32, f32)>>>>,
+    shared_space: Arc<OnceLock<Vec<Shares>>>,
     points: Arc<OnceLock<ReachPoints>>,
     fits: Arc<Few<FitRules, Fit>>,
     pub(super) kept: Arc<KeptTiles>,
@@ -157,7 +157,7 @@ impl BakeScene {
 
     /// How much of each high-poly part lies nearest to each low-poly part, copies of a sculpt that repeats left out; measured when
     /// first asked for.
-    pub fn shared_space(&self) -> &SharedSpace {
+    pub fn shared_space(&self) -> &[Shares] {
         let own = |part: &Part| {
             let copied = |t: &u32| self.copy_of.as_ref().is_some_and(|of| of[*t as usize] != *t);
             // A part's copies come after it.
@@ -435,7 +435,7 @@ fn parts_with_one(scene: &BakeScene, pairs: &PairTable) -> Option<Vec<bool>> {
     if scene.own_surface || pairs.rows.len() < 2 || !pairs.rows.iter().any(loose) {
         return None;
     }
-    let most = |row: &Vec<(u32, f32)>| row.iter().map(|(_, share)| *share).fold(0.0, f32::max);
+    let most = |row: &Shares| row.iter().map(|(_, share)| *share).fold(0.0, f32::max);
     Some(scene.shared_space().iter().map(|row| most(row) >= MOST_OF_IT).collect())
 }
 

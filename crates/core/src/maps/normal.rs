@@ -85,8 +85,7 @@ impl CarriedNormals {
         let carried = || mesh.looks.iter().filter_map(|look| look.surface.as_ref()?.normal.as_ref());
         let apart = |laid: &Laid| laid.on_texture_uvs && !mesh.texture_uvs.is_empty();
         let tangents = |uvs: &[Vec2]| {
-            let wanted = !uvs.is_empty();
-            wanted.then(|| corner_tangents(&Mesh { uvs: uvs.to_vec(), ..mesh.clone() })).unwrap_or_default()
+            if uvs.is_empty() { Vec::new() } else { corner_tangents(&Mesh { uvs: uvs.to_vec(), ..mesh.clone() }) }
         };
         carried().next()?;
         let on = |texture_uvs: bool| carried().any(|(laid, _)| apart(laid) == texture_uvs);
