@@ -94,22 +94,22 @@ fn outputs(plan: &Plan) -> impl Iterator<Item = String> {
 /// Writes every map; one that fails is noted in the report and the others are written all the same.
 fn write_maps(outcome: Outcome, recipe: &Recipe, out: &Path) -> (Report, bool) {
     let several = outcome.sheets.len() > 1;
-    let written: Vec<Vec<Result<SheetFile, String>>> = (0..outcome.maps.len())
-        .into_par_iter()
-        .map(|map| {
-            let write = |sheet: usize| {
-                let (baked, name) = (&outcome.maps[map], &outcome.sheets[sheet]);
-                if let Some(error) = &baked.error {
-                    return Err(error.clone());
-                }
-                let file = map_file_name(&recipe.low[0].file, name, baked.id, baked.format);
-                write_whole(&out.join(&file), |place| Ok(write_map(place, &outcome, sheet, map)?))
-                    .map_err(|error| format!("{file}: {error}"))?;
-                Ok(SheetFile { sheet: name.label(), file })
-            };
-            (0..outcome.sheets.len()).map(write).collect()
-        })
-        .collect();
+    let write = |sheet: usize, map: usize| {
+        let (baked, name) = (&outcome.maps[map], &outcome.sheets[sheet]);
+        if let Some(error) = &baked.error {
+            return Err(error.clone());
+        }
+        let file = map_file_name(&recipe.low[0].file, name, baked.id, baked.format);
+        write_whole(&out.join(&file), |place| Ok(write_map(place, &outcome, sheet, map)?))
+            .map_err(|error| format!("{file}: {error}"))?;
+        Ok(SheetFile { sheet: name.label(), file })
+    };
+    // Sheet by sheet, all maps beside each other: they share the sheet's padding.
+    let mut written: Vec<Vec<Result<SheetFile, String>>> = outcome.maps.iter().map(|_| Vec::new()).collect();
+    for sheet in 0..outcome.sheets.len() {
+        let of_sheet: Vec<_> = (0..outcome.maps.len()).into_par_iter().map(|map| write(sheet, map)).collect();
+        written.iter_mut().zip(of_sheet).for_each(|(of_map, file)| of_map.push(file));
+    }
     let mut report = outcome.report;
     let mut failed = false;
     for (map, files) in outcome.maps.iter().zip(written) {

@@ -38,13 +38,13 @@ pub fn is_map(file: &RunFile) -> bool {
 /// Keeps all maps. One that fails is noted in the report and the others are kept all the same. Once `stopped`, no further
 /// map is begun, and what was kept by then is not in the ledger.
 pub fn keep_maps(app: &App, job: &Run, outcome: Outcome, stopped: &(dyn Fn() -> bool + Sync)) -> Result<Baked> {
-    let kept: Vec<Vec<Result<Vec<RunFile>>>> = (0..outcome.maps.len())
-        .into_par_iter()
-        .map(|map| {
-            let sheets = (0..outcome.sheets.len()).take_while(|_| !stopped());
-            sheets.map(|sheet| keep_map(app, job, &outcome, sheet, map)).collect()
-        })
-        .collect();
+    // Sheet by sheet, all maps beside each other: they share the sheet's padding.
+    let mut kept: Vec<Vec<Result<Vec<RunFile>>>> = outcome.maps.iter().map(|_| Vec::new()).collect();
+    for sheet in (0..outcome.sheets.len()).take_while(|_| !stopped()) {
+        let keep = |map: usize| if stopped() { Ok(Vec::new()) } else { keep_map(app, job, &outcome, sheet, map) };
+        let of_sheet: Vec<_> = (0..outcome.maps.len()).into_par_iter().map(keep).collect();
+        kept.iter_mut().zip(of_sheet).for_each(|(of_map, made)| of_map.push(made));
+    }
     let several = outcome.sheets.len() > 1;
     let mut report = outcome.report;
     let mut files = Vec::new();

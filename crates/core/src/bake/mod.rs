@@ -13,6 +13,7 @@ mod nearness;
 mod needles;
 mod outcome;
 mod packed;
+mod padding;
 mod pairs;
 mod plan;
 mod repeat;

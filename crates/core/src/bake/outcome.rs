@@ -2,13 +2,15 @@
 //! one tile's height at a time; no map is ever whole in memory unless someone asks for [`Outcome::pixels`].
 
 use super::counts::Counts;
+use super::few::Few;
+use super::padding::SheetPadding;
 use super::plan::Plan;
 use super::report::Report;
 use super::spool::{Spool, Stored};
 use super::{Canvas, Preview};
 use crate::maps::{MapShape, PaletteEntry};
 use crate::recipe::{ImageFormat, Padding, SheetName};
-use crate::sheet::{Coverage, Depth, NO_SOURCE, PaddingRows, Pixels, TILE, Tile, tiles_in_morton_order};
+use crate::sheet::{Coverage, Depth, Pixels, TILE, Tile, tiles_in_morton_order};
 use std::sync::Arc;
 
 /// One finished map.
@@ -32,15 +34,8 @@ pub struct BakedMap {
     stored: Stored,
 }
 
-/// A sheet's coverage, and the covered texels that padding may copy.
-struct SheetRows {
-    covered: Coverage,
-    borders: Vec<u32>,
-    /// First entry of `borders` of each row, and one past the last.
-    border_rows: Vec<u32>,
-    /// Number of each tile by its place in the grid.
-    tiles: Vec<u32>,
-}
+/// Sheets whose padding is held at a time: those that are being written.
+const SHEETS_AT_WORK: usize = 2;
 
 /// A bake that ran to its end.
 pub struct Outcome {
@@ -51,8 +46,11 @@ pub struct Outcome {
     /// The report, with empty file names.
     pub report: Report,
     padding: Padding,
-    rows: Vec<SheetRows>,
+    covered: Vec<Coverage>,
+    paddings: Few<usize, Option<SheetPadding>>,
     order: Vec<Tile>,
+    /// Number of each tile by its place in the grid.
+    tiles: Vec<u32>,
     spool: Arc<dyn Spool>,
     canvas: Canvas,
 }
@@ -73,18 +71,11 @@ impl Outcome {
     ) -> Outcome {
         let size = plan.recipe.sheet.size;
         let order = tiles_in_morton_order(size);
-        let padded = plan.recipe.sheet.padding != Padding::Texels(0);
         let across = size.div_ceil(TILE);
         let mut tiles = vec![0; order.len()];
         for (number, tile) in order.iter().enumerate() {
             tiles[(tile.y / TILE * across + tile.x / TILE) as usize] = number as u32;
         }
-        let rows = covered.into_iter().map(|covered| {
-            let borders = if padded { covered.borders() } else { Vec::new() };
-            let border_rows =
-                (0..=size).map(|y| borders.partition_point(|&b| b < y.saturating_mul(size)) as u32).collect();
-            SheetRows { covered, borders, border_rows, tiles: tiles.clone() }
-        });
         let maps = plan.maps.iter().zip(&counts.maps).map(|(map, tally)| {
             let floats = map.depth == Depth::Float || map.format == ImageFormat::Exr;
             // Nothing stands out: any scale says so; one that is a fair length keeps readers from dividing by zero.
@@ -110,8 +101,10 @@ impl Outcome {
             sheets: plan.sheet_names(),
             size,
             padding: plan.recipe.sheet.padding,
-            rows: rows.collect(),
+            covered,
+            paddings: Few::new(SHEETS_AT_WORK),
             order,
+            tiles,
             spool,
             canvas,
             counts,
@@ -121,7 +114,7 @@ impl Outcome {
 
     /// One entry a texel: the low-poly lies there.
     pub fn covered(&self, sheet: usize) -> &Coverage {
-        &self.rows[sheet].covered
+        &self.covered[sheet]
     }
 
     /// A small picture of a map, without padding.
@@ -139,63 +132,51 @@ impl Outcome {
         map: usize,
         sink: &mut dyn FnMut(&[f32]) -> Result<(), E>,
     ) -> Result<(), E> {
-        let (size, baked, rows) = (self.size as usize, &self.maps[map], &self.rows[sheet]);
+        let (size, baked, covered) = (self.size as usize, &self.maps[map], &self.covered[sheet]);
         let channels = baked.channels;
         let neutral: Vec<f32> = match baked.scale {
             None if baked.heights => vec![0.0; channels],
             _ => baked.neutral.to_vec(),
         };
-        let borders = self.border_values(sheet, map)?;
-        let mut padding = match self.padding {
-            Padding::Texels(0) => None,
-            Padding::Texels(n) => Some(PaddingRows::new(&rows.covered, Some(n))),
-            Padding::All => Some(PaddingRows::new(&rows.covered, None)),
-        };
-        let mut sources = vec![NO_SOURCE; size];
+        let make = || Ok(SheetPadding::new(covered, self.size, self.padding, &self.order));
+        let padding = self.paddings.get(sheet, make).map_err(|stopped| stopped.to_string())?;
+        let borders = padding.as_ref().as_ref().map(|padding| self.border_values(sheet, map, padding)).transpose()?;
+        let mut walk = None;
         let mut bytes = Vec::new();
         for top in (0..size).step_by(TILE as usize) {
             let height = (TILE as usize).min(size - top);
             let mut band = neutral.repeat(size * height);
             for column in 0..size.div_ceil(TILE as usize) {
-                let number = rows.tiles[top / TILE as usize * size.div_ceil(TILE as usize) + column] as usize;
+                let number = self.tiles[top / TILE as usize * size.div_ceil(TILE as usize) + column] as usize;
                 self.unpack(sheet, map, number, &mut bytes, |x, y, value| {
                     let at = ((y - top) * size + x) * channels;
                     band[at..at + channels].copy_from_slice(value);
                 })?;
             }
-            if let Some(padding) = &mut padding {
-                for y in top..top + height {
-                    padding.next_row(&mut sources);
-                    for (x, &source) in sources.iter().enumerate() {
-                        if source == NO_SOURCE || source as usize == y * size + x {
-                            continue;
-                        }
-                        let from = rows.border_number(source, size) * channels;
-                        let at = ((y - top) * size + x) * channels;
-                        band[at..at + channels].copy_from_slice(&borders[from..from + channels]);
-                    }
-                }
+            if let (Some(padding), Some(borders)) = (&*padding, &borders) {
+                padding.rows(covered, &mut walk, top..top + height, |x, y, from| {
+                    let at = ((y - top) * size + x) * channels;
+                    band[at..at + channels].copy_from_slice(&borders[from * channels..(from + 1) * channels]);
+                });
             }
             sink(&band)?;
         }
         Ok(())
     }
 
-    /// Values of the texels that padding may copy, in the order of `borders`.
-    fn border_values(&self, sheet: usize, map: usize) -> Result<Vec<f32>, String> {
-        let (rows, channels) = (&self.rows[sheet], self.maps[map].channels);
-        let mut values = vec![0.0; rows.borders.len() * channels];
-        if rows.borders.is_empty() {
-            return Ok(values);
-        }
-        let size = self.size as usize;
+    /// Values of the texels that padding may copy, in the order of their numbers.
+    fn border_values(&self, sheet: usize, map: usize, padding: &SheetPadding) -> Result<Vec<f32>, String> {
+        let baked = &self.maps[map];
+        let mut values = vec![0.0; padding.borders() * baked.channels];
         let mut bytes = Vec::new();
-        for number in 0..self.order.len() {
-            self.unpack(sheet, map, number, &mut bytes, |x, y, value| {
-                if let Some(at) = rows.find_border((y * size + x) as u32, size) {
-                    values[at * channels..(at + 1) * channels].copy_from_slice(value);
-                }
-            })?;
+        for tile in (0..self.order.len()).filter(|&tile| !padding.in_tile(tile).is_empty()) {
+            if !self.spool.fetch(slot(self.maps.len(), self.order.len(), sheet, tile, map), &mut bytes)? {
+                continue;
+            }
+            for &(nth, number) in padding.in_tile(tile) {
+                let at = number as usize * baked.channels;
+                baked.value(&bytes, nth as usize, &mut values[at..at + baked.channels]);
+            }
         }
         Ok(values)
     }
@@ -213,7 +194,7 @@ impl Outcome {
         if !self.spool.fetch(at, bytes)? {
             return Ok(());
         }
-        let (tile, baked, covered) = (&self.order[number], &self.maps[map], &self.rows[sheet].covered);
+        let (tile, baked, covered) = (&self.order[number], &self.maps[map], &self.covered[sheet]);
         let mut value = [0.0f32; 4];
         let mut next = 0;
         for y in tile.y as usize..(tile.y + tile.height) as usize {
@@ -221,13 +202,8 @@ impl Outcome {
                 if !covered.get(y * self.size as usize + x) {
                     continue;
                 }
-                for slot in &mut value[..baked.channels] {
-                    *slot = baked.stored.unpack(bytes, next);
-                    next += 1;
-                }
-                if let Some(scale) = baked.scale {
-                    value[0] = 0.5 + value[0] / scale;
-                }
+                baked.value(bytes, next, &mut value[..baked.channels]);
+                next += 1;
                 each(x, y, &value[..baked.channels]);
             }
         }
@@ -254,20 +230,18 @@ impl Outcome {
     }
 }
 
-impl SheetRows {
-    fn find_border(&self, texel: u32, size: usize) -> Option<usize> {
-        let row = texel as usize / size;
-        let (from, to) = (self.border_rows[row] as usize, self.border_rows[row + 1] as usize);
-        self.borders[from..to].binary_search(&texel).ok().map(|at| from + at)
-    }
-
-    fn border_number(&self, texel: u32, size: usize) -> usize {
-        self.find_border(texel, size).unwrap_or_default()
-    }
-}
-
 /// Shape of a map, for those who stream it.
 impl BakedMap {
+    /// The value of a tile's covered texel number `nth` as the file is to hold it.
+    fn value(&self, tile: &[u8], nth: usize, value: &mut [f32]) {
+        for (c, slot) in value.iter_mut().enumerate() {
+            *slot = self.stored.unpack(tile, nth * self.channels + c);
+        }
+        if let Some(scale) = self.scale {
+            value[0] = 0.5 + value[0] / scale;
+        }
+    }
+
     pub fn shape(&self) -> MapShape {
         MapShape { channels: self.channels, neutral: self.neutral }
     }
