@@ -95,6 +95,9 @@ pub struct Bake {
     /// Keep what the primary rays hit in this folder, for a later bake with --hits
     #[arg(long, value_name = "DIR")]
     pub keep_hits: Option<PathBuf>,
+    /// At most so many bytes of kept hits, such as 2G; what does not fit is traced again [default: all]
+    #[arg(long, value_name = "BYTES", value_parser = parse_bytes, requires = "keep_hits")]
+    pub keep_hits_most: Option<u64>,
     /// Take over hits kept in this folder where rays run as they did; the others are traced
     #[arg(long, value_name = "DIR")]
     pub hits: Option<PathBuf>,

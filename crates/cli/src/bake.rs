@@ -12,7 +12,7 @@ use ember_ridge_core::Recipe;
 use ember_ridge_core::bake::{Outcome, Plan, PlannedMap, Report, SheetFile, on_threads, run_into};
 use ember_ridge_core::recipe::map_file_name;
 use ember_ridge_formats::files::{spool_for, write_whole};
-use ember_ridge_formats::hits::KeptHits;
+use ember_ridge_formats::hits::{KeptHits, Made};
 use ember_ridge_formats::image::write_map;
 use rayon::prelude::*;
 use std::collections::BTreeSet;
@@ -33,7 +33,7 @@ pub fn run(arguments: &Bake) -> Result<ExitCode, Unusable> {
     };
     ready_folder(&out)?;
 
-    let kept = KeptHits::open(arguments.hits.as_deref(), arguments.keep_hits.as_deref())
+    let kept = KeptHits::open(arguments.hits.as_deref(), arguments.keep_hits.as_deref(), arguments.keep_hits_most)
         .with_context(|| shown(if arguments.hits.is_some() { &arguments.hits } else { &arguments.keep_hits }))?;
     let progress = Progress::new();
     let plan = on_threads(arguments.threads, || -> Result<Plan, Unusable> {
@@ -53,8 +53,15 @@ pub fn run(arguments: &Bake) -> Result<ExitCode, Unusable> {
         progress.say(&format!("{taken} of {} rays taken over from kept hits", taken + outcome.counts.rays));
     }
     let unkept = match kept.finish() {
-        Ok(bytes) => {
-            bytes.into_iter().for_each(|bytes| progress.say(&format!("hits kept: {:.1} MB", bytes as f64 / 1e6)));
+        Ok(made) => {
+            if let Some(Made { bytes, left_out }) = made {
+                let left = if left_out > 0 {
+                    format!(", {left_out} tiles left out for --keep-hits-most")
+                } else {
+                    String::new()
+                };
+                progress.say(&format!("hits kept: {:.1} MB{left}", bytes as f64 / 1e6));
+            }
             false
         }
         // The maps are made all the same.

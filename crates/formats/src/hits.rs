@@ -38,7 +38,18 @@ struct Reading {
     places: HashMap<HitKey, (u64, u32)>,
 }
 
+/// What was kept.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Made {
+    /// Of the file.
+    pub bytes: u64,
+    /// Tiles for which there was no room.
+    pub left_out: u64,
+}
+
 struct Writing {
+    most: u64,
+    left_out: AtomicU64,
     path: PathBuf,
     temporary: tempfile::NamedTempFile,
     file: Mutex<Result<BufWriter<File>, io::Error>>,
@@ -46,12 +57,16 @@ struct Writing {
 }
 
 impl KeptHits {
-    /// Opens what `from` keeps, and gets ready to keep hits in `to`. The folder `to` is made if it is not there.
+    /// Opens what `from` keeps, and gets ready to keep hits in `to`, at most so many bytes of them. The folder `to` is made if it
+    /// is not there.
     ///
     /// # Errors
     /// A folder that keeps no hits, or hits of another version; a place that cannot be written.
-    pub fn open(from: Option<&Path>, to: Option<&Path>) -> io::Result<KeptHits> {
-        Ok(KeptHits { read: from.map(Reading::open).transpose()?, write: to.map(Writing::open).transpose()? })
+    pub fn open(from: Option<&Path>, to: Option<&Path>, most: Option<u64>) -> io::Result<KeptHits> {
+        Ok(KeptHits {
+            read: from.map(Reading::open).transpose()?,
+            write: to.map(|to| Writing::open(to, most.unwrap_or(u64::MAX))).transpose()?,
+        })
     }
 
     /// The store for a bake; None when there is nothing to read and nothing to keep.
@@ -59,17 +74,17 @@ impl KeptHits {
         (self.read.is_some() || self.write.is_some()).then_some(self)
     }
 
-    /// Puts the file in its place, once all tiles are in it. Gives its bytes.
+    /// Puts the file in its place, once all tiles are in it.
     ///
     /// # Errors
     /// What kept any of it from being written; the folder is then as it was.
-    pub fn finish(self) -> io::Result<Option<u64>> {
-        let Some(Writing { path, temporary, file, bytes }) = self.write else { return Ok(None) };
+    pub fn finish(self) -> io::Result<Option<Made>> {
+        let Some(Writing { path, temporary, file, bytes, left_out, .. }) = self.write else { return Ok(None) };
         let mut file = file.into_inner().unwrap_or_else(PoisonError::into_inner)?;
         file.flush()?;
         file.get_ref().sync_all()?;
         temporary.persist(&path).map_err(|fault| fault.error)?;
-        Ok(Some(bytes.into_inner()))
+        Ok(Some(Made { bytes: bytes.into_inner(), left_out: left_out.into_inner() }))
     }
 }
 
@@ -121,7 +136,7 @@ impl Reading {
 }
 
 impl Writing {
-    fn open(folder: &Path) -> io::Result<Writing> {
+    fn open(folder: &Path, most: u64) -> io::Result<Writing> {
         std::fs::create_dir_all(folder)?;
         let mut builder = tempfile::Builder::new();
         #[cfg(unix)]
@@ -134,7 +149,14 @@ impl Writing {
         let mut file = BufWriter::new(temporary.reopen()?);
         file.write_all(HEAD)?;
         let bytes = AtomicU64::new(HEAD.len() as u64);
-        Ok(Writing { path: folder.join(KEPT_HITS), temporary, file: Mutex::new(Ok(file)), bytes })
+        Ok(Writing {
+            most,
+            left_out: AtomicU64::new(0),
+            path: folder.join(KEPT_HITS),
+            temporary,
+            file: Mutex::new(Ok(file)),
+            bytes,
+        })
     }
 
     fn keep(&self, key: &HitKey, bytes: &[u8]) {
@@ -144,14 +166,19 @@ impl Writing {
         let Ok(file) = &mut *slot else { return };
         let written = packed.and_then(|packed| {
             let length = u32::try_from(packed.len()).map_err(io::Error::other)?;
+            let bytes = packed.len() as u64 + RECORD_HEAD as u64;
+            if self.bytes.load(Ordering::Relaxed).saturating_add(bytes) > self.most {
+                self.left_out.fetch_add(1, Ordering::Relaxed);
+                return Ok(0);
+            }
             file.write_all(key)?;
             file.write_all(&length.to_le_bytes())?;
             file.write_all(&packed)?;
-            Ok(packed.len() as u64)
+            Ok(bytes)
         });
         match written {
             Ok(bytes) => {
-                self.bytes.fetch_add(bytes + RECORD_HEAD as u64, Ordering::Relaxed);
+                self.bytes.fetch_add(bytes, Ordering::Relaxed);
             }
             Err(fault) => *slot = Err(fault),
         }

@@ -1,6 +1,6 @@
 //! The folder that keeps hits: what was kept comes back, what is damaged does not, and a file is whole or not there.
 
-use ember_ridge_formats::hits::{KEPT_HITS, KeptHits};
+use ember_ridge_formats::hits::{KEPT_HITS, KeptHits, Made};
 use std::fs;
 
 #[test]
@@ -11,7 +11,7 @@ fn what_was_kept_comes_back_and_what_is_damaged_does_not() {
         .map(|n| ([n; 32], (0..5000u32).flat_map(|i| (i / 7 * u32::from(n)).to_le_bytes()).collect()))
         .collect();
     let keep = || {
-        let kept = KeptHits::open(None, Some(&folder)).expect("it can be written");
+        let kept = KeptHits::open(None, Some(&folder), None).expect("it can be written");
         let store = kept.store().expect("it keeps");
         tiles.iter().for_each(|(key, bytes)| store.keep(key, bytes));
         assert!(store.fetch(&tiles[0].0).is_none(), "nothing was to be read");
@@ -20,11 +20,12 @@ fn what_was_kept_comes_back_and_what_is_damaged_does_not() {
     // Until it is finished there is nothing, nor is anything left of one that never was.
     drop(keep());
     assert_eq!(fs::read_dir(&folder).expect("a folder").count(), 0);
-    let bytes = keep().finish().expect("there is room").expect("it kept");
+    let Made { bytes, left_out } = keep().finish().expect("there is room").expect("it kept");
+    assert_eq!(left_out, 0);
     let path = folder.join(KEPT_HITS);
     assert_eq!(fs::metadata(&path).expect("a file").len(), bytes);
     assert!(bytes < 20 * 20_000 / 2, "{bytes} bytes: it is compressed");
-    let read = || KeptHits::open(Some(&folder), None).expect("it can be read");
+    let read = || KeptHits::open(Some(&folder), None, None).expect("it can be read");
     let found = |kept: &KeptHits| {
         let store = kept.store().expect("it reads");
         tiles.iter().filter(|(key, bytes)| store.fetch(key).as_ref() == Some(bytes)).count()
@@ -46,19 +47,25 @@ fn what_was_kept_comes_back_and_what_is_damaged_does_not() {
     assert!((10..20).contains(&found(&read())));
     // One that reads and keeps at once, in one folder.
     fs::write(&path, &whole).expect("room");
-    let both = KeptHits::open(Some(&folder), Some(&folder)).expect("both");
+    let both = KeptHits::open(Some(&folder), Some(&folder), None).expect("both");
     assert_eq!(found(&both), 20);
     both.store().expect("both").keep(&tiles[3].0, &tiles[3].1);
     both.finish().expect("room");
     assert_eq!(found(&read()), 1);
+    // No more than there is room for; the rest is told.
+    let kept = KeptHits::open(None, Some(&folder), Some(bytes / 2)).expect("it can be written");
+    tiles.iter().for_each(|(key, bytes)| kept.store().expect("it keeps").keep(key, bytes));
+    let made = kept.finish().expect("room").expect("it kept");
+    assert!(made.bytes <= bytes / 2 && (5..15).contains(&made.left_out), "{made:?}");
+    assert_eq!(found(&read()) as u64, 20 - made.left_out);
 }
 
 #[test]
 fn a_folder_without_hits_and_hits_of_another_version_are_named() {
     let folder = tempfile::tempdir().expect("a folder");
-    let said = |from: &std::path::Path| KeptHits::open(Some(from), None).err().expect("refused").to_string();
+    let said = |from: &std::path::Path| KeptHits::open(Some(from), None, None).err().expect("refused").to_string();
     assert!(said(folder.path()).contains("--keep-hits"));
     fs::write(folder.path().join(KEPT_HITS), "something else").expect("room");
     assert!(said(folder.path()).contains("another version"));
-    assert!(KeptHits::open(None, None).expect("nothing to do").store().is_none());
+    assert!(KeptHits::open(None, None, None).expect("nothing to do").store().is_none());
 }

@@ -65,7 +65,6 @@ export function readMesh(buffer: ArrayBuffer): MeshData {
     const array = find(name);
     return array ? new Uint8Array(buffer, start + array.offset, array.length) : null;
   };
-  const material = find("material");
   const [rough, roughParts] = [uints("rough"), uints("rough_parts")];
   const index = uints("index");
   if (!index) throw new Error("The mesh came without faces; reload the page.");
@@ -75,7 +74,7 @@ export function readMesh(buffer: ArrayBuffer): MeshData {
     uints,
     bytes,
     colors: bytes("color"),
-    materials: material ? new Uint32Array(buffer, start + material.offset, material.length / 4) : null,
+    materials: uints("material"),
     index,
     rough: rough && roughParts ? { index: rough, parts: roughParts } : null,
   };

@@ -5,7 +5,7 @@ use super::{Map, MapKind, MapShape, MapWork, Setup, TileWork};
 use crate::bake::{BakeScene, TileHits};
 use crate::mesh::{CornerTangent, Laid, Mesh, corner_tangents};
 use crate::trace::Hit;
-use glam::{Vec2, Vec3};
+use glam::Vec3;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
@@ -84,14 +84,11 @@ impl CarriedNormals {
     fn of(mesh: &Mesh) -> Option<CarriedNormals> {
         let carried = || mesh.looks.iter().filter_map(|look| look.surface.as_ref()?.normal.as_ref());
         let apart = |laid: &Laid| laid.on_texture_uvs && !mesh.texture_uvs.is_empty();
-        let tangents = |uvs: &[Vec2]| {
-            if uvs.is_empty() { Vec::new() } else { corner_tangents(&Mesh { uvs: uvs.to_vec(), ..mesh.clone() }) }
-        };
         carried().next()?;
         let on = |texture_uvs: bool| carried().any(|(laid, _)| apart(laid) == texture_uvs);
         Some(CarriedNormals {
-            on_uvs: if on(false) { tangents(&mesh.uvs) } else { Vec::new() },
-            on_texture_uvs: if on(true) { tangents(&mesh.texture_uvs) } else { Vec::new() },
+            on_uvs: if on(false) && !mesh.uvs.is_empty() { corner_tangents(mesh) } else { Vec::new() },
+            on_texture_uvs: if on(true) { corner_tangents(&mesh.on_texture_uvs()) } else { Vec::new() },
         })
     }
 

@@ -104,6 +104,18 @@ impl Mesh {
         self.looks.get(material as usize)
     }
 
+    /// Its faces with the UVs that pictures lie on for their own, and nothing of its colours and materials.
+    pub fn on_texture_uvs(&self) -> Mesh {
+        Mesh {
+            positions: self.positions.clone(),
+            normals: self.normals.clone(),
+            uvs: self.texture_uvs.clone(),
+            triangles: self.triangles.clone(),
+            parts: self.parts.clone(),
+            ..Mesh::default()
+        }
+    }
+
     /// The three corner UVs of a triangle for a picture of its material, before it is placed; None without UVs.
     fn corner_uvs_on(&self, triangle: u32, texture_uvs: bool) -> Option<[Vec2; 3]> {
         let uvs = if texture_uvs && !self.texture_uvs.is_empty() { &self.texture_uvs } else { &self.uvs };
