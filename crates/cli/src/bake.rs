@@ -33,8 +33,7 @@ pub fn run(arguments: &Bake) -> Result<ExitCode, Unusable> {
     };
     ready_folder(&out)?;
 
-    let kept = KeptHits::open(arguments.hits.as_deref(), arguments.keep_hits.as_deref(), arguments.keep_hits_most)
-        .with_context(|| shown(if arguments.hits.is_some() { &arguments.hits } else { &arguments.keep_hits }))?;
+    let kept = KeptHits::open(arguments.hits.as_deref(), arguments.keep_hits.as_deref(), arguments.keep_hits_most)?;
     let progress = Progress::new();
     let plan = on_threads(arguments.threads, || -> Result<Plan, Unusable> {
         let scene = load_scene(&recipe, &files, &progress)?;

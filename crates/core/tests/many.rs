@@ -186,7 +186,7 @@ fn findings_look_where_the_most_texels_are() {
 /// Every setting of every map that changes is told, by name, with what it was and what it is.
 #[test]
 fn the_change_log_misses_no_setting() {
-    use ember_ridge_core::maps::{AoSettings, Falloff};
+    use ember_ridge_core::maps::{AoSettings, Falloff, Green, NormalSettings};
     use ember_ridge_core::recipe::{NormalMapSource, Recipe, Source};
     let mut before = Recipe::new("lid");
     before.maps = vec![MapSettings::Ao(AoSettings::default())];
@@ -196,8 +196,11 @@ fn the_change_log_misses_no_setting() {
     let ao = AoSettings { falloff: Falloff::Linear, clear: vec!["wire".into()], ..AoSettings::default() };
     after.maps = vec![MapSettings::Ao(ao)];
     assert_eq!(changes(&before, &after), vec!["Occlusion clear none to wire", "Occlusion falloff none to linear"]);
+    let normal = |y| vec![MapSettings::Normal(NormalSettings { y, carried: y == Green::Up })];
+    let [up, down] = [Green::Up, Green::Down].map(|y| Recipe { maps: normal(y), ..before.clone() });
+    assert_eq!(changes(&up, &down), vec!["Normal carried on to off", "Normal green Y+ (green up) to Y- (green down)"]);
     after = before.clone();
-    after.normal_map.iter_mut().for_each(|n| n.y = ember_ridge_core::maps::Green::Down);
+    after.normal_map.iter_mut().for_each(|n| n.y = Green::Down);
     assert_eq!(changes(&before, &after), vec!["normal map's green Y+ (green up) to Y- (green down)"]);
     after = before.clone();
     after.normal_map.iter_mut().for_each(|n| n.hash = Some("2".into()));

@@ -61,12 +61,13 @@ impl KeptHits {
     /// is not there.
     ///
     /// # Errors
-    /// A folder that keeps no hits, or hits of another version; a place that cannot be written.
+    /// The folder, and what is wrong with it: it keeps no hits, or hits of another version, or cannot be written.
     pub fn open(from: Option<&Path>, to: Option<&Path>, most: Option<u64>) -> io::Result<KeptHits> {
-        Ok(KeptHits {
-            read: from.map(Reading::open).transpose()?,
-            write: to.map(|to| Writing::open(to, most.unwrap_or(u64::MAX))).transpose()?,
-        })
+        let of =
+            |folder: &Path, fault: io::Error| io::Error::new(fault.kind(), format!("{}: {fault}", folder.display()));
+        let read = from.map(|from| Reading::open(from).map_err(|fault| of(from, fault)));
+        let write = to.map(|to| Writing::open(to, most.unwrap_or(u64::MAX)).map_err(|fault| of(to, fault)));
+        Ok(KeptHits { read: read.transpose()?, write: write.transpose()? })
     }
 
     /// The store for a bake; None when there is nothing to read and nothing to keep.
@@ -91,7 +92,11 @@ impl KeptHits {
 impl Reading {
     fn open(folder: &Path) -> io::Result<Reading> {
         let wrong = |what: &str| io::Error::new(io::ErrorKind::InvalidData, what.to_owned());
-        let file = File::open(folder.join(KEPT_HITS)).map_err(|fault| match fault.kind() {
+        let path = folder.join(KEPT_HITS);
+        if path.metadata().is_ok_and(|about| !about.is_file()) {
+            return Err(wrong("kept-hits.bin there is no plain file; give the folder of a bake with --keep-hits"));
+        }
+        let file = File::open(path).map_err(|fault| match fault.kind() {
             io::ErrorKind::NotFound => {
                 io::Error::new(fault.kind(), "no hits are kept there; bake with --keep-hits to keep some")
             }

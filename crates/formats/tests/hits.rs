@@ -67,5 +67,15 @@ fn a_folder_without_hits_and_hits_of_another_version_are_named() {
     assert!(said(folder.path()).contains("--keep-hits"));
     fs::write(folder.path().join(KEPT_HITS), "something else").expect("room");
     assert!(said(folder.path()).contains("another version"));
+    assert!(said(folder.path()).contains(&folder.path().display().to_string()), "the folder is named");
+    // With both, the one at fault is named.
+    let (good, bad) = (folder.path().join("good"), folder.path().join(KEPT_HITS).join("below a file"));
+    let made = KeptHits::open(None, Some(&good), None).expect("it can be written").finish().expect("room");
+    assert!(made.is_some());
+    let fault = KeptHits::open(Some(&good), Some(&bad), None).err().expect("no folder").to_string();
+    assert!(fault.contains("below a file"), "{fault}");
+    fs::remove_file(folder.path().join(KEPT_HITS)).expect("a file");
+    fs::create_dir(folder.path().join(KEPT_HITS)).expect("room");
+    assert!(said(folder.path()).contains("no plain file"));
     assert!(KeptHits::open(None, None, None).expect("nothing to do").store().is_none());
 }

@@ -296,7 +296,7 @@ fn wrong_part_finding(plan: &Plan, part: Option<&str>, covered: u64, troubles: &
             "Rays hit a part that lies with another low-poly part on {}",
             how_many(plan, part, troubles, share)
         ),
-        remedy: "Pair parts by name, by space or by hand at Pairs, so that each sees only its own".to_owned(),
+        remedy: "Pair parts by name, by space or manually at Pairs, so that each sees only its own".to_owned(),
     })
 }
 
@@ -313,7 +313,7 @@ fn lean_finding(plan: &Plan, part: Option<&str>, tally: &PartCounts) -> Option<F
             how_many(plan, part, &tally.leaning, share),
             tally.most_shift
         ),
-        remedy: "Paint plumb over them at Reach, by hand or by one click".to_owned(),
+        remedy: "Paint plumb over them at Reach, stroke by stroke or with one click".to_owned(),
     })
 }
 

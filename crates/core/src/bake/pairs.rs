@@ -199,7 +199,7 @@ fn unseen(name: &str, by_lonely: bool) -> Finding {
 }
 
 fn unpaired_low(name: &str, sees: bool) -> Finding {
-    let what = if sees { "it sees the whole sculpt" } else { "all of the sculpt is hidden from it by hand" };
+    let what = if sees { "it sees the whole sculpt" } else { "all of the sculpt was hidden from it manually" };
     let reason = format!("Low-poly part '{name}' pairs with no high-poly part; {what}");
     finding(FindingKind::UnpairedPart, Severity::Warning, Some(name), reason, "Drag its high-poly part onto it")
 }

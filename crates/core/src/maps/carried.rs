@@ -1,12 +1,12 @@
 //! What the sculpt carries where rays hit it, from its materials: read for each sample over the square of surface that the sample
 //! stands for, and averaged.
 
-use super::{MapWork, Setup, TileWork};
+use super::{MapKind, MapWork, Setup, TileWork};
 use crate::bake::BakeScene;
 use crate::finding::{Finding, FindingKind, Place, Severity};
 use crate::mesh::{Laid, Mesh, Surface};
 use crate::trace::Hit;
-use glam::Vec3;
+use glam::{Vec3, Vec4};
 
 /// Side of the square of surface that one sample stands for, scene units. `per_unit`: samples along a UV unit.
 pub(super) fn sample_side(scene: &BakeScene, low: u32, per_unit: f32) -> f32 {
@@ -22,15 +22,46 @@ pub(super) fn samples_along(tile: &TileWork) -> f32 {
     sheet.size as f32 * (sheet.samples as f32).sqrt()
 }
 
-/// The mean of one value over the hits of each texel. A surface that the file says nothing of has the value `bare`.
-pub(super) struct CarriedTask {
-    pub channels: usize,
+/// What of a surface a map shows.
+pub(super) struct Shown {
+    /// The value where the file says nothing of the surface.
     pub bare: Vec3,
-    /// The value of a surface at a hit, averaged over a square of so many scene units.
-    pub value: fn(&Surface, &Mesh, &Hit, f32) -> Vec3,
+    /// The picture that the value is multiplied with.
+    pub picture: fn(&Surface) -> Option<&Laid>,
+    /// The value of a surface, with the picture's linear light and alpha at the hit (ones without a picture).
+    pub value: fn(&Surface, Vec4) -> Vec3,
     /// From the mean to what is written.
     pub written: fn(f32) -> f32,
-    pub findings: Vec<Finding>,
+}
+
+/// The mean of one value over the hits of each texel.
+pub(super) struct CarriedTask {
+    channels: usize,
+    shown: Shown,
+    findings: Vec<Finding>,
+}
+
+impl CarriedTask {
+    /// # Errors
+    /// The sculpt's file tells of no surfaces.
+    pub fn new(setup: &Setup, kind: &MapKind, shown: Shown) -> Result<CarriedTask, String> {
+        setup.needs_sculpt()?;
+        let high = &setup.scene.high;
+        if !high.looks.iter().any(|look| look.surface.is_some()) {
+            return Err(format!("the sculpt's file says nothing of {}; export it as .glb with its materials", kind.id));
+        }
+        let picture = |t| high.look_of(t).and_then(|look| (shown.picture)(look.surface.as_ref()?));
+        let findings = texels_unlike(setup, kind.label, picture).into_iter().collect();
+        Ok(CarriedTask { channels: kind.shape.channels, shown, findings })
+    }
+
+    fn at(&self, mesh: &Mesh, hit: &Hit, side: f32) -> Vec3 {
+        let Some(surface) = mesh.look_of(hit.triangle).and_then(|look| look.surface.as_ref()) else {
+            return self.shown.bare;
+        };
+        let picture = (self.shown.picture)(surface).and_then(|p| p.at(mesh, (hit.triangle, hit.v, hit.w), side));
+        (self.shown.value)(surface, picture.unwrap_or(Vec4::ONE))
+    }
 }
 
 impl MapWork for CarriedTask {
@@ -40,15 +71,13 @@ impl MapWork for CarriedTask {
             let (mut sum, mut count) = (Vec3::ZERO, 0);
             for s in samples {
                 let Some(hit) = hits.hit(s) else { continue };
-                let surface = scene.high.look_of(hit.triangle).and_then(|look| look.surface.as_ref());
-                let side = sample_side(scene, hits.low(s).0, per_unit);
-                sum += surface.map_or(self.bare, |surface| (self.value)(surface, &scene.high, &hit, side));
+                sum += self.at(&scene.high, &hit, sample_side(scene, hits.low(s).0, per_unit));
                 count += 1;
             }
             if count > 0 {
                 let mean = (sum / count as f32).to_array();
                 let slots = out[texel * self.channels..(texel + 1) * self.channels].iter_mut();
-                slots.zip(mean).for_each(|(slot, value)| *slot = (self.written)(value));
+                slots.zip(mean).for_each(|(slot, value)| *slot = (self.shown.written)(value));
             }
         }
     }
@@ -58,24 +87,16 @@ impl MapWork for CarriedTask {
     }
 }
 
-/// The surfaces that the sculpt's file tells of.
-///
-/// # Errors
-/// It tells of none.
-pub(super) fn needs_surfaces(setup: &Setup, what: &str) -> Result<(), String> {
-    setup.needs_sculpt()?;
-    match setup.scene.high.looks.iter().any(|look| look.surface.is_some()) {
-        true => Ok(()),
-        false => Err(format!("the sculpt's file says nothing of {what}; export it as .glb with its materials")),
-    }
-}
-
 /// A sheet this many times finer or coarser than the picture, along a side, is told of.
 const UNLIKE: f64 = 2.0;
 
-/// A note when the sheets hold far more or fewer texels than a picture that the map is taken from, by the density of both on the
-/// surface, averaged over area.
-pub(super) fn texels_unlike<'a>(setup: &Setup, pictures: impl Fn(u32) -> Option<&'a Laid>) -> Option<Finding> {
+/// A note when the sheets hold far more or fewer texels than a picture that the map of this `label` is taken from, by the density
+/// of both on the surface, averaged over area.
+pub(super) fn texels_unlike<'a>(
+    setup: &Setup,
+    label: &str,
+    pictures: impl Fn(u32) -> Option<&'a Laid>,
+) -> Option<Finding> {
     let (low, high) = (&setup.scene.low.mesh, &*setup.scene.high);
     let area = |mesh: &Mesh, t: u32| f64::from(mesh.area_normal(t).length());
     let size = f64::from(setup.recipe.sheet.size);
@@ -98,23 +119,21 @@ pub(super) fn texels_unlike<'a>(setup: &Setup, pictures: impl Fn(u32) -> Option<
     // Along a side.
     let ratio = ((sheet / sheet_area) / (picture / picture_area)).sqrt();
     let fitting = size / ratio;
+    let picture = format!("the picture it is taken from ({} x {})", sides[0], sides[1]);
     let (reason, remedy) = if ratio > UNLIKE {
         (
             format!(
-                "The sheet has {ratio:.1} times as many texels along a side of the surface as the picture it is taken from ({} x {}), and shows no more than that",
-                sides[0], sides[1]
+                "{label}: the sheet has {ratio:.1} times as many texels per side as {picture}, so it shows no more detail"
             ),
-            format!("A sheet of about {fitting:.0} holds all there is"),
+            format!("A sheet of about {fitting:.0} texels per side shows as much"),
         )
     } else if ratio * UNLIKE < 1.0 {
         (
             format!(
-                "The picture it is taken from ({} x {}) has {:.1} times as many texels along a side of the surface as the sheet, so fine marks are averaged away",
-                sides[0],
-                sides[1],
+                "{label}: {picture} has {:.1} times as many texels per side as the sheet, so fine detail is averaged away",
                 1.0 / ratio
             ),
-            format!("A sheet of about {fitting:.0} keeps them"),
+            format!("A sheet of about {fitting:.0} texels per side keeps it"),
         )
     } else {
         return None;

@@ -100,8 +100,10 @@ impl Map for ColorSettings {
         }
         let unlike = match &source {
             Carrier::Vertices => None,
-            Carrier::Picture(picture) => texels_unlike(setup, |_| Some(picture)),
-            Carrier::Materials => texels_unlike(setup, |t| high.look_of(t).and_then(|look| look.picture.as_ref())),
+            Carrier::Picture(picture) => texels_unlike(setup, Self::KIND.label, |_| Some(picture)),
+            Carrier::Materials => {
+                texels_unlike(setup, Self::KIND.label, |t| high.look_of(t).and_then(|look| look.picture.as_ref()))
+            }
         };
         Ok(Box::new(ColorTask { findings: unlike.into_iter().collect(), source, times_opacity: self.times_opacity }))
     }

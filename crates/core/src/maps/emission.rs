@@ -1,6 +1,6 @@
 //! `emission`: light that the sculpt's materials give off where rays hit.
 
-use super::carried::{CarriedTask, needs_surfaces, texels_unlike};
+use super::carried::{CarriedTask, Shown};
 use super::{Map, MapKind, MapShape, MapWork, Setup};
 use crate::sheet::linear_to_srgb;
 use glam::Vec3;
@@ -20,18 +20,12 @@ impl Map for EmissionSettings {
     };
 
     fn prepare(&self, setup: &Setup) -> Result<Box<dyn MapWork>, String> {
-        needs_surfaces(setup, "emission")?;
-        let picture = |t| setup.scene.high.look_of(t).and_then(|look| look.surface.as_ref()?.emission_picture.as_ref());
-        Ok(Box::new(CarriedTask {
-            channels: Self::KIND.shape.channels,
+        let shown = Shown {
             bare: Vec3::ZERO,
-            value: |surface, mesh, hit, side| {
-                let place = (hit.triangle, hit.v, hit.w);
-                let picture = surface.emission_picture.as_ref().and_then(|p| p.at(mesh, place, side));
-                Vec3::from(surface.emission) * picture.map_or(Vec3::ONE, |p| p.truncate())
-            },
+            picture: |surface| surface.emission_picture.as_ref(),
+            value: |surface, picture| Vec3::from(surface.emission) * picture.truncate(),
             written: |value| linear_to_srgb(value.max(0.0)),
-            findings: texels_unlike(setup, picture).into_iter().collect(),
-        }))
+        };
+        Ok(Box::new(CarriedTask::new(setup, &Self::KIND, shown)?))
     }
 }

@@ -1,6 +1,6 @@
 //! `metallic`: how much of metal the sculpt's materials are where rays hit.
 
-use super::carried::{CarriedTask, needs_surfaces, texels_unlike};
+use super::carried::{CarriedTask, Shown};
 use super::{Map, MapKind, MapShape, MapWork, Setup};
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
@@ -18,18 +18,12 @@ impl Map for MetallicSettings {
     };
 
     fn prepare(&self, setup: &Setup) -> Result<Box<dyn MapWork>, String> {
-        needs_surfaces(setup, "metallic")?;
-        let picture = |t| setup.scene.high.look_of(t).and_then(|look| look.surface.as_ref()?.rough_metal.as_ref());
-        Ok(Box::new(CarriedTask {
-            channels: Self::KIND.shape.channels,
+        let shown = Shown {
             bare: Vec3::ZERO,
-            value: |surface, mesh, hit, side| {
-                let place = (hit.triangle, hit.v, hit.w);
-                let picture = surface.rough_metal.as_ref().and_then(|p| p.at(mesh, place, side));
-                Vec3::splat(surface.metallic * picture.map_or(1.0, |p| p.z))
-            },
+            picture: |surface| surface.rough_metal.as_ref(),
+            value: |surface, picture| Vec3::splat(surface.metallic * picture.z),
             written: |value| value,
-            findings: texels_unlike(setup, picture).into_iter().collect(),
-        }))
+        };
+        Ok(Box::new(CarriedTask::new(setup, &Self::KIND, shown)?))
     }
 }

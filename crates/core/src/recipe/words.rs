@@ -4,7 +4,7 @@ use super::{
     Direction, Distance, Endings, HitRule, ImageFormat, Layout, Padding, Pairing, Plane, PlaneTarget, Recipe, Source,
     Stroke, UvChoice,
 };
-use crate::maps::MapSettings;
+use crate::maps::{Green, MapSettings};
 use crate::trace::BackFaces;
 use std::collections::BTreeSet;
 
@@ -152,7 +152,8 @@ fn settings_changed(label: &str, old: &MapSettings, new: &MapSettings) -> Vec<St
     let changed = names.into_iter().filter(|name| old.get(*name) != new.get(*name)).map(|name| {
         let (before, after) = (value_words(old.get(name)), value_words(new.get(name)));
         let newer = if before == after { "newer " } else { "" };
-        format!("{label} {} {before} to {newer}{after}", name.replace('-', " "))
+        let name = if name == "y" { "green".to_owned() } else { name.replace(['-', '_'], " ") };
+        format!("{label} {name} {before} to {newer}{after}")
     });
     changed.collect()
 }
@@ -162,6 +163,8 @@ fn value_words(value: Option<&serde_json::Value>) -> String {
     match value {
         None | Some(Value::Null) => "none".into(),
         Some(Value::Bool(on)) => if *on { "on" } else { "off" }.into(),
+        Some(Value::String(sign)) if sign == "+" => Green::Up.words().into(),
+        Some(Value::String(sign)) if sign == "-" => Green::Down.words().into(),
         // A setting's own word, as the recipe has it.
         Some(Value::String(word)) => word.replace('-', " "),
         Some(Value::Number(number)) => number.as_f64().map_or_else(|| number.to_string(), |n| (n as f32).to_string()),

@@ -52,7 +52,7 @@ impl ImageBuffer for Lines {
 }
 
 pub(super) fn write(place: &mut dyn Place, spec: &ImageSpec, rows: &mut RowSource) -> Result<(), WriteFault> {
-    let side = u16::try_from(spec.size).map_err(|_| "JPEG holds at most 65535 texels a side".to_owned())?;
+    let side = u16::try_from(spec.size).map_err(|_| "JPEG holds at most 65535 texels per side".to_owned())?;
     let (sender, receiver) = sync_channel::<Vec<u8>>(2);
     std::thread::scope(|scope| {
         let making = scope.spawn(move || {

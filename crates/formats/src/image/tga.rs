@@ -3,7 +3,7 @@
 use super::{ImageSpec, Place, Quantiser, RowSource, WriteFault};
 
 pub(super) fn write(place: &mut dyn Place, spec: &ImageSpec, rows: &mut RowSource) -> Result<(), WriteFault> {
-    let side = u16::try_from(spec.size).map_err(|_| "TGA holds at most 65535 texels a side".to_owned())?;
+    let side = u16::try_from(spec.size).map_err(|_| "TGA holds at most 65535 texels per side".to_owned())?;
     let (kind, bits) = if spec.channels == 1 { (3, 8) } else { (2, 24) };
     let mut header = [0u8; 18];
     header[2] = kind;
