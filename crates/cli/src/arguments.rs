@@ -1,11 +1,14 @@
 //! The command line's words. docs/command-line.md lists them with examples; keep them stable.
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
+use ember_ridge_core::hits::HitRule;
 use ember_ridge_core::maps::{Green, IdSource};
-use ember_ridge_core::recipe::{
-    Direction, Distance, Facing, HitRule, ImageFormat, Layout, Padding, Pairing, Plane, UvChoice,
-};
-use ember_ridge_core::sheet::Depth;
+use ember_ridge_core::mesh::{Facing, Plane, UvChoice};
+use ember_ridge_core::pairs::Pairing;
+use ember_ridge_core::picture::{Depth, ImageFormat};
+use ember_ridge_core::reach::Direction;
+use ember_ridge_core::sheet::{Layout, Padding};
+use ember_ridge_core::surface::Distance;
 use ember_ridge_core::trace::BackFaces;
 use std::net::IpAddr;
 use std::path::PathBuf;

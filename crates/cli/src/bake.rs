@@ -8,14 +8,12 @@ use crate::progress::Progress;
 use crate::say::{answer, aside};
 use crate::scene::load_scene;
 use anyhow::{Context, anyhow};
-use ember_ridge_core::Recipe;
-use ember_ridge_core::bake::{Outcome, Plan, PlannedMap, Report, SheetFile, on_threads, run_into};
+use ember_ridge_core::bake::{Outcome, Plan, PlannedMap, Report, on_threads, run_into};
 use ember_ridge_core::recipe::map_file_name;
 use ember_ridge_formats::files::{spool_for, write_whole};
 use ember_ridge_formats::hits::{KeptHits, Made};
 use ember_ridge_formats::image::write_map;
-use rayon::prelude::*;
-use std::collections::BTreeSet;
+use ember_ridge_formats::keep::{MapFile, keep_run};
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
@@ -43,7 +41,8 @@ pub fn run(arguments: &Bake) -> Result<ExitCode, Unusable> {
         files.read(path)?;
     }
     files.keep_from(&out, outputs(&plan))?;
-    progress.say(&format!("reach out {:.5}, reach in {:.5}", plan.field.summary.out, plan.field.summary.inward));
+    progress
+        .say(&format!("reach out {:.5}, reach in {:.5}", plan.rays.field.summary.out, plan.rays.field.summary.inward));
     let spool = spool_for(plan.spool_bytes(), &out).with_context(|| format!("{}: no room to work", out.display()))?;
     let outcome = run_into(&plan, arguments.threads, &progress, spool, kept.store())?;
     progress.finish();
@@ -72,7 +71,7 @@ pub fn run(arguments: &Bake) -> Result<ExitCode, Unusable> {
             true
         }
     };
-    let (report, failed) = write_maps(outcome, &recipe, &out);
+    let (report, failed) = write_maps(outcome, &out);
     let text = serde_json::to_string_pretty(&report)?;
     let path = out.join("report.json");
     write_whole(&path, |file| std::io::Write::write_all(file, text.as_bytes()))
@@ -92,58 +91,24 @@ fn shown(folder: &Option<PathBuf>) -> String {
 /// The names of all files that a plan's bake writes.
 fn outputs(plan: &Plan) -> impl Iterator<Item = String> {
     let low = &plan.recipe.low[0].file;
-    let file = move |sheet, map: &PlannedMap| map_file_name(low, sheet, map.settings.id(), map.format);
-    let files = plan.sheets.iter().flat_map(move |s| plan.maps.iter().map(move |m| file(&s.name, m)));
+    let file = move |sheet, map: &PlannedMap| map_file_name(low, sheet, map.facts.id(), map.facts.format);
+    let files = plan.rays.sheets.iter().flat_map(move |s| plan.maps.iter().map(move |m| file(&s.name, m)));
     files.chain(["report.json".to_owned()])
 }
 
 /// Writes every map; one that fails is noted in the report and the others are written all the same.
-fn write_maps(outcome: Outcome, recipe: &Recipe, out: &Path) -> (Report, bool) {
-    let several = outcome.sheets.len() > 1;
-    let write = |sheet: usize, map: usize| {
-        let (baked, name) = (&outcome.maps[map], &outcome.sheets[sheet]);
-        if let Some(error) = &baked.error {
-            return Err(error.clone());
-        }
-        let file = map_file_name(&recipe.low[0].file, name, baked.id, baked.format);
-        write_whole(&out.join(&file), |place| Ok(write_map(place, &outcome, sheet, map)?))
-            .map_err(|error| format!("{file}: {error}"))?;
-        Ok(SheetFile { sheet: name.label(), file })
-    };
-    // Sheet by sheet, all maps beside each other: they share the sheet's padding.
-    let mut written: Vec<Vec<Result<SheetFile, String>>> = outcome.maps.iter().map(|_| Vec::new()).collect();
-    for sheet in 0..outcome.sheets.len() {
-        let of_sheet: Vec<_> = (0..outcome.maps.len()).into_par_iter().map(|map| write(sheet, map)).collect();
-        written.iter_mut().zip(of_sheet).for_each(|(of_map, file)| of_map.push(file));
+fn write_maps(outcome: Outcome, out: &Path) -> (Report, bool) {
+    // What the run could not make is said once, whatever the number of sheets.
+    let unmade: Vec<_> = outcome.maps.iter().filter_map(|map| Some((map.facts.id(), map.error.clone()?))).collect();
+    let kept = keep_run(outcome, &|| false, |outcome, MapFile { sheet, map, file }| {
+        write_whole(&out.join(file), |place| Ok(write_map(place, outcome, *sheet, *map)?))
+            .map_err(|error| format!("{file}: {error}"))
+    });
+    let failures: Vec<_> = unmade.into_iter().chain(kept.faults).collect();
+    for (id, failure) in &failures {
+        aside!("error: {id}: {failure}");
     }
-    let mut report = outcome.report;
-    let mut failed = false;
-    for (map, files) in outcome.maps.iter().zip(written) {
-        // A map that cannot be made fails alike on every sheet; that is said once.
-        let mut failures = BTreeSet::new();
-        let Some(entry) = report.maps.get_mut(map.id) else { continue };
-        for file in files {
-            match file {
-                Ok(file) => {
-                    if entry.file.is_empty() {
-                        entry.file.clone_from(&file.file);
-                    }
-                    if several {
-                        entry.files.push(file);
-                    }
-                }
-                Err(error) => {
-                    failed = true;
-                    failures.insert(error.clone());
-                    entry.error = Some(error);
-                }
-            }
-        }
-        for failure in failures {
-            aside!("error: {}: {failure}", map.id);
-        }
-    }
-    (report, failed)
+    (kept.report, !failures.is_empty())
 }
 
 fn summarise(report: &Report, out: &Path) {

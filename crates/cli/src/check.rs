@@ -8,9 +8,10 @@ use crate::progress::Progress;
 use crate::say::{answer, aside};
 use crate::scene::load_mesh;
 use anyhow::{Context, anyhow, bail};
-use ember_ridge_core::bake::{PairRules, pair_parts, shared_space};
-use ember_ridge_core::mesh::{check_mesh, compare_placing, fix_all, tight_islands, weld};
-use ember_ridge_core::recipe::{Pairing, Source};
+use ember_ridge_core::inspect::{check_mesh, fix_all};
+use ember_ridge_core::mesh::weld;
+use ember_ridge_core::recipe::MeshSource;
+use ember_ridge_core::review::{check_placing, check_together};
 use ember_ridge_core::{Finding, FixOn, Mesh, Recipe, Severity, mark_allowed};
 use ember_ridge_formats::files::write_whole;
 use ember_ridge_formats::mesh::write_glb;
@@ -176,7 +177,7 @@ fn check_recipe(path: &Path, fix: bool) -> Result<Checked, Unusable> {
     recipe.validate_settings().map_err(|fault| anyhow!("{}: {fault}", path.display()))?;
     let files = Files::in_folder(path.parent().map(Path::to_path_buf).unwrap_or_default());
     let progress = Progress::new();
-    let load = |sources: &[Source]| {
+    let load = |sources: &[MeshSource]| {
         sources.iter().map(|source| load_mesh(source, &files, &progress)).collect::<Result<Vec<Mesh>, Unusable>>()
     };
     let (mut low, mut high) = (load(&recipe.low)?, load(&recipe.high)?);
@@ -216,23 +217,11 @@ fn check_recipe(path: &Path, fix: bool) -> Result<Checked, Unusable> {
     for (source, mesh) in recipe.high.iter().zip(&high) {
         findings.extend(on_file(check_mesh(mesh, false), &source.file));
     }
-    findings.extend(placing(&recipe, &low, &high));
-    let joined = |meshes: &[Mesh]| Mesh::joined(&meshes.iter().collect::<Vec<_>>());
-    if !recipe.low.is_empty() {
-        let low = joined(&low);
-        findings.extend(tight_islands(&low, &recipe.sheet));
-        if !recipe.high.is_empty() {
-            let high = joined(&high);
-            let share = (recipe.pairing == Pairing::Space).then(|| shared_space(&low, &high, &high.parts));
-            findings.extend(pair_parts(&low.parts, &high.parts, PairRules::of(&recipe, share.as_deref())).findings);
-        }
-    }
+    findings.extend(check_together(&recipe, &low, &high));
     mark_allowed(&mut findings, &recipe.exceptions);
     Ok(Checked { files, findings })
 }
 
 fn placing(recipe: &Recipe, low: &[Mesh], high: &[Mesh]) -> Option<Finding> {
-    let whole = |meshes: &[Mesh]| meshes.iter().map(Mesh::bounds).reduce(|a, b| (a.0.min(b.0), a.1.max(b.1)));
-    let made_here = recipe.low.iter().any(|s| s.plane.is_some());
-    if made_here { None } else { compare_placing(whole(low)?, whole(high)?) }
+    check_placing(recipe, low.iter().map(Mesh::bounds), high.iter().map(Mesh::bounds))
 }

@@ -9,7 +9,9 @@ use anyhow::{Context, anyhow, bail};
 use ember_ridge_core::Recipe;
 use ember_ridge_core::glam::Vec3;
 use ember_ridge_core::maps::{MAPS, MapSettings};
-use ember_ridge_core::recipe::{Facing, NormalMapSource, PictureSource, PlaneTarget, Source};
+use ember_ridge_core::mesh::{Facing, PlaneTarget};
+use ember_ridge_core::picture::PictureSource;
+use ember_ridge_core::recipe::{MeshSource, NormalMapSource};
 use serde::Serialize;
 use serde_json::Value;
 use std::path::{Path, PathBuf};
@@ -23,7 +25,7 @@ pub fn recipe_of(arguments: &Bake) -> Result<(Recipe, Files), Unusable> {
         return Ok((recipe, Files::in_folder(folder)));
     }
     let mut files = Files::default();
-    let mut source = |path: &PathBuf| Source::file(files.name(path));
+    let mut source = |path: &PathBuf| MeshSource::file(files.name(path));
     let mut recipe = Recipe::new("");
     recipe.low = arguments.low.iter().map(&mut source).collect();
     recipe.high = arguments.high.iter().map(&mut source).collect();
@@ -38,7 +40,7 @@ pub fn recipe_of(arguments: &Bake) -> Result<(Recipe, Files), Unusable> {
 }
 
 /// The plane that is asked for, over the box of the sculpt. It is called `plane`, and so are its maps.
-fn plane_over(recipe: &Recipe, files: &Files, facing: Facing, arguments: &Bake) -> Result<Source, Unusable> {
+fn plane_over(recipe: &Recipe, files: &Files, facing: Facing, arguments: &Bake) -> Result<MeshSource, Unusable> {
     let progress = Progress::new();
     let meshes = recipe.high.iter().map(|source| load_mesh(source, files, &progress));
     let boxes = meshes.map(|mesh| Ok(mesh?.bounds())).collect::<Result<Vec<_>, Unusable>>()?;
@@ -48,7 +50,7 @@ fn plane_over(recipe: &Recipe, files: &Files, facing: Facing, arguments: &Bake) 
     let middle = Vec3::from(plane.middle) + facing.frame()[2] * arguments.plane_offset.unwrap_or(0.0);
     plane.middle = middle.to_array();
     plane.repeats = arguments.repeats;
-    Ok(Source::plane("plane", plane))
+    Ok(MeshSource::plane("plane", plane))
 }
 
 /// Lays the command line's options over a recipe.

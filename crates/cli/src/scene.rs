@@ -4,8 +4,8 @@ use crate::Unusable;
 use crate::files::Files;
 use crate::progress::Progress;
 use anyhow::{Context, bail};
-use ember_ridge_core::bake::BakeScene;
-use ember_ridge_core::recipe::Source;
+use ember_ridge_core::recipe::MeshSource;
+use ember_ridge_core::scene::BakeScene;
 use ember_ridge_core::{Mesh, Recipe};
 use ember_ridge_formats::image::read_image;
 use ember_ridge_formats::read_mesh_with;
@@ -17,17 +17,15 @@ pub fn load_scene(recipe: &Recipe, files: &Files, progress: &Progress) -> Result
     if recipe.low.is_empty() || (recipe.high.is_empty() && recipe.normal_map.is_none()) {
         bail!("recipe: it needs at least one low and one high mesh; name the files under \"low\" and \"high\"");
     }
-    let load = |sources: &[Source]| -> Result<Vec<Mesh>, Unusable> {
+    let load = |sources: &[MeshSource]| -> Result<Vec<Mesh>, Unusable> {
         sources.iter().map(|source| load_mesh(source, files, progress)).collect()
     };
     let (low, high) = (load(&recipe.low)?, load(&recipe.high)?);
     let cage = recipe.cage.as_ref().map(|source| load_mesh(source, files, progress)).transpose()?;
-    let mut images = std::collections::HashMap::new();
-    for picture in recipe.pictures() {
+    let images = recipe.read_pictures(|picture| -> Result<_, Unusable> {
         let bytes = read_checked(files, &picture.file, picture.hash.as_deref(), progress)?;
-        let image = read_image(&files.path(&picture.file).to_string_lossy(), &bytes)?;
-        images.insert(picture.file, Arc::new(image));
-    }
+        Ok(Arc::new(read_image(&files.path(&picture.file).to_string_lossy(), &bytes)?))
+    })?;
     let all = |meshes: &[Mesh]| meshes.iter().map(|m| m.triangles.len()).sum::<usize>();
     progress.say(&format!("building the tree over {} triangles", all(if high.is_empty() { &low } else { &high })));
     let (low_meshes, high_meshes): (Vec<&Mesh>, Vec<&Mesh>) = (low.iter().collect(), high.iter().collect());
@@ -37,7 +35,7 @@ pub fn load_scene(recipe: &Recipe, files: &Files, progress: &Progress) -> Result
     Ok(scene.with_images(images))
 }
 
-pub fn load_mesh(source: &Source, files: &Files, progress: &Progress) -> Result<Mesh, Unusable> {
+pub fn load_mesh(source: &MeshSource, files: &Files, progress: &Progress) -> Result<Mesh, Unusable> {
     if let Some(plane) = source.plane {
         return Ok(plane.mesh(&source.file));
     }

@@ -1,7 +1,7 @@
 //! Findings: located problems with a plain reason and a remedy. Every check, on meshes or on results, answers with
 //! these and nothing else, so that the page, the command line and the report read alike.
 
-use crate::mesh::MeshStep;
+use crate::step::MeshStep;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
@@ -92,6 +92,29 @@ pub struct Finding {
     /// Why the artist lets it stand, when that is so.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub allowed: Option<String>,
+}
+
+impl Finding {
+    /// A finding on no place in particular, without a fix.
+    pub fn new(kind: FindingKind, severity: Severity, reason: impl Into<String>, remedy: impl Into<String>) -> Finding {
+        let (reason, remedy) = (reason.into(), remedy.into());
+        Finding { kind, severity, place: Place::default(), reason, remedy, fixes: Vec::new(), allowed: None }
+    }
+
+    /// The same on a place.
+    pub fn at(self, place: Place) -> Finding {
+        Finding { place, ..self }
+    }
+
+    /// The same on a part as a whole.
+    pub fn on_part(self, part: &str) -> Finding {
+        self.at(Place { part: Some(part.to_owned()), ..Place::default() })
+    }
+
+    /// The same with ways to mend it, the one to try first first.
+    pub fn with_fixes(self, fixes: Vec<Fix>) -> Finding {
+        Finding { fixes, ..self }
+    }
 }
 
 /// One way to mend a finding: a step that is recorded with the mesh file.

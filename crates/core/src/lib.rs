@@ -2,16 +2,39 @@
 //!
 //! Nothing here knows a file, a network, a database, a clock or an interface. Bytes become meshes in
 //! `ember-ridge-formats`; everything after that, up to typed pixels, happens in this crate.
+//!
+//! Rooms stand on floors, lowest first in this list; a room uses rooms of floors below it and no others
+//! (`tests/floors.rs`). docs/architecture.md draws them.
+
+pub mod picture;
+pub mod step;
+pub mod stop;
+pub mod surface;
+
+pub mod finding;
+
+pub mod mesh;
+
+pub mod layout;
+pub mod sheet;
+pub mod trace;
+
+pub mod pairs;
+pub mod reach;
+
+pub mod inspect;
+
+pub mod scene;
+
+pub mod hits;
+
+pub mod maps;
+
+pub mod recipe;
 
 pub mod bake;
-pub mod finding;
-pub mod maps;
-pub mod mesh;
-pub mod reach;
-pub mod recipe;
-pub mod sheet;
-pub mod stop;
-pub mod trace;
+
+pub mod review;
 
 pub use finding::{Exception, Finding, FindingKind, Fix, FixOn, Place, Severity, mark_allowed};
 pub use glam;

@@ -2,13 +2,18 @@
 
 mod support;
 
-use ember_ridge_core::bake::{BakeScene, Canvas, Ended, Plan, Unwatched, Watch, run};
+use ember_ridge_core::bake::{Canvas, Ended, Plan, Unwatched, Watch, run};
 use ember_ridge_core::glam::{Vec3, vec2, vec3};
+use ember_ridge_core::hits::HitRule;
 use ember_ridge_core::maps::{
     DisplacementSettings, Green, IdSettings, IdSource, MapSettings, MissSettings, NormalSettings, decode_normal,
 };
-use ember_ridge_core::recipe::{Direction, HitRule, Layout, Padding, Pairing, SheetName};
-use ember_ridge_core::sheet::{Depth, Pixels};
+use ember_ridge_core::pairs::Pairing;
+use ember_ridge_core::picture::{Depth, Pixels};
+use ember_ridge_core::reach::Direction;
+use ember_ridge_core::scene::BakeScene;
+use ember_ridge_core::sheet::{Layout, Padding, SheetName};
+use ember_ridge_core::surface::MeshPoint;
 use ember_ridge_core::{FindingKind, Mesh, Recipe};
 use std::sync::atomic::{AtomicUsize, Ordering};
 use support::*;
@@ -108,9 +113,9 @@ fn decoding_returns_the_sculpts_normal_within_half_a_step() {
                 let centre = ember_ridge_core::glam::vec2((x as f32 + 0.5) / 96.0, 1.0 - (y as f32 + 0.5) / 96.0);
                 let (e, f, p) = (uvs[1] - uvs[0], uvs[2] - uvs[0], centre - uvs[0]);
                 let (v, w) = (p.perp_dot(f) / e.perp_dot(f), e.perp_dot(p) / e.perp_dot(f));
-                let frame = scene.low.frame(triangle, v, w).expect("the island has area");
+                let frame = scene.low.frame(MeshPoint::new(triangle, v, w)).expect("the island has area");
                 let decoded = (frame * normal_at(&outcome.maps[0].pixels, y * 96 + x)).normalize();
-                let point = scene.low.point(triangle, v, w, Direction::Averaged);
+                let point = scene.low.point(MeshPoint::new(triangle, v, w), Direction::Averaged);
                 // The ray's own hit on a perfect ball, from outside.
                 let (o, d) = (point.position + point.outward, -point.outward);
                 let b = o.dot(d);

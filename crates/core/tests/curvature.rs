@@ -5,7 +5,7 @@ mod support;
 use ember_ridge_core::glam::{Vec2, Vec3, vec2, vec3};
 use ember_ridge_core::maps::*;
 use ember_ridge_core::mesh::CurvatureField;
-use ember_ridge_core::recipe::Distance;
+use ember_ridge_core::surface::{Distance, MeshPoint};
 use ember_ridge_core::{Draft, DraftPart, Mesh};
 use std::f32::consts::{FRAC_PI_2, TAU};
 use support::*;
@@ -17,8 +17,7 @@ fn a_balls_curvature_is_one_over_its_radius_however_fine_it_is() {
         let mesh = ball("ball", radius, rings);
         let field = CurvatureField::new(&mesh, radius * 0.1);
         for t in (0..mesh.triangles.len() as u32).step_by(mesh.triangles.len() / 400) {
-            let [a, b, c] = mesh.corners(t);
-            let found = field.at(&mesh, t, 1.0 / 3.0, 1.0 / 3.0, (a + b + c) / 3.0);
+            let found = field.at(&mesh, MeshPoint::new(t, 1.0 / 3.0, 1.0 / 3.0));
             assert!((found * radius - 1.0).abs() < 0.03, "radius {radius}, {rings} rings, triangle {t}: {found}");
         }
     }
@@ -47,7 +46,7 @@ fn a_cylinders_curvature_is_half_of_one_over_its_radius_and_a_saddles_is_none() 
         let middle = (a + b + c) / 3.0;
         // Clear of the open ends.
         if (0.5..2.5).contains(&middle.y) {
-            let found = field.at(&mesh, t, 1.0 / 3.0, 1.0 / 3.0, middle);
+            let found = field.at(&mesh, MeshPoint::new(t, 1.0 / 3.0, 1.0 / 3.0));
             let outward = mesh.face_normal(t).dot(vec3(middle.x, 0.0, middle.z)).signum();
             // The seam, where the grid's two sides meet, is an open border too.
             if middle.z.abs() > 0.1 || middle.x < 0.0 {
@@ -63,7 +62,7 @@ fn a_cylinders_curvature_is_half_of_one_over_its_radius_and_a_saddles_is_none() 
         let [a, b, c] = saddle.corners(t);
         let middle = (a + b + c) / 3.0;
         if vec2(middle.x - 0.5, middle.z - 0.5).length() < 0.1 {
-            assert!(field.at(&saddle, t, 1.0 / 3.0, 1.0 / 3.0, middle).abs() < 0.03, "at {middle}");
+            assert!(field.at(&saddle, MeshPoint::new(t, 1.0 / 3.0, 1.0 / 3.0)).abs() < 0.03, "at {middle}");
         }
     }
 }
@@ -185,12 +184,11 @@ fn at(field: &CurvatureField, mesh: &Mesh, place: Vec3) -> f32 {
         let (v, w) = ((d11 * d20 - d01 * d21) / whole, (d00 * d21 - d01 * d20) / whole);
         let (v, w) = (v.clamp(0.0, 1.0), w.clamp(0.0, 1.0));
         let (v, w) = if v + w > 1.0 { (v / (v + w), w / (v + w)) } else { (v, w) };
-        (v, w, a + ab * v + ac * w)
+        MeshPoint::new(t, v, w)
     };
-    let off = |t: &u32| weights(*t).2.distance(place);
+    let off = |t: &u32| mesh.at(weights(*t)).distance(place);
     let t = triangles.min_by(|a, b| off(a).total_cmp(&off(b))).expect("triangles");
-    let (v, w, on) = weights(t);
-    field.at(mesh, t, v, w, on)
+    field.at(mesh, weights(t))
 }
 
 /// What a detail size that reads full scale at twice its radius makes of a mean curvature: 0 is flat, 1 full.

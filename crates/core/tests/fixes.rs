@@ -2,11 +2,11 @@
 
 use ember_ridge_core::finding::{Exception, FindingKind, mark_allowed};
 use ember_ridge_core::glam::{Vec2, Vec3, vec2, vec3};
-use ember_ridge_core::mesh::{
-    MeshStep, Neighbours, Turn, Unwrap, check_mesh, compare_placing, find_gaps, find_overlaps, find_shells, fix_all,
-    tight_islands, uv_report, weld,
-};
-use ember_ridge_core::recipe::SheetSettings;
+use ember_ridge_core::inspect::{check_mesh, compare_placing, fix_all, tight_islands, uv_report};
+use ember_ridge_core::layout::{Unwrap, find_gaps, find_overlaps};
+use ember_ridge_core::mesh::{Neighbours, find_shells, weld};
+use ember_ridge_core::sheet::SheetSettings;
+use ember_ridge_core::step::{MeshStep, Turn};
 use ember_ridge_core::{Draft, DraftPart, Finding, Mesh};
 
 /// Squares of UV space, each two triangles standing on its own in space, one part.
@@ -290,7 +290,7 @@ fn the_report_counts_room_and_mixing_by_mip_level() {
     assert!((report.mips[1].narrowest.expect("near") - 5.12).abs() < 1e-3);
     // Padding of 16 does not fit into 10 texels; padding of 8 does.
     assert_eq!(tight_islands(&mesh, &sheet).len(), 1);
-    let padding = ember_ridge_core::recipe::Padding::Texels(8);
+    let padding = ember_ridge_core::sheet::Padding::Texels(8);
     assert_eq!(tight_islands(&mesh, &SheetSettings { padding, ..sheet }), vec![]);
 }
 

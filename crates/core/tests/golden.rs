@@ -5,7 +5,7 @@ mod support;
 
 use ember_ridge_core::glam::{Vec3, vec2};
 use ember_ridge_core::maps::MapSettings;
-use ember_ridge_core::sheet::Depth;
+use ember_ridge_core::picture::Depth;
 use ember_ridge_core::{Draft, DraftPart, Mesh};
 use support::*;
 

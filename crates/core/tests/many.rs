@@ -3,13 +3,13 @@
 
 mod support;
 
-use ember_ridge_core::bake::BakeScene;
 use ember_ridge_core::finding::{FindingKind, Severity};
 use ember_ridge_core::glam::{Vec2, Vec3, vec2, vec3};
+use ember_ridge_core::inspect::check_mesh;
 use ember_ridge_core::maps::{IdSettings, IdSource, MapSettings, PaletteEntry, colour_of_name};
-use ember_ridge_core::mesh::check_mesh;
+use ember_ridge_core::picture::Pixels;
 use ember_ridge_core::recipe::changes;
-use ember_ridge_core::sheet::Pixels;
+use ember_ridge_core::scene::BakeScene;
 use ember_ridge_core::{Draft, DraftPart, Mesh};
 use std::collections::HashSet;
 use support::*;
@@ -187,11 +187,11 @@ fn findings_look_where_the_most_texels_are() {
 #[test]
 fn the_change_log_misses_no_setting() {
     use ember_ridge_core::maps::{AoSettings, Falloff, Green, NormalSettings};
-    use ember_ridge_core::recipe::{NormalMapSource, Recipe, Source};
+    use ember_ridge_core::recipe::{MeshSource, NormalMapSource, Recipe};
     let mut before = Recipe::new("lid");
     before.maps = vec![MapSettings::Ao(AoSettings::default())];
     before.normal_map = Some(NormalMapSource { file: "n.png".into(), hash: Some("1".into()), y: Default::default() });
-    before.cage = Some(Source { hash: Some("1".into()), ..Source::file("cage.obj") });
+    before.cage = Some(MeshSource { hash: Some("1".into()), ..MeshSource::file("cage.obj") });
     let mut after = before.clone();
     let ao = AoSettings { falloff: Falloff::Linear, clear: vec!["wire".into()], ..AoSettings::default() };
     after.maps = vec![MapSettings::Ao(ao)];

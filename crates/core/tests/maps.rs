@@ -2,11 +2,14 @@
 
 mod support;
 
-use ember_ridge_core::bake::{BakeScene, Unwatched};
+use ember_ridge_core::bake::Unwatched;
 use ember_ridge_core::glam::{Vec2, Vec3, vec2, vec3};
 use ember_ridge_core::maps::*;
-use ember_ridge_core::recipe::{Distance, Padding, Pairing};
-use ember_ridge_core::sheet::{Coding, Depth, Image, Pixels};
+use ember_ridge_core::pairs::Pairing;
+use ember_ridge_core::picture::{Coding, Depth, Image, Pixels};
+use ember_ridge_core::scene::BakeScene;
+use ember_ridge_core::sheet::Padding;
+use ember_ridge_core::surface::Distance;
 use std::collections::HashMap;
 use std::sync::Arc;
 use support::*;
@@ -23,7 +26,7 @@ fn heights_come_back_from_the_file_and_depths_agree() {
     assert!((scale - 2.0 * extreme).abs() < 1e-6 && (extreme - 0.05).abs() < 0.001, "{scale} {extreme}");
     let encoded = values(&whole, "displacement");
     recipe.sheet.depth = Depth::Float;
-    recipe.sheet.format = ember_ridge_core::recipe::ImageFormat::Exr;
+    recipe.sheet.format = ember_ridge_core::picture::ImageFormat::Exr;
     let floats = values(&bake(&recipe, &low, &[&high]), "displacement");
     for t in 0..128 * 128usize {
         let (x, z) = (((t % 128) as f32 + 0.5) / 128.0, ((t / 128) as f32 + 0.5) / 128.0);
@@ -37,7 +40,7 @@ fn heights_come_back_from_the_file_and_depths_agree() {
 
 #[test]
 fn displacement_runs_along_the_averaged_direction_whatever_the_others_do() {
-    use ember_ridge_core::recipe::Direction;
+    use ember_ridge_core::reach::Direction;
     let mut low = cube("box", 0.5);
     low.normals = low.positions.iter().map(|p| p.normalize()).collect();
     let high = ball("box", 0.9, 60);
@@ -148,9 +151,9 @@ fn colours_are_averaged_in_linear_light_and_moved_from_one_set_of_uvs_to_another
     }
     // A gradient laid flat over the sculpt from above, baked to the low-poly's turned UVs.
     let ramp = Image::new(256, 1, 1, Pixels::U8((0..=255).collect()), Coding::Srgb);
-    high.project_uvs(ember_ridge_core::recipe::Plane::PlanarY);
+    high.project_uvs(ember_ridge_core::mesh::Plane::PlanarY);
     let turned = with_uvs(&low, |uv: Vec2| vec2(uv.y, 1.0 - uv.x));
-    let picture = ember_ridge_core::recipe::PictureSource { file: "ramp.png".into(), hash: None };
+    let picture = ember_ridge_core::picture::PictureSource { file: "ramp.png".into(), hash: None };
     let recipe = color(ColorSettings { picture: Some(picture), ..ColorSettings::default() });
     let images = HashMap::from([("ramp.png".to_owned(), Arc::new(ramp))]);
     let scene = BakeScene::new(&[&turned], &[&high], None).expect("no cage").with_images(images);

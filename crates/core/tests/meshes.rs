@@ -3,10 +3,9 @@
 mod support;
 
 use ember_ridge_core::glam::{Vec3, vec2, vec3};
-use ember_ridge_core::mesh::{
-    Unwrap, angle_weighted_directions, check_mesh, compare_placing, corner_tangents, find_islands, find_overlaps,
-    normals_by_angle, triangulate_polygon, weld,
-};
+use ember_ridge_core::inspect::{check_mesh, compare_placing};
+use ember_ridge_core::layout::{Unwrap, find_islands, find_overlaps};
+use ember_ridge_core::mesh::{angle_weighted_directions, corner_tangents, normals_by_angle, triangulate_polygon, weld};
 use ember_ridge_core::reach::LowSurface;
 use ember_ridge_core::{Draft, DraftPart, FindingKind, Mesh, Severity, changes};
 use support::*;
@@ -182,7 +181,7 @@ fn recipes_read_back_and_tell_what_changed() {
         serde_json::from_str(&serde_json::to_string(&recipe).expect("writable")).expect("readable");
     assert_eq!(recipe, again);
     let mut other = recipe.clone();
-    other.reach.out = ember_ridge_core::recipe::Distance::Units(0.5);
+    other.reach.out = ember_ridge_core::surface::Distance::Units(0.5);
     other.sheet.size = 1024;
     other.maps.pop();
     assert_eq!(changes(&recipe, &other), vec!["reach out auto to 0.5", "size 512 to 1024", "Miss left out"]);

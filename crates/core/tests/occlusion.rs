@@ -4,7 +4,8 @@ mod support;
 
 use ember_ridge_core::glam::{Vec3, vec3};
 use ember_ridge_core::maps::*;
-use ember_ridge_core::recipe::{Distance, Pairing};
+use ember_ridge_core::pairs::Pairing;
+use ember_ridge_core::surface::Distance;
 use ember_ridge_core::{Mesh, Part};
 use support::*;
 

@@ -2,9 +2,10 @@
 
 use ember_ridge_core::Recipe;
 use ember_ridge_core::maps::MapSettings;
-use ember_ridge_core::recipe::{
-    Brush, Change, Distance, HandPair, PartReach, PatchFault, ReachSide, Source, Stroke, difference, merge,
-};
+use ember_ridge_core::pairs::HandPair;
+use ember_ridge_core::reach::{Brush, PartReach, ReachSide, Stroke};
+use ember_ridge_core::recipe::{Change, MeshSource, PatchFault, difference, merge};
+use ember_ridge_core::surface::Distance;
 use proptest::prelude::*;
 use serde_json::json;
 
@@ -19,8 +20,8 @@ fn stroke(size: f32) -> Stroke {
 
 fn base() -> Recipe {
     let mut recipe = Recipe::new("lantern");
-    recipe.low.push(Source::file("a_low.obj"));
-    recipe.high.push(Source::file("a_high.ply"));
+    recipe.low.push(MeshSource::file("a_low.obj"));
+    recipe.high.push(MeshSource::file("a_high.ply"));
     recipe
 }
 
@@ -39,7 +40,7 @@ fn changes_name_their_places() {
         r.maps.retain(|m| m.id() != "curvature");
         r.maps.push(MapSettings::by_id("cavity").expect("a map"));
         r.maps[1] = r.maps[1].clone().with_rays(128);
-        r.high.push(Source::file("b_high.ply"));
+        r.high.push(MeshSource::file("b_high.ply"));
     });
     let found = difference(&base(), &after);
     let places: Vec<String> = found.iter().map(|c| c.at.join("/")).collect();
@@ -68,7 +69,7 @@ fn what_lies_apart_merges() {
         r.sheet.size = 2048;
         r.reach.strokes.push(stroke(0.5));
         r.reach.parts.push(PartReach { part: "lid".into(), out: Some(Distance::Units(0.5)), inward: None });
-        r.high.push(Source::file("b_high.ply"));
+        r.high.push(MeshSource::file("b_high.ply"));
     });
     let mine = edited(|r| {
         r.sheet.samples = 16;
@@ -160,7 +161,7 @@ prop_compose! {
         recipe.reach.strokes = strokes.into_iter().map(stroke).collect();
         let own = |part: &str| PartReach { part: part.into(), out: Some(Distance::Units(0.5)), inward: None };
         recipe.reach.parts = parts.into_iter().map(own).collect();
-        recipe.high.extend(files.into_iter().map(Source::file));
+        recipe.high.extend(files.into_iter().map(MeshSource::file));
         recipe
     }
 }

@@ -1,16 +1,22 @@
-//! Reaches: fitted, painted, by cage; what is traced again after a change, and the story of a ray. Against arithmetic throughout.
+//! Reaches: fitted, painted, by cage; what is traced again after a change, and what a ray crosses. Against arithmetic throughout.
 
 mod support;
 
-use ember_ridge_core::FindingKind;
-use ember_ridge_core::Mesh;
-use ember_ridge_core::bake::{BakeScene, Fate, Needle, NeedleFate, Plan, Unwatched, run};
+use ember_ridge_core::bake::{KeptTiles, Plan, Unwatched, run};
 use ember_ridge_core::glam::{Vec3, vec3};
 use ember_ridge_core::maps::MapSettings;
-use ember_ridge_core::reach::{LowSurface, MarkKind, ReachField, envelope_marks};
-use ember_ridge_core::recipe::{Axis, Brush, Direction, Distance, Pairing, PartReach, ReachSide, Recipe, Stroke};
+use ember_ridge_core::pairs::Pairing;
+use ember_ridge_core::reach::{
+    Axis, Brush, LowSurface, MarkKind, PartReach, ReachField, ReachSide, Stroke, envelope_marks,
+};
+use ember_ridge_core::recipe::Recipe;
+use ember_ridge_core::review::{Fate, Needle, NeedleFate};
+use ember_ridge_core::scene::BakeScene;
 use ember_ridge_core::stop::never;
+use ember_ridge_core::surface::{Distance, MeshPoint};
 use ember_ridge_core::trace::BackFaces;
+use ember_ridge_core::{FindingKind, Mesh};
+use std::sync::Arc;
 use support::{Whole, bake_scene, ball, cube, height_field, moved, recipe, scaled};
 
 fn maps(names: &[&str]) -> Vec<MapSettings> {
@@ -36,7 +42,7 @@ fn auto(mut recipe: Recipe) -> Recipe {
 }
 
 fn field(scene: &BakeScene, recipe: &Recipe) -> ReachField {
-    scene.field(recipe, &scene.pairs(recipe), &never).expect("nobody stops it")
+    scene.field(recipe.reach_rules(), &scene.pairs(recipe.pair_rules()), &never).expect("nobody stops it")
 }
 
 /// Reach out at each vertex of a mesh.
@@ -180,14 +186,16 @@ fn plumb_draws_details_upright_and_leaves_the_rest_byte_for_byte() {
     // Drawn upright, the bolt's middle lies under it: its highest texels' places have a mean at (0.40, 0.1).
     let plan = Plan::new(&recipe, &scene).expect("sound");
     let lean_at = |x: f32, y: f32, field: &ReachField| {
-        let (t, v, w) = locate(&scene.low, vec3(x, y, 0.5));
-        field.course(&scene.low, t, v, w).outward.angle_between(Vec3::Z)
+        field.course(&scene.low, locate(&scene.low, vec3(x, y, 0.5))).outward.angle_between(Vec3::Z)
     };
-    assert!(lean_at(0.40, 0.1, &plan.field) < 1e-3);
+    assert!(lean_at(0.40, 0.1, &plan.rays.field) < 1e-3);
     let averaged =
         field(&scene, &Recipe { reach: support::recipe(16, 1, (0.2, 0.05), vec![]).reach, ..recipe.clone() });
     assert!(lean_at(0.40, 0.1, &averaged).to_degrees() > 20.0);
-    assert!(lean_at(0.40, 0.1 + 0.12, &plan.field) < lean_at(0.40, 0.1 + 0.12, &averaged), "the middle of the slope");
+    assert!(
+        lean_at(0.40, 0.1 + 0.12, &plan.rays.field) < lean_at(0.40, 0.1 + 0.12, &averaged),
+        "the middle of the slope"
+    );
 
     // Which texels may differ: those within the brush along the surface (here: on the front side, by flat distance).
     let mut same = 0;
@@ -211,10 +219,9 @@ fn plumb_draws_details_upright_and_leaves_the_rest_byte_for_byte() {
 }
 
 /// The place of the low-poly nearest to a point.
-fn locate(low: &LowSurface, point: Vec3) -> (u32, f32, f32) {
+fn locate(low: &LowSurface, point: Vec3) -> MeshPoint {
     let tree = ember_ridge_core::trace::TraceScene::new(&low.mesh);
-    let found = tree.nearest(point, 1.0, |t| low.mesh.face_normal(t).z > 0.5).expect("near");
-    (found.triangle, found.v, found.w)
+    tree.nearest(point, 1.0, |t| low.mesh.face_normal(t).z > 0.5).expect("near").at
 }
 
 /// The point of the low-poly under a texel's middle.
@@ -225,7 +232,7 @@ fn place_of(low: &LowSurface, x: usize, y: usize, size: usize) -> Option<Vec3> {
         let area = (b - a).perp_dot(c - a);
         let (v, w) = ((uv - a).perp_dot(c - a) / area, (b - a).perp_dot(uv - a) / area);
         let slack = 0.02;
-        (v >= -slack && w >= -slack && v + w <= 1.0 + slack).then(|| low.point(t, v, w, Direction::Averaged).position)
+        (v >= -slack && w >= -slack && v + w <= 1.0 + slack).then(|| low.mesh.at(MeshPoint::new(t, v, w)))
     })
 }
 
@@ -233,8 +240,8 @@ fn bytes(whole: &Whole) -> Vec<f32> {
     whole.maps.iter().flat_map(|m| (0..m.channels * whole.covered.len()).map(|i| m.pixels.get(i))).collect()
 }
 
-fn keeping(recipe: &Recipe, scene: &BakeScene) -> Whole {
-    let plan = Plan::new(recipe, scene).expect("sound").keeping();
+fn keeping(recipe: &Recipe, scene: &BakeScene, kept: &Arc<KeptTiles>) -> Whole {
+    let plan = Plan::new(recipe, scene).expect("sound").keeping(kept);
     Whole::of(&run(&plan, 2, &Unwatched).expect("nobody stops it"), 0)
 }
 
@@ -248,21 +255,21 @@ fn only_rays_that_run_otherwise_are_traced_again_and_the_bytes_are_those_of_a_ba
     ]);
     let high = Mesh::joined(&[&ball("a", 0.7, 40), &moved(&ball("b", 0.7, 40), Vec3::X * 3.0)]);
     let fresh = || BakeScene::new(&[&low], &[&high], None).expect("no cage");
-    let scene = fresh();
+    let (scene, kept) = (fresh(), Arc::default());
     let mut recipe = recipe(128, 4, (0.3, 0.3), maps(&["normal", "displacement", "ao", "id"]));
-    let first = keeping(&recipe, &scene);
+    let first = keeping(&recipe, &scene, &kept);
     assert_eq!(first.report.kept_rays, 0);
     let all = first.counts.rays;
 
     // The same again: nothing is traced.
-    let again = keeping(&recipe, &scene);
+    let again = keeping(&recipe, &scene, &kept);
     assert_eq!((again.counts.rays, again.report.kept_rays), (0, all));
     assert_eq!(again.report.rays, 0, "nor by any map");
     assert!(bytes(&again) == bytes(&first));
 
     // Another reach on one pair: its rays alone.
     recipe.reach.parts = vec![PartReach { part: "b".into(), out: Some(Distance::Units(0.25)), inward: None }];
-    let other = keeping(&recipe, &scene);
+    let other = keeping(&recipe, &scene, &kept);
     assert_eq!(other.counts.rays + other.report.kept_rays, all);
     assert!(
         (other.counts.rays * 2).abs_diff(all) <= all / 100,
@@ -273,23 +280,23 @@ fn only_rays_that_run_otherwise_are_traced_again_and_the_bytes_are_those_of_a_ba
 
     // A painted spot: its neighbourhood alone.
     recipe.reach.strokes = vec![stroke(Brush::Plumb, 0.1, &[[0.3, 0.2, 0.5]])];
-    let painted = keeping(&recipe, &scene);
+    let painted = keeping(&recipe, &scene, &kept);
     assert!(painted.counts.rays > 0 && painted.counts.rays < all / 50, "{} of {all}", painted.counts.rays);
     assert!(bytes(&painted) == bytes(&bake_scene(&recipe, &fresh(), 1, &Unwatched).expect("whole")));
 
     // One map for a look while painting goes on, then all of them: what the look traced is not traced again.
     recipe.reach.strokes.push(stroke(Brush::Plumb, 0.1, &[[-0.3, -0.2, 0.5]]));
     let look = Recipe { maps: maps(&["normal"]), ..recipe.clone() };
-    keeping(&look, &scene);
-    let rest = keeping(&recipe, &scene);
+    keeping(&look, &scene, &kept);
+    let rest = keeping(&recipe, &scene, &kept);
     assert_eq!(rest.counts.rays, 0, "primary rays were traced for the look");
     assert!(bytes(&rest) == bytes(&bake_scene(&recipe, &fresh(), 1, &Unwatched).expect("whole")));
 
     // Other rules: everything.
     recipe.back_faces = BackFaces::Keep;
-    let kept = keeping(&recipe, &scene);
-    assert_eq!(kept.report.kept_rays, 0);
-    assert!(bytes(&kept) == bytes(&bake_scene(&recipe, &fresh(), 1, &Unwatched).expect("whole")));
+    let whole = keeping(&recipe, &scene, &kept);
+    assert_eq!(whole.report.kept_rays, 0);
+    assert!(bytes(&whole) == bytes(&bake_scene(&recipe, &fresh(), 1, &Unwatched).expect("whole")));
 }
 
 #[test]
@@ -327,7 +334,7 @@ fn the_fit_holds_a_bump_where_it_is_and_keeps_to_its_half_of_a_gap() {
     let marks = envelope_marks(
         &scene.low,
         &field(&scene, &recipe),
-        &scene.fit(&scene.pairs(&recipe), BackFaces::Skip, &never).expect("goes on").probes,
+        &scene.fit(&scene.pairs(recipe.pair_rules()), BackFaces::Skip, &never).expect("goes on").probes,
     );
     assert!(marks.is_empty(), "{marks:?}");
     // By hand it can be made to cross, and that is marked.
@@ -336,7 +343,7 @@ fn the_fit_holds_a_bump_where_it_is_and_keeps_to_its_half_of_a_gap() {
     let marks = envelope_marks(
         &scene.low,
         &field(&scene, &wide),
-        &scene.fit(&scene.pairs(&wide), BackFaces::Skip, &never).expect("goes on").probes,
+        &scene.fit(&scene.pairs(wide.pair_rules()), BackFaces::Skip, &never).expect("goes on").probes,
     );
     assert!(marks.iter().any(|m| matches!(m.kind, MarkKind::CrossesItself | MarkKind::CrossesAnother)));
     assert!(marks.iter().all(|m| (m.by - 0.06).abs() < 1e-3), "0.08 and 0.08 in a gap of 0.1");
@@ -348,7 +355,7 @@ fn what_pokes_out_of_an_envelope_is_marked_where_it_does() {
     let high = height_field("plate", 100, |x, _| if x > 0.7 { 0.05 } else { -0.03 });
     let scene = BakeScene::new(&[&low], &[&high], None).expect("no cage");
     let recipe = recipe(64, 1, (0.02, 0.01), maps(&["normal"]));
-    let fit = scene.fit(&scene.pairs(&recipe), BackFaces::Skip, &never).expect("nobody stops it");
+    let fit = scene.fit(&scene.pairs(recipe.pair_rules()), BackFaces::Skip, &never).expect("nobody stops it");
     let marks = envelope_marks(&scene.low, &field(&scene, &recipe), &fit.probes);
     let (out, deep): (Vec<_>, Vec<_>) = marks.iter().partition(|m| m.kind == MarkKind::PokesOut);
     assert!(!out.is_empty() && out.iter().all(|m| m.point[0] > 0.68 && m.by <= 0.0301));

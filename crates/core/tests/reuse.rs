@@ -4,10 +4,14 @@
 mod support;
 
 use ember_ridge_core::Mesh;
-use ember_ridge_core::bake::{BakeScene, HitKey, HitStore, MemorySpool, Plan, Unwatched, run, run_into};
+use ember_ridge_core::bake::{KeptTiles, MemorySpool, Plan, Unwatched, run, run_into};
 use ember_ridge_core::glam::Vec3;
+use ember_ridge_core::hits::{HitKey, HitStore};
 use ember_ridge_core::maps::{AoSettings, Green, MapSettings, NormalSettings};
-use ember_ridge_core::recipe::{Distance, PartReach, Recipe};
+use ember_ridge_core::reach::PartReach;
+use ember_ridge_core::recipe::Recipe;
+use ember_ridge_core::scene::BakeScene;
+use ember_ridge_core::surface::Distance;
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex};
 use support::*;
@@ -23,8 +27,8 @@ fn pair_of_cubes() -> (Mesh, Mesh) {
     (low, Mesh::joined(&[&ball("a", 0.7, 40), &moved(&ball("b", 0.7, 40), Vec3::X * 3.0)]))
 }
 
-fn proof(recipe: &Recipe, scene: &BakeScene) -> Whole {
-    let plan = Plan::new(recipe, scene).expect("sound").keeping();
+fn proof(recipe: &Recipe, scene: &BakeScene, kept: &Arc<KeptTiles>) -> Whole {
+    let plan = Plan::new(recipe, scene).expect("sound").keeping(kept);
     Whole::of(&run(&plan, 2, &Unwatched).expect("nobody stops it"), 0)
 }
 
@@ -32,22 +36,22 @@ fn proof(recipe: &Recipe, scene: &BakeScene) -> Whole {
 fn a_map_that_is_added_or_changed_alone_is_worked_on() {
     let (low, high) = pair_of_cubes();
     let fresh = || BakeScene::new(&[&low], &[&high], None).expect("no cage");
-    let scene = fresh();
+    let (scene, kept) = (fresh(), Arc::default());
     let mut recipe = recipe(128, 4, (0.3, 0.3), maps(&["ao", "thickness"]));
-    let first = proof(&recipe, &scene);
+    let first = proof(&recipe, &scene, &kept);
     assert!(first.report.maps["ao"].rays > 100_000 && first.report.maps["thickness"].rays > 100_000);
     // One more that traces nothing of its own.
     recipe.maps.extend(maps(&["miss"]));
-    let with_miss = proof(&recipe, &scene);
+    let with_miss = proof(&recipe, &scene, &kept);
     assert_eq!(with_miss.report.rays, 0, "neither primary rays nor those of occlusion");
     // Other rays for one of them: the other has its values.
     recipe.maps[0] = recipe.maps[0].clone().with_rays(16);
-    let other = proof(&recipe, &scene);
+    let other = proof(&recipe, &scene, &kept);
     assert_eq!((other.counts.rays, other.report.maps["thickness"].rays), (0, 0));
     assert!(other.report.maps["ao"].rays > 10_000);
     // One that shares its rays with a map that is all there.
     recipe.maps.extend(maps(&["bent-normal"]).into_iter().map(|map| map.with_rays(16)));
-    let shared = proof(&recipe, &scene);
+    let shared = proof(&recipe, &scene, &kept);
     assert_eq!(shared.report.maps["ao"].rays, 0);
     let whole = bake_scene(&recipe, &fresh(), 1, &Unwatched).expect("goes on");
     assert!(shared.maps == whole.maps, "the bytes of a bake from nothing");
@@ -96,7 +100,7 @@ fn kept_hits_are_not_traced_again_and_change_no_byte() {
     // Changed settings, another map, other padding and depth: no primary ray.
     recipe.maps[0] = MapSettings::Normal(NormalSettings { y: Green::Down, ..NormalSettings::default() });
     recipe.maps.push(MapSettings::Ao(AoSettings { rays: 16, ..AoSettings::default() }));
-    recipe.sheet.depth = ember_ridge_core::sheet::Depth::Sixteen;
+    recipe.sheet.depth = ember_ridge_core::picture::Depth::Sixteen;
     recipe.seed = 7;
     let again = with_hits(&recipe, &fresh(), &kept);
     assert_eq!((again.counts.rays, again.counts.kept_rays), (0, all));
@@ -127,8 +131,8 @@ fn kept_hits_are_not_traced_again_and_change_no_byte() {
     let other = Mesh { positions: high.positions.iter().map(|p| *p * 1.0001).collect(), ..high.clone() };
     let scene = BakeScene::new(&[&low], &[&other], None).expect("no cage");
     assert_eq!(with_hits(&recipe, &scene, &kept).counts.kept_rays, 0);
-    let nearest = Recipe { hit: ember_ridge_core::recipe::HitRule::Nearest, ..recipe.clone() };
+    let nearest = Recipe { hit: ember_ridge_core::hits::HitRule::Nearest, ..recipe.clone() };
     assert_eq!(with_hits(&nearest, &fresh(), &kept).counts.kept_rays, 0);
-    let all_see = Recipe { pairing: ember_ridge_core::recipe::Pairing::All, ..recipe.clone() };
+    let all_see = Recipe { pairing: ember_ridge_core::pairs::Pairing::All, ..recipe.clone() };
     assert_eq!(with_hits(&all_see, &fresh(), &kept).counts.kept_rays, 0);
 }

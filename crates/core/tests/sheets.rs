@@ -54,8 +54,8 @@ proptest! {
                     let at = found.starts[texel] as usize + s;
                     let (x, y) = (texel as u32 % tile.width + tile.x, texel as u32 / tile.width + tile.y);
                     // The sample's weights lead back to its own place.
-                    let [a, b, c] = mesh.corner_uvs(found.triangles[at]);
-                    let uv = a + (b - a) * found.v[at] + (c - a) * found.w[at];
+                    let [a, b, c] = mesh.corner_uvs(found.places[at].triangle);
+                    let uv = a + (b - a) * found.places[at].v + (c - a) * found.places[at].w;
                     let expected = vec2(
                         (x as f32 + offset[0] as f32) / size as f32,
                         1.0 - (y as f32 + offset[1] as f32) / size as f32,

@@ -2,9 +2,11 @@
 
 mod support;
 
-use ember_ridge_core::bake::{BakeScene, Canvas, Plan, PlanFault, Unwatched, Watch, on_threads};
+use ember_ridge_core::bake::{Canvas, Plan, PlanFault, Unwatched, Watch, on_threads};
 use ember_ridge_core::maps::MapSettings;
-use ember_ridge_core::recipe::{Distance, Recipe};
+use ember_ridge_core::recipe::Recipe;
+use ember_ridge_core::scene::BakeScene;
+use ember_ridge_core::surface::Distance;
 use std::collections::HashSet;
 use std::sync::Mutex;
 use std::sync::atomic::{AtomicUsize, Ordering};
@@ -41,7 +43,7 @@ fn fitted() -> Recipe {
 
 fn scene() -> BakeScene {
     let mut low = ball("ball", 1.0, 24);
-    low.project_uvs(ember_ridge_core::recipe::Plane::PlanarZ);
+    low.project_uvs(ember_ridge_core::mesh::Plane::PlanarZ);
     BakeScene::new(&[&low], &[&ball("ball", 1.02, 120)], None).expect("no cage")
 }
 

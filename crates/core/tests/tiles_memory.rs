@@ -2,10 +2,11 @@
 
 mod support;
 
-use ember_ridge_core::bake::{BakeScene, Canvas, Plan, Watch, run};
+use ember_ridge_core::bake::{Canvas, Plan, Watch, run};
 use ember_ridge_core::glam::vec2;
 use ember_ridge_core::maps::MapSettings;
-use ember_ridge_core::recipe::Layout;
+use ember_ridge_core::scene::BakeScene;
+use ember_ridge_core::sheet::Layout;
 use peak_alloc::PeakAlloc;
 use support::*;
 
@@ -48,7 +49,7 @@ fn a_hundred_tiles_take_what_lies_on_them() {
         let before = HEAP.current_usage();
         HEAP.reset_peak_usage();
         let plan = Plan::new(&recipe, &scene).expect("sound");
-        assert_eq!(plan.sheets.len(), (tiles * tiles) as usize);
+        assert_eq!(plan.rays.sheets.len(), (tiles * tiles) as usize);
         let outcome = run(&plan, 1, &Blind).expect("nobody stops it");
         assert!(outcome.counts.covered > 1_600_000);
         HEAP.peak_usage() - before

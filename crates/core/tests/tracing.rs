@@ -205,7 +205,7 @@ fn a_step_off_the_surface_clears_it_at_any_scale_and_stays_close() {
             let span = |direction| RaySpan { origin: off, direction, length: 4.0 * scale };
             assert!(scene.closest(&span(along), &[true], BackFaces::Keep).hit.is_none(), "scale {scale}, triangle {t}");
             let back = scene.closest(&span(-face), &[true], BackFaces::Keep).hit;
-            assert!(back.is_some_and(|h| h.triangle == t && h.t < 1e-4 * scale));
+            assert!(back.is_some_and(|h| h.at.triangle == t && h.t < 1e-4 * scale));
         }
     }
 }

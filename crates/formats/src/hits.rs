@@ -1,7 +1,7 @@
 //! Kept hits in a folder: what the primary rays of a run hit, tile by tile, in one file that is whole or not there. Each tile is
 //! compressed with a checksum of its own (zlib, RFC 1950): one that is damaged is as good as not there, and is traced again.
 
-use ember_ridge_core::bake::{HitKey, HitStore};
+use ember_ridge_core::hits::{HitKey, HitStore};
 use flate2::Compression;
 use flate2::read::ZlibDecoder;
 use flate2::write::ZlibEncoder;

@@ -4,6 +4,7 @@
 pub mod files;
 pub mod hits;
 pub mod image;
+pub mod keep;
 pub mod mesh;
 
 pub use mesh::{MeshFormat, ReadFault, Siblings, read_mesh, read_mesh_with};

@@ -5,8 +5,9 @@ mod support;
 use ember_ridge_core::Mesh;
 use ember_ridge_core::bake::Outcome;
 use ember_ridge_core::maps::{ColorSettings, MapSettings};
-use ember_ridge_core::recipe::{ImageFormat, PictureSource};
-use ember_ridge_core::sheet::{Coding, Depth, Image, Pixels, linear_to_srgb, srgb_to_linear};
+use ember_ridge_core::picture::{
+    Coding, Depth, Image, ImageFormat, PictureSource, Pixels, linear_to_srgb, srgb_to_linear,
+};
 use ember_ridge_formats::image::{read_image, write_map};
 use serde_json::{Value, json};
 use std::io::Cursor;

@@ -3,7 +3,8 @@
 
 use ember_ridge_core::Mesh;
 use ember_ridge_core::glam::{Vec3, vec3};
-use ember_ridge_core::mesh::{check_mesh, weld};
+use ember_ridge_core::inspect::check_mesh;
+use ember_ridge_core::mesh::weld;
 use ember_ridge_formats::{ReadFault, read_mesh};
 use std::path::{Path, PathBuf};
 

@@ -364,8 +364,8 @@ fn small_pictures() -> Files {
 
 fn small_recipes() -> Files {
     let mut recipe = Recipe::new("crate");
-    recipe.low.push(ember_ridge_core::recipe::Source::file("crate_low.obj"));
-    recipe.high.push(ember_ridge_core::recipe::Source::file("crate_high.ply"));
+    recipe.low.push(ember_ridge_core::recipe::MeshSource::file("crate_low.obj"));
+    recipe.high.push(ember_ridge_core::recipe::MeshSource::file("crate_high.ply"));
     recipe.maps = ember_ridge_core::maps::MapSettings::all();
     vec![("recipe.json".into(), serde_json::to_vec(&recipe).expect("a recipe"))]
 }

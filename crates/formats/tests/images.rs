@@ -1,8 +1,7 @@
 //! Images that are written, read back by another library, and damaged ones refused.
 
 use ember_ridge_core::bake::Spool;
-use ember_ridge_core::recipe::ImageFormat;
-use ember_ridge_core::sheet::{Depth, Pixels};
+use ember_ridge_core::picture::{Depth, ImageFormat, Pixels};
 use ember_ridge_formats::files::{spool_for, write_whole};
 use ember_ridge_formats::image::{ImageSpec, RowSink, read_image, read_png, write_image, write_png};
 use image::ImageReader;

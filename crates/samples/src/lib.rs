@@ -14,7 +14,7 @@ mod watering_can;
 pub use watering_can::{PLANTED, planted_place};
 
 use ember_ridge_core::maps::MapSettings;
-use ember_ridge_core::recipe::Source;
+use ember_ridge_core::recipe::MeshSource;
 use ember_ridge_core::{Mesh, Recipe};
 use ember_ridge_formats::files::write_whole;
 use ember_ridge_formats::mesh::{write_glb, write_obj, write_ply};
@@ -94,8 +94,8 @@ pub fn label(name: &str) -> Option<&'static str> {
 
 fn recipe(label: &str, low_file: &str, high_file: &str, maps: Vec<MapSettings>) -> Recipe {
     let mut recipe = Recipe::new(label);
-    recipe.low.push(Source::file(low_file));
-    recipe.high.push(Source::file(high_file));
+    recipe.low.push(MeshSource::file(low_file));
+    recipe.high.push(MeshSource::file(high_file));
     recipe.maps = maps;
     recipe
 }

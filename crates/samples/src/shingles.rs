@@ -6,8 +6,8 @@ use crate::nets::polygonise;
 use crate::{Detail, Sample, plain_maps};
 use ember_ridge_core::glam::{IVec3, Quat, Vec3, vec3};
 use ember_ridge_core::maps::{IdSettings, IdSource, MapSettings};
-use ember_ridge_core::mesh::merge_points;
-use ember_ridge_core::recipe::{Facing, PlaneTarget, Source};
+use ember_ridge_core::mesh::{Facing, PlaneTarget, merge_points};
+use ember_ridge_core::recipe::MeshSource;
 use ember_ridge_core::{Draft, DraftPart, Mesh, Recipe};
 use std::collections::HashMap;
 
@@ -189,8 +189,8 @@ pub(super) fn make(detail: Detail) -> Sample {
     let high_file = "shingle_tile_high.glb";
     let plane = PlaneTarget { facing: FACING, middle: [0.0; 3], size: [PERIOD; 2], repeats: true };
     let mut recipe = Recipe::new(LABEL);
-    recipe.low.push(Source::plane("shingle_tile", plane));
-    recipe.high.push(Source::file(high_file));
+    recipe.low.push(MeshSource::plane("shingle_tile", plane));
+    recipe.high.push(MeshSource::file(high_file));
     recipe.maps = plain_maps(["normal", "ao", "curvature", "displacement", "color", "miss"]);
     recipe.maps.insert(4, MapSettings::Id(IdSettings { from: IdSource::Piece }));
     Sample {

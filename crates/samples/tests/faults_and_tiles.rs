@@ -1,11 +1,16 @@
 //! The can's planted faults are found where they were planted and mended by what is offered; the tile repeats without a seam.
 
-use ember_ridge_core::bake::{BakeScene, Outcome, PairRules, Plan, Unwatched, pair_parts, run, shared_space};
+use ember_ridge_core::bake::{Outcome, Plan, Unwatched, run};
 use ember_ridge_core::glam::Vec3;
+use ember_ridge_core::inspect::{check_mesh, compare_placing, fix_all};
+use ember_ridge_core::layout::{Unwrap, find_overlaps};
 use ember_ridge_core::maps::{AoSettings, IdSettings, IdSource, MapSettings};
-use ember_ridge_core::mesh::{Unwrap, check_mesh, compare_placing, find_overlaps, fix_all};
-use ember_ridge_core::recipe::{Distance, Pairing, PlaneTarget};
-use ember_ridge_core::sheet::Depth;
+use ember_ridge_core::mesh::PlaneTarget;
+use ember_ridge_core::pairs::{Pairing, shared_space};
+use ember_ridge_core::picture::Depth;
+use ember_ridge_core::review::check_pairs;
+use ember_ridge_core::scene::BakeScene;
+use ember_ridge_core::surface::Distance;
 use ember_ridge_core::{Finding, FindingKind, Recipe, Severity};
 use ember_ridge_samples::{Detail, PLANTED, Sample, make, planted_place};
 
@@ -17,8 +22,7 @@ fn findings(can: &Sample) -> Vec<Finding> {
     let mut found = check_mesh(&can.low, true);
     found.extend(check_mesh(&can.high, false));
     found.extend(compare_placing(can.low.bounds(), can.high.bounds()));
-    let table = pair_parts(&can.low.parts, &can.high.parts, PairRules::of(&can.recipe, None));
-    found.extend(table.findings);
+    found.extend(check_pairs(&can.recipe, &can.low.parts, &can.high.parts, None).1);
     found
 }
 
@@ -75,7 +79,7 @@ fn the_offered_fixes_leave_a_can_that_bakes() {
     recipe.validate().expect("sound");
     let scene = BakeScene::new(&[&low], &[&high], None).expect("no cage");
     let plan = Plan::new(&recipe, &scene).expect("sound");
-    assert_eq!(plan.pairs.findings, vec![]);
+    assert!(plan.rays.pairs.orphans.is_empty() && plan.rays.pairs.lonely.is_empty());
     let outcome = run(&plan, 2, &Unwatched).expect("not stopped");
     let (missed, covered) = (outcome.counts.misses, outcome.counts.covered);
     assert!(covered > 512 * 512 / 3 && missed * 200 < covered, "{missed} of {covered} texels missed");
@@ -97,10 +101,10 @@ fn shared_space_pairs_the_props_as_their_names_do() {
             assert!(row.iter().map(|(_, share)| share).sum::<f32>() <= 1.0 + 1e-5);
         }
         let mut recipe = sample.recipe.clone();
-        let named = pair_parts(&sample.low.parts, &high.parts, PairRules::of(&recipe, None));
+        let (named, _) = check_pairs(&recipe, &sample.low.parts, &high.parts, None);
         recipe.pairing = Pairing::Space;
-        let near = pair_parts(&sample.low.parts, &high.parts, PairRules::of(&recipe, Some(&share)));
-        assert_eq!(near.findings, vec![], "{name}");
+        let (_, left) = check_pairs(&recipe, &sample.low.parts, &high.parts, Some(&share));
+        assert_eq!(left, vec![], "{name}");
         for (h, part) in high.parts.iter().enumerate() {
             // What a name pairs, space pairs too, and mostly with that part alone.
             let lows = 0..sample.low.parts.len() as u32;

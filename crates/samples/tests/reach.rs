@@ -1,11 +1,13 @@
 //! Reaches on real shapes: the fit beside the best of many single numbers, and plumb over what leans on the lantern.
 
-use ember_ridge_core::bake::{BakeScene, Plan, Unwatched, run};
+use ember_ridge_core::bake::{Plan, Unwatched, run};
 use ember_ridge_core::maps::MapSettings;
-use ember_ridge_core::reach::spread_points;
-use ember_ridge_core::recipe::{Direction, Pairing};
+use ember_ridge_core::pairs::Pairing;
+use ember_ridge_core::reach::{Direction, spread_points};
+use ember_ridge_core::scene::BakeScene;
 use ember_ridge_core::stop::never;
-use ember_ridge_core::trace::{BackFaces, RaySpan, hit_point};
+use ember_ridge_core::surface::MeshPoint;
+use ember_ridge_core::trace::{BackFaces, RaySpan};
 use ember_ridge_core::{Mesh, Recipe};
 use ember_ridge_samples::shapes::{FAMILY, Shape, shape};
 use ember_ridge_samples::{Detail, make};
@@ -14,20 +16,18 @@ fn scene_of(low: &Mesh, high: &Mesh) -> BakeScene {
     BakeScene::new(&[low], &[high], None).expect("no cage")
 }
 
-type Point = (u32, f32, f32);
-
 /// Rays that miss, or hit what was not made of the place they belong to.
-fn failures(scene: &BakeScene, shape: &Shape, points: &[Point], reach: &dyn Fn(Point) -> (f32, f32)) -> usize {
+fn failures(scene: &BakeScene, shape: &Shape, points: &[MeshPoint], reach: &dyn Fn(MeshPoint) -> (f32, f32)) -> usize {
     let low = &scene.low;
-    let fails = |&&(t, v, w): &&Point| {
-        let p = low.point(t, v, w, Direction::Averaged);
-        let (out, inward) = reach((t, v, w));
+    let fails = |&&place: &&MeshPoint| {
+        let p = low.point(place, Direction::Averaged);
+        let (out, inward) = reach(place);
         let origin = p.position + p.outward * out;
         let span = RaySpan { origin, direction: -p.outward, length: out + inward };
         let Some(hit) = scene.trace.closest(&span, &[true], BackFaces::Skip).hit else { return true };
         let right = p.position + p.outward * shape.height(p.position);
-        let off = hit_point(&scene.high, &hit).distance(right);
-        !shape.belongs(hit.triangle, t) || off > low.mesh.diagonal() * 0.05
+        let off = scene.high.at(hit.at).distance(right);
+        !shape.belongs(hit.at.triangle, place.triangle) || off > low.mesh.diagonal() * 0.05
     };
     points.iter().filter(fails).count()
 }
@@ -39,9 +39,10 @@ fn fitted_reaches_fail_at_most_half_as_often_as_the_best_single_numbers() {
         let made = shape(number);
         let scene = scene_of(&made.low, &made.high);
         let recipe = Recipe { pairing: Pairing::All, ..Recipe::new("shape") };
-        let field = scene.field(&recipe, &scene.pairs(&recipe), &never).expect("nobody stops it");
+        let field =
+            scene.field(recipe.reach_rules(), &scene.pairs(recipe.pair_rules()), &never).expect("nobody stops it");
         let points = spread_points(&scene.low, 6000, 1, 77_777);
-        let fitted = failures(&scene, &made, &points, &|(t, v, w)| field.at(t, v, w));
+        let fitted = failures(&scene, &made, &points, &|place| field.at(place));
         let diagonal = scene.low.mesh.diagonal();
         let best = (0..40)
             .map(|i| {
@@ -63,8 +64,8 @@ fn the_family_is_the_same_every_time_and_its_heights_are_its_surface() {
         // On flat ground away from steep sides a short ray finds the height that is told.
         let scene = scene_of(&one.low, &one.high);
         let points = spread_points(&scene.low, 500, 1, 5);
-        let near = points.iter().filter(|&&(t, v, w)| {
-            let p = scene.low.point(t, v, w, Direction::Averaged);
+        let near = points.iter().filter(|&&place| {
+            let p = scene.low.point(place, Direction::Averaged);
             let height = one.height(p.position);
             let span =
                 RaySpan { origin: p.position + p.outward * (height + 0.01), direction: -p.outward, length: 0.02 };

@@ -1,14 +1,17 @@
 //! The samples themselves: sound meshes, the same every time, and bakes with next to no misses.
 
-use ember_ridge_core::bake::{BakeScene, Outcome, Plan, Unwatched, run};
+use ember_ridge_core::FindingKind;
+use ember_ridge_core::bake::{Outcome, Plan, Unwatched, run};
 use ember_ridge_core::glam::Vec3;
+use ember_ridge_core::inspect::{check_mesh, tight_islands};
+use ember_ridge_core::layout::find_islands;
 use ember_ridge_core::maps::{Green, MapSettings, decode_normal};
-use ember_ridge_core::mesh::{check_mesh, find_islands, tight_islands};
-use ember_ridge_core::sheet::{
-    Coding, Depth, Image, Sampler, SheetTriangles, rasterise_tile, sample_pattern, tiles_in_morton_order,
-};
+use ember_ridge_core::mesh::weld;
+use ember_ridge_core::picture::{Coding, Depth, Image, Sampler};
+use ember_ridge_core::scene::BakeScene;
+use ember_ridge_core::sheet::{SheetTriangles, rasterise_tile, sample_pattern, tiles_in_morton_order};
+use ember_ridge_core::surface::MeshPoint;
 use ember_ridge_core::trace::{BackFaces, RaySpan, SightMask};
-use ember_ridge_core::{FindingKind, mesh::weld};
 use ember_ridge_samples::{Detail, SAMPLES, Sample, make};
 use std::collections::HashMap;
 
@@ -81,7 +84,7 @@ fn samples_bake_with_next_to_no_misses() {
 /// What a texel's centre sees: its place on the low-poly, and the sculpt's normal where its ray hits.
 struct Centre {
     texel: usize,
-    low: (u32, f32, f32),
+    low: MeshPoint,
     normal: Vec3,
 }
 
@@ -96,19 +99,20 @@ fn centres(scene: &BakeScene, plan: &Plan) -> Vec<Centre> {
         let samples = rasterise_tile(&sheet, &candidates, tile, &sample_pattern(1));
         for (texel, bounds) in samples.starts.windows(2).enumerate().filter(|(_, b)| b[0] < b[1]) {
             let s = bounds[0] as usize;
-            let low = (samples.triangles[s], samples.v[s], samples.w[s]);
-            let point = scene.low.point(low.0, low.1, low.2, plan.recipe.direction);
-            let (out, inward) = plan.field.at(low.0, low.1, low.2);
+            let low = samples.places[s];
+            let point = scene.low.point(low, plan.recipe.direction);
+            let (out, inward) = plan.rays.field.at(low);
             let origin = point.position + point.outward * out;
             let span = RaySpan { origin, direction: -point.outward, length: out + inward };
-            let mask = mask.of(&plan.pairs.sights[scene.low.parts[low.0 as usize] as usize], scene.high.parts.len());
+            let mask = mask
+                .of(&plan.rays.pairs.sights[scene.low.parts[low.triangle as usize] as usize], scene.high.parts.len());
             let Some(hit) = scene.trace.closest(&span, mask, BackFaces::Skip).hit else { continue };
-            let [a, b, c] = scene.high.triangles[hit.triangle as usize].map(|v| scene.high.normals[v as usize]);
+            let [a, b, c] = scene.high.triangles[hit.at.triangle as usize].map(|v| scene.high.normals[v as usize]);
             let (x, y) = (texel as u32 % tile.width + tile.x, texel as u32 / tile.width + tile.y);
             found.push(Centre {
                 texel: (y * size + x) as usize,
                 low,
-                normal: (a + (b - a) * hit.v + (c - a) * hit.w).normalize(),
+                normal: (a + (b - a) * hit.at.v + (c - a) * hit.at.w).normalize(),
             });
         }
     }
@@ -138,8 +142,7 @@ fn a_renderer_that_decodes_the_normal_map_shades_as_the_sculpt_does() {
             let (mut sum, mut count) = (0.0, 0);
             for centre in centres(&scene, &plan) {
                 let rgb = [0, 1, 2].map(|c| pixels.get(centre.texel * 3 + c));
-                let (triangle, v, w) = centre.low;
-                let Some(frame) = scene.low.frame(triangle, v, w) else { continue };
+                let Some(frame) = scene.low.frame(centre.low) else { continue };
                 let decoded = (frame * decode_normal(rgb, Green::Up)).normalize();
                 sum += f64::from(decoded.dot(centre.normal).clamp(-1.0, 1.0).acos().to_degrees());
                 count += 1;
@@ -160,14 +163,14 @@ fn the_displaced_low_poly_is_the_stone() {
     let file = Image::new(1024, 1024, 1, outcome.pixels(0, 0).expect("in memory"), Coding::Linear);
     let length = scene.diagonal();
     let mut mask = SightMask::default();
-    let mask = mask.of(&plan.pairs.sights[0], scene.high.parts.len());
+    let mask = mask.of(&plan.rays.pairs.sights[0], scene.high.parts.len());
     // A subdivision of each triangle into 40 x 40, between texel centres as they come.
     let (mut sum, mut count) = (0.0, 0);
     for triangle in 0..scene.low.mesh.triangles.len() as u32 {
         for i in 0..40u32 {
             for j in 0..40 - i {
                 let (v, w) = ((i as f32 + 0.33) / 40.0, (j as f32 + 0.33) / 40.0);
-                let point = scene.low.point(triangle, v, w, plan.recipe.direction);
+                let point = scene.low.point(MeshPoint::new(triangle, v, w), plan.recipe.direction);
                 let uvs = scene.low.mesh.corner_uvs(triangle);
                 let uv = uvs[0] + (uvs[1] - uvs[0]) * v + (uvs[2] - uvs[0]) * w;
                 let height = (file.light(uv, 1.0, Sampler::default()).x - 0.5) * scale;

@@ -1,8 +1,9 @@
 //! What goes over the wire, as types. The page's TypeScript types are generated from these (`tests/types.rs`).
 
-use ember_ridge_core::bake::{Estimate, Report, Trace};
+use ember_ridge_core::bake::{Estimate, Report};
 use ember_ridge_core::maps::{MapKind, MapSettings};
 use ember_ridge_core::reach::{MarkKind, ResolvedReach};
+use ember_ridge_core::review::Trace;
 use ember_ridge_core::{Finding, Mesh, Recipe};
 use ember_ridge_store::{RunKind, RunStatus};
 use serde::{Deserialize, Serialize};
@@ -81,7 +82,7 @@ impl MeshSummary {
             has_uvs: !mesh.uvs.is_empty(),
             has_colors: !mesh.colors.is_empty(),
             normals_from_file: mesh.normals_from_file,
-            findings: ember_ridge_core::mesh::check_mesh(mesh, role == Role::Low),
+            findings: ember_ridge_core::inspect::check_mesh(mesh, role == Role::Low),
         }
     }
 }

@@ -4,7 +4,7 @@
 use crate::api::{DisplayArray, DisplayHeader, DisplayPart};
 use ember_ridge_core::Mesh;
 use ember_ridge_core::glam::Vec3;
-use ember_ridge_core::mesh::{Unwrap, find_overlaps};
+use ember_ridge_core::layout::{Unwrap, find_overlaps};
 use ember_ridge_core::reach::LowSurface;
 use serde::Serialize;
 

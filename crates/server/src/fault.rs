@@ -32,6 +32,12 @@ pub struct Fault {
     problem: Problem,
 }
 
+impl std::fmt::Display for Fault {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.write_str(self.text())
+    }
+}
+
 pub type Result<T> = std::result::Result<T, Fault>;
 
 impl Fault {

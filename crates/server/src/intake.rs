@@ -3,11 +3,11 @@
 
 use crate::api::Role;
 use ember_ridge_core::Recipe;
-use ember_ridge_core::recipe::Source;
+use ember_ridge_core::recipe::MeshSource;
 
 /// Puts a file into the recipe. One of the same name and role is replaced, or the one named by `replaces`; another is added.
 /// A file that takes another's place keeps its UV choice and its steps; a low-poly takes the place of a plane made here.
-pub fn place(recipe: &mut Recipe, role: Role, source: Source, replaces: Option<&str>) {
+pub fn place(recipe: &mut Recipe, role: Role, source: MeshSource, replaces: Option<&str>) {
     let side = match role {
         Role::Cage => {
             recipe.cage = Some(source);
@@ -21,7 +21,7 @@ pub fn place(recipe: &mut Recipe, role: Role, source: Source, replaces: Option<&
     match replaced.or_else(|| side.iter().position(|s| s.file == source.file)) {
         Some(at) => {
             let old = &side[at];
-            side[at] = Source { uvs: old.uvs, steps: old.steps.clone(), ..source };
+            side[at] = MeshSource { uvs: old.uvs, steps: old.steps.clone(), ..source };
         }
         None => side.push(source),
     }

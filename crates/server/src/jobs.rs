@@ -215,7 +215,7 @@ fn bake(app: &App, job: &Run, running: &Running) -> Result<Option<(Baked, Naming
         return Ok(None);
     }
     let plan = match Plan::watched(&job.recipe, &scene, &watch) {
-        Ok(plan) => plan.keeping(),
+        Ok(plan) => plan.keeping(&app.kept_tiles(&job.recipe)?),
         Err(PlanFault::Stopped) => return Ok(None),
         Err(fault) => return Err(Fault::unusable(fault.to_string())),
     };
@@ -227,7 +227,7 @@ fn bake(app: &App, job: &Run, running: &Running) -> Result<Option<(Baked, Naming
     };
     watch.send("writing", 1.0, None);
     let naming = tokio::runtime::Handle::current().block_on(app.store.naming());
-    let kept = keep_maps(app, job, outcome, &|| watch.stopped())?;
+    let kept = keep_maps(app, outcome, &|| watch.stopped())?;
     Ok((!watch.stopped()).then_some((kept, naming)))
 }
 

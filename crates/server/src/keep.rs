@@ -2,12 +2,11 @@
 
 use crate::App;
 use crate::fault::Result;
-use ember_ridge_core::bake::{Outcome, Report, SheetFile};
-use ember_ridge_core::recipe::{ImageFormat, map_file_name};
-use ember_ridge_core::sheet::Depth;
+use ember_ridge_core::bake::{Outcome, Report};
+use ember_ridge_core::picture::{Depth, ImageFormat};
 use ember_ridge_formats::image::{ImageSpec, write_image, write_map, write_png};
-use ember_ridge_store::{Run, RunFile};
-use rayon::prelude::*;
+use ember_ridge_formats::keep::{MapFile, keep_run};
+use ember_ridge_store::RunFile;
 use rocket::http::Status;
 
 pub type Baked = (Report, Vec<RunFile>);
@@ -37,62 +36,31 @@ pub fn is_map(file: &RunFile) -> bool {
 
 /// Keeps all maps. One that fails is noted in the report and the others are kept all the same. Once `stopped`, no further
 /// map is begun, and what was kept by then is not in the ledger.
-pub fn keep_maps(app: &App, job: &Run, outcome: Outcome, stopped: &(dyn Fn() -> bool + Sync)) -> Result<Baked> {
-    // Sheet by sheet, all maps beside each other: they share the sheet's padding.
-    let mut kept: Vec<Vec<Result<Vec<RunFile>>>> = outcome.maps.iter().map(|_| Vec::new()).collect();
-    for sheet in (0..outcome.sheets.len()).take_while(|_| !stopped()) {
-        let keep = |map: usize| if stopped() { Ok(Vec::new()) } else { keep_map(app, job, &outcome, sheet, map) };
-        let of_sheet: Vec<_> = (0..outcome.maps.len()).into_par_iter().map(keep).collect();
-        kept.iter_mut().zip(of_sheet).for_each(|(of_map, made)| of_map.push(made));
+pub fn keep_maps(app: &App, outcome: Outcome, stopped: &(dyn Fn() -> bool + Sync)) -> Result<Baked> {
+    let mut kept = keep_run(outcome, stopped, |outcome, file| keep_map(app, outcome, file));
+    // For want of room the whole run can be made again once there is some.
+    if let Some(at) = kept.faults.iter().position(|(_, fault)| fault.status() == Status::InsufficientStorage) {
+        return Err(kept.faults.swap_remove(at).1);
     }
-    let several = outcome.sheets.len() > 1;
-    let mut report = outcome.report;
-    let mut files = Vec::new();
-    for (baked, sheets) in outcome.maps.iter().zip(kept) {
-        let Some(entry) = report.maps.get_mut(baked.id) else { continue };
-        if baked.error.is_some() {
-            continue;
-        }
-        for (name, made) in outcome.sheets.iter().zip(sheets) {
-            match made {
-                Ok(made) => {
-                    let file = made.iter().find(|f| is_map(f)).map(|f| f.file.clone()).unwrap_or_default();
-                    if entry.file.is_empty() {
-                        entry.file.clone_from(&file);
-                    }
-                    if several {
-                        entry.files.push(SheetFile { sheet: name.label(), file });
-                    }
-                    files.extend(made);
-                }
-                // For want of room the whole run can be made again once there is some.
-                Err(fault) if fault.status() == Status::InsufficientStorage => return Err(fault),
-                Err(fault) => entry.error = Some(fault.text().to_owned()),
-            }
-        }
-    }
-    Ok((report, files))
+    Ok((kept.report, kept.made.concat()))
 }
 
-fn keep_map(app: &App, job: &Run, outcome: &Outcome, sheet: usize, map: usize) -> Result<Vec<RunFile>> {
+fn keep_map(app: &App, outcome: &Outcome, of: &MapFile) -> Result<Vec<RunFile>> {
+    let &MapFile { sheet, map, ref file } = of;
     let baked = &outcome.maps[map];
-    if baked.error.is_some() {
-        return Ok(Vec::new());
-    }
-    let key = map_key(baked.id, sheet);
+    let key = map_key(baked.facts.id(), sheet);
     let mut files = Vec::new();
-    let file = map_file_name(&job.recipe.low[0].file, &outcome.sheets[sheet], baked.id, baked.format);
     let mut writer = app.store.blobs.writer()?;
     write_map(&mut writer, outcome, sheet, map).map_err(std::io::Error::from)?;
     let (hash, bytes) = writer.keep()?;
-    files.push(RunFile { map: key.clone(), file, hash, bytes: bytes as i64 });
-    if baked.format != ImageFormat::Png {
+    files.push(RunFile { map: key.clone(), file: file.clone(), hash, bytes: bytes as i64 });
+    if baked.facts.format != ImageFormat::Png {
         let mut writer = app.store.blobs.writer()?;
         write_view(&mut writer, outcome, sheet, map).map_err(std::io::Error::from)?;
         let (hash, bytes) = writer.keep()?;
         files.push(RunFile { map: view_name(&key), file: String::new(), hash, bytes: bytes as i64 });
     }
-    if let Some(small) = small_picture(outcome, sheet, baked.id)? {
+    if let Some(small) = small_picture(outcome, sheet, baked.facts.id())? {
         let bytes = small.len() as i64;
         let hash = app.store.blobs.put(&small)?;
         files.push(RunFile { map: small_name(&key), file: String::new(), hash, bytes });
@@ -108,13 +76,13 @@ pub fn write_view(
     map: usize,
 ) -> std::result::Result<(), ember_ridge_formats::image::WriteFault> {
     let baked = &outcome.maps[map];
-    let extreme = outcome.report.maps.get(baked.id).and_then(|m| m.extreme).filter(|_| baked.scale.is_none());
+    let extreme = outcome.report.maps.get(baked.facts.id()).and_then(|m| m.extreme).filter(|_| baked.scale.is_none());
     let spec = ImageSpec {
         size: outcome.size,
-        channels: baked.channels,
+        channels: baked.facts.shape.channels,
         format: ImageFormat::Png,
         depth: Depth::Eight,
-        color: baked.color || baked.flat,
+        color: baked.facts.kind().color || baked.facts.kind().flat,
         dither: false,
         notes: Vec::new(),
     };

@@ -1,4 +1,4 @@
-//! One budget for everything that is held in memory to be asked again: meshes, scenes with their kept rays, pictures, answers ready
+//! One budget for everything that is held in memory to be asked again: meshes, scenes, what proofs left for the next, pictures, answers ready
 //! to send. What was used longest ago goes first. Equal questions that come at once are worked out once.
 
 use crate::fault::{Fault, Result};
@@ -25,13 +25,19 @@ impl Held for ember_ridge_core::Mesh {
     }
 }
 
-impl Held for ember_ridge_core::bake::BakeScene {
+impl Held for ember_ridge_core::scene::BakeScene {
     fn held(&self) -> u64 {
         self.bytes() as u64
     }
 }
 
-impl Held for ember_ridge_core::sheet::Image {
+impl Held for ember_ridge_core::bake::KeptTiles {
+    fn held(&self) -> u64 {
+        self.bytes() as u64
+    }
+}
+
+impl Held for ember_ridge_core::picture::Image {
     fn held(&self) -> u64 {
         self.bytes()
     }

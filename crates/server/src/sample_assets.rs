@@ -6,7 +6,7 @@ use crate::fault::{Result, aside};
 use crate::routes::run_changes;
 use crate::scenes::summary_name;
 use ember_ridge_core::Recipe;
-use ember_ridge_core::recipe::Source;
+use ember_ridge_core::recipe::MeshSource;
 use ember_ridge_formats::mesh::{write_glb, write_obj, write_ply};
 use ember_ridge_samples::{Detail, SAMPLES, make};
 use ember_ridge_store::RunKind;
@@ -57,7 +57,7 @@ async fn add(app: &Arc<App>, name: &'static str) -> Result<()> {
 /// A sample whose files are in the store.
 struct Stored {
     recipe: Recipe,
-    summaries: Vec<(Role, Source, MeshSummary)>,
+    summaries: Vec<(Role, MeshSource, MeshSummary)>,
     finished: bool,
 }
 
@@ -81,7 +81,7 @@ fn store_meshes(app: &App, name: &str) -> Result<Stored> {
         }
         let (hash, bytes) = writer.keep()?;
         // Not kept in memory: the first bake reads the file back, as it does with anyone's.
-        sources[0] = Source { hash: Some(hash), ..Source::file(file) };
+        sources[0] = MeshSource { hash: Some(hash), ..MeshSource::file(file) };
         summaries.push((role, sources[0].clone(), MeshSummary::of(&mesh, bytes, role)));
     }
     Ok(Stored { recipe, summaries, finished: sample.finished })

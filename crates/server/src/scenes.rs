@@ -3,9 +3,11 @@
 use crate::App;
 use crate::api::{MeshSummary, Role};
 use crate::fault::{Fault, Result};
-use ember_ridge_core::bake::{BakeScene, Shares, shared_space};
-use ember_ridge_core::recipe::Source;
-use ember_ridge_core::sheet::Image;
+use ember_ridge_core::bake::KeptTiles;
+use ember_ridge_core::pairs::{Shares, shared_space};
+use ember_ridge_core::picture::{Image, PictureSource};
+use ember_ridge_core::recipe::MeshSource;
+use ember_ridge_core::scene::BakeScene;
 use ember_ridge_core::{Mesh, Recipe};
 use ember_ridge_formats::image::read_image;
 use ember_ridge_formats::read_mesh_with;
@@ -16,23 +18,23 @@ use std::sync::Arc;
 const CHECKS: u32 = 4;
 
 /// What a source's mesh is, as a key: the file's bytes, its name, which UVs are taken, and what is done to it.
-pub fn mesh_key(source: &Source) -> String {
+pub fn mesh_key(source: &MeshSource) -> String {
     let hash = source.hash.as_deref().unwrap_or("-");
-    let Source { file, uvs, steps, plane, beside, .. } = source;
+    let MeshSource { file, uvs, steps, plane, beside, .. } = source;
     format!("{hash}/{file}/{uvs:?}/{steps:?}/{plane:?}/{beside:?}")
 }
 
 /// What a recipe's meshes are, as a key: two recipes with the same key share a scene.
 pub fn scene_key(recipe: &Recipe) -> String {
-    let side = |sources: &[Source]| sources.iter().map(mesh_key).collect::<Vec<_>>().join("+");
-    let cage: Vec<Source> = recipe.cage.iter().cloned().collect();
+    let side = |sources: &[MeshSource]| sources.iter().map(mesh_key).collect::<Vec<_>>().join("+");
+    let cage: Vec<MeshSource> = recipe.cage.iter().cloned().collect();
     // Low-poly planes say themselves whether the sculpt repeats.
     format!("{}|{}|{}", side(&recipe.low), side(&recipe.high), side(&cage))
 }
 
 /// Under this name a file's summary is kept beside its hash: other UVs of the same file, other steps, and
 /// another use, are checked apart.
-pub fn summary_name(source: &Source, role: Role) -> String {
+pub fn summary_name(source: &MeshSource, role: Role) -> String {
     let plain = source.uvs.is_first() && source.steps.is_empty();
     let how = if plain { String::new() } else { format!(" {:?} {:?}", source.uvs, source.steps) };
     let beside: String = source.beside.iter().map(|f| format!(" {}", f.hash)).collect();
@@ -50,7 +52,7 @@ pub fn missing_side(recipe: &Recipe) -> Option<&'static str> {
 
 impl App {
     /// The mesh of a source, from memory or from its blob. Takes as long as parsing does.
-    pub fn mesh(&self, source: &Source) -> Result<Arc<Mesh>> {
+    pub fn mesh(&self, source: &MeshSource) -> Result<Arc<Mesh>> {
         if let Some(plane) = source.plane {
             return Ok(Arc::new(plane.mesh(&source.file)));
         }
@@ -60,7 +62,7 @@ impl App {
             .ok_or_else(|| Fault::unusable(format!("{}: its bytes are not here", source.file)))?;
         self.memory.once(&format!("mesh/{}", mesh_key(source)), || {
             if !source.steps.is_empty() {
-                let plain = self.mesh(&Source { steps: Vec::new(), ..source.clone() })?;
+                let plain = self.mesh(&MeshSource { steps: Vec::new(), ..source.clone() })?;
                 return Ok((*plain).clone().with_steps(&source.steps));
             }
             self.memory.room_to_read(&source.file, self.store.blobs.length(hash)?)?;
@@ -70,22 +72,17 @@ impl App {
         })
     }
 
-    pub fn keep_mesh(&self, source: &Source, mesh: Arc<Mesh>) {
+    pub fn keep_mesh(&self, source: &MeshSource, mesh: Arc<Mesh>) {
         self.memory.put(&format!("mesh/{}", mesh_key(source)), mesh);
     }
 
     /// The pictures a recipe reads, by the names it gives them.
     fn images(&self, recipe: &Recipe) -> Result<HashMap<String, Arc<Image>>> {
-        let mut images = HashMap::new();
-        for picture in recipe.pictures() {
-            let hash =
-                picture.hash.ok_or_else(|| Fault::unusable(format!("{}: its bytes are not here", picture.file)))?;
-            let image = self.memory.once(&format!("picture/{hash}/{}", picture.file), || {
-                Ok(read_image(&picture.file, &self.store.blobs.read(&hash)?)?)
-            })?;
-            images.insert(picture.file, image);
-        }
-        Ok(images)
+        recipe.read_pictures(|PictureSource { file, hash }| {
+            let hash = hash.as_ref().ok_or_else(|| Fault::unusable(format!("{file}: its bytes are not here")))?;
+            let read = || Ok(read_image(file, &self.store.blobs.read(hash)?)?);
+            self.memory.once(&format!("picture/{hash}/{file}"), read)
+        })
     }
 
     /// The scene of a recipe, built when it is not in memory. `goes_on` hears of each stage before it begins, and says
@@ -97,7 +94,7 @@ impl App {
         }
         let images = self.images(recipe)?;
         let scene = self.memory.once(&format!("scene/{}", scene_key(recipe)), || {
-            let load = |sources: &[Source]| {
+            let load = |sources: &[MeshSource]| {
                 let mesh = |source| stage("reading meshes").and_then(|()| self.mesh(source));
                 sources.iter().map(mesh).collect::<Result<Vec<_>>>()
             };
@@ -112,6 +109,11 @@ impl App {
             })
         })?;
         Ok(scene.with_images(images))
+    }
+
+    /// What proofs over the meshes of a recipe left for the next one.
+    pub fn kept_tiles(&self, recipe: &Recipe) -> Result<Arc<KeptTiles>> {
+        self.memory.once(&format!("kept/{}", scene_key(recipe)), || Ok(KeptTiles::default()))
     }
 
     /// How much of each sculpt part lies nearest to each low-poly part, from memory or measured now.
@@ -129,7 +131,7 @@ impl App {
     }
 
     /// The meshes of one side as one.
-    pub fn joined(&self, sources: &[Source]) -> Result<Arc<Mesh>> {
+    pub fn joined(&self, sources: &[MeshSource]) -> Result<Arc<Mesh>> {
         let meshes = sources.iter().map(|s| self.mesh(s)).collect::<Result<Vec<_>>>()?;
         // One file's mesh is shared, not copied: a sculpt's is large.
         match meshes.as_slice() {
@@ -139,7 +141,7 @@ impl App {
     }
 
     /// What is known of a source's file, made now if it was not kept.
-    pub async fn summary(self: &Arc<Self>, source: &Source, role: Role) -> Result<MeshSummary> {
+    pub async fn summary(self: &Arc<Self>, source: &MeshSource, role: Role) -> Result<MeshSummary> {
         let hash = source.hash.clone().unwrap_or_default();
         if let Some(plane) = source.plane {
             return Ok(MeshSummary::of(&plane.mesh(&source.file), 0, role));

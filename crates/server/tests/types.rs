@@ -1,23 +1,29 @@
 //! The page's types are the server's: this writes them out and fails when the file in the web part is not what they say.
 //! `UPDATE_TYPES=1 cargo test -p ember-ridge-server --test types` rewrites it.
 
-use ember_ridge_core::bake::{
-    Crossing, Estimate, Fate, MapReport, NeedleFate, RaySide, Report, SheetFile, Trace, TraceNeighbour, TracedRay,
-};
+use ember_ridge_core::bake::{Estimate, MapReport, Report, SheetFile};
+use ember_ridge_core::hits::HitRule;
+use ember_ridge_core::inspect::{IslandLine, MipLine, UvReport};
 use ember_ridge_core::maps::{
     AoSettings, BentNormalSettings, CavityMethod, CavitySettings, ColorFrom, ColorSettings, CurvatureEncoding,
     CurvatureSettings, DisplacementSettings, EmissionSettings, Falloff, Green, IdSettings, IdSource, MadeFrom, MapKind,
     MapSettings, MapShape, MetallicSettings, MissSettings, NormalObjectSettings, NormalSettings, Occluders,
     OpacitySettings, PaletteEntry, PositionAxis, PositionSettings, RoughnessSettings, ThicknessSettings,
 };
-use ember_ridge_core::mesh::{IslandLine, MeshStep, MipLine, Turn, UvReport};
-use ember_ridge_core::reach::{FitLimit, FitReport, MarkKind, ResolvedReach, SuggestedReach};
-use ember_ridge_core::recipe::{
-    Axis, Brush, Change, Conflict, Direction, Distance, Endings, Facing, FileBeside, GROWING_LISTS, HandPair, HitRule,
-    ImageFormat, Layout, NAMED_LISTS, NormalMapSource, Padding, Pairing, PartReach, PictureSource, Plane, PlaneTarget,
-    Reach, ReachSide, Recipe, SheetSettings, Source, Stroke, UvChoice,
+use ember_ridge_core::mesh::{Facing, Plane, PlaneTarget, UvChoice};
+use ember_ridge_core::pairs::{Endings, HandPair, Pairing};
+use ember_ridge_core::picture::{Depth, ImageFormat, PictureSource};
+use ember_ridge_core::reach::{
+    Axis, Brush, Direction, FitLimit, FitReport, MarkKind, PartReach, Reach, ReachSide, ResolvedReach, Stroke,
+    SuggestedReach,
 };
-use ember_ridge_core::sheet::Depth;
+use ember_ridge_core::recipe::{
+    Change, Conflict, FileBeside, GROWING_LISTS, MeshSource, NAMED_LISTS, NormalMapSource, Recipe,
+};
+use ember_ridge_core::review::{Crossing, Fate, NeedleFate, RaySide, Trace, TraceNeighbour, TracedRay};
+use ember_ridge_core::sheet::{Layout, Padding, SheetSettings};
+use ember_ridge_core::step::{MeshStep, Turn};
+use ember_ridge_core::surface::Distance;
 use ember_ridge_core::trace::BackFaces;
 use ember_ridge_core::{Exception, Finding, FindingKind, Fix, FixOn, Place, Severity};
 use ember_ridge_server::Problem;
@@ -48,7 +54,7 @@ fn the_pages_types_are_the_servers() {
         UvChoice,
         Facing,
         PlaneTarget,
-        Source,
+        MeshSource,
         FileBeside,
         PictureSource,
         NormalMapSource,

@@ -1,7 +1,7 @@
 //! The store on real folders: data of the version before, steps back and forth, numbers, what is broken off, what is collected.
 
 use ember_ridge_core::Recipe;
-use ember_ridge_core::recipe::Source;
+use ember_ridge_core::recipe::MeshSource;
 use ember_ridge_store::{MOST_REVISIONS, RunFile, RunKind, RunStatus, Store, StoreFault};
 use sqlx::sqlite::SqliteConnectOptions;
 use sqlx::{Row, SqlitePool};
@@ -179,7 +179,7 @@ async fn the_collector_takes_what_nothing_names_and_waits_for_what_is_being_name
         ["kept", "undone", "loose"].map(|text| store.blobs.put(text.as_bytes()).expect("works"));
     let with = |hash: &str| {
         let mut recipe = sized(16);
-        recipe.low.push(Source { hash: Some(hash.to_owned()), ..Source::file("lid.obj") });
+        recipe.low.push(MeshSource { hash: Some(hash.to_owned()), ..MeshSource::file("lid.obj") });
         recipe
     };
     let id = store.add_asset(&with(&kept)).await.expect("works");
@@ -252,10 +252,10 @@ async fn a_run_ends_with_all_its_files_or_none() {
     let id = store.add_asset(&sized(16)).await.expect("works");
     let run = store.add_run(id, RunKind::Final, &sized(16), &["first run".into()]).await.expect("works");
     let (low, high) = (plane(0.0), plane(0.1));
-    let scene = ember_ridge_core::bake::BakeScene::new(&[&low], &[&high], None).expect("fits");
+    let scene = ember_ridge_core::scene::BakeScene::new(&[&low], &[&high], None).expect("fits");
     let mut recipe = sized(16);
-    recipe.low.push(Source::file("lid_low.obj"));
-    recipe.high.push(Source::file("lid_high.obj"));
+    recipe.low.push(MeshSource::file("lid_low.obj"));
+    recipe.high.push(MeshSource::file("lid_high.obj"));
     // Vertex colours are what the sculpt does not have: that map fails.
     recipe.maps = ["normal", "color"].iter().filter_map(|m| ember_ridge_core::maps::MapSettings::by_id(m)).collect();
     let plan = ember_ridge_core::bake::Plan::new(&recipe, &scene).expect("plans");
@@ -277,7 +277,7 @@ async fn a_run_ends_with_all_its_files_or_none() {
 }
 
 fn plane(height: f32) -> ember_ridge_core::Mesh {
-    use ember_ridge_core::recipe::{Facing, PlaneTarget};
+    use ember_ridge_core::mesh::{Facing, PlaneTarget};
     let plane = PlaneTarget { facing: Facing::Y, middle: [0.0, height, 0.0], size: [1.0, 1.0], repeats: false };
     plane.mesh("lid")
 }

@@ -94,7 +94,7 @@ size: [number, number],
  */
 repeats: boolean, };
 
-export type Source = { file: string, 
+export type MeshSource = { file: string, 
 /**
  * BLAKE3 of the file's bytes, hexadecimal. When given, another file of the same name is refused.
  */
@@ -386,11 +386,11 @@ flat: boolean,
  */
 heights: boolean, };
 
-export type Recipe = { version: number, asset: string, low: Array<Source>, 
+export type Recipe = { version: number, asset: string, low: Array<MeshSource>, 
 /**
  * The sculpt; may be empty when every map comes from `normal_map`.
  */
-high: Array<Source>, cage?: Source | null, 
+high: Array<MeshSource>, cage?: MeshSource | null, 
 /**
  * Occlusion, curvature and cavity may be made from this and the low-poly alone.
  */

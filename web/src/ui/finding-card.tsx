@@ -2,7 +2,7 @@
 import { CircleAlert, CircleCheck, Info, TriangleAlert } from "lucide-react";
 import { useState } from "react";
 import { useRecipe } from "../api/queries";
-import type { Finding, Fix, Recipe, RunView, Severity, Source } from "../api/types";
+import type { Finding, Fix, MeshSource, Recipe, RunView, Severity } from "../api/types";
 import { traceAt } from "../reach/trace";
 import { useStore } from "../state";
 
@@ -14,10 +14,10 @@ const MARKS: Record<Severity, { icon: typeof Info; color: string; word: string }
 
 /** The recipe with a finding's fix recorded as a step of the files it is for. */
 export function withFix(recipe: Recipe, finding: Finding, fix: Fix): Recipe {
-  const taken = (s: Source): Source => ({ ...s, steps: [...(s.steps ?? []), fix.step] });
+  const taken = (s: MeshSource): MeshSource => ({ ...s, steps: [...(s.steps ?? []), fix.step] });
   if (fix.on === "sculpt") return { ...recipe, high: recipe.high.map(taken) };
   const file = finding.place.file;
-  const own = (side: Source[]) => side.map((s) => (s.file === file ? taken(s) : s));
+  const own = (side: MeshSource[]) => side.map((s) => (s.file === file ? taken(s) : s));
   return recipe.low.some((s) => s.file === file)
     ? { ...recipe, low: own(recipe.low) }
     : { ...recipe, high: own(recipe.high) };

@@ -1,10 +1,11 @@
 //! Small pictures of the maps of a bake while they fill. Anyone may look at any time; they are for looking only.
 
-use super::hits::TileHits;
-use super::plan::Plan;
-use crate::maps::MapShape;
-use crate::sheet::quantise;
-use std::sync::{Mutex, MutexGuard, PoisonError};
+use super::facts::MapFacts;
+use super::plan::{Plan, PlannedMap};
+use crate::hits::TileHits;
+use crate::picture::quantise;
+use parking_lot::Mutex;
+use std::sync::Arc;
 
 /// Texels along the side of a small picture, at most.
 pub const PREVIEW_SIDE: u32 = 512;
@@ -27,11 +28,7 @@ pub struct Canvas {
 }
 
 struct MapView {
-    id: &'static str,
-    shape: MapShape,
-    /// Full range of raw values that have no fixed one, as half the scale: what has been met so far, or what was set.
-    heights: bool,
-    set_scale: Option<f32>,
+    facts: Arc<MapFacts>,
     sheets: Vec<Mutex<Picture>>,
 }
 
@@ -43,21 +40,14 @@ struct Picture {
     extreme: f32,
 }
 
-fn locked<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
-    mutex.lock().unwrap_or_else(PoisonError::into_inner)
-}
-
 impl Canvas {
     pub(super) fn new(plan: &Plan, blind: bool) -> Canvas {
         let side = plan.recipe.sheet.size.min(PREVIEW_SIDE);
-        let view = |map: &super::plan::PlannedMap| MapView {
-            id: map.settings.id(),
-            shape: map.shape,
-            heights: map.heights,
-            set_scale: map.set_scale,
-            sheets: plan.sheets.iter().map(|_| Mutex::default()).collect(),
+        let view = |map: &PlannedMap| MapView {
+            facts: map.facts.clone(),
+            sheets: plan.rays.sheets.iter().map(|_| Mutex::default()).collect(),
         };
-        Canvas { side, sheets: plan.sheets.len(), blind, maps: plan.maps.iter().map(view).collect() }
+        Canvas { side, sheets: plan.rays.sheets.len(), blind, maps: plan.maps.iter().map(view).collect() }
     }
 
     pub fn sheets(&self) -> usize {
@@ -66,18 +56,19 @@ impl Canvas {
 
     /// A map as it stands; None for an unknown map or sheet, or when nobody was to look.
     pub fn preview(&self, sheet: usize, map: &str) -> Option<Preview> {
-        let view = self.maps.iter().find(|m| m.id == map).filter(|_| !self.blind)?;
-        let channels = view.shape.channels;
-        let extreme = view.sheets.iter().map(|sheet| locked(sheet).extreme).fold(f32::MIN_POSITIVE, f32::max);
-        let scale = view.set_scale.unwrap_or(2.0 * extreme);
-        let picture = locked(view.sheets.get(sheet)?);
+        let view = self.maps.iter().find(|m| m.facts.id() == map).filter(|_| !self.blind)?;
+        let channels = view.facts.shape.channels;
+        let extreme = view.sheets.iter().map(|sheet| sheet.lock().extreme).fold(f32::MIN_POSITIVE, f32::max);
+        // The range of heights is what has been met so far, or what was set.
+        let scale = view.facts.set_scale().unwrap_or(2.0 * extreme);
+        let picture = view.sheets.get(sheet)?.lock();
         let texels = (self.side * self.side) as usize;
         let mut rows = Vec::with_capacity(texels * channels);
         for texel in 0..texels {
             for c in 0..channels {
                 let shown = match picture.covered.get(texel) {
-                    None | Some(false) => view.shape.neutral[c],
-                    Some(true) if view.heights => 0.5 + picture.values[texel * channels + c] / scale,
+                    None | Some(false) => view.facts.shape.neutral[c],
+                    Some(true) if view.facts.heights() => 0.5 + picture.values[texel * channels + c] / scale,
                     Some(true) => picture.values[texel * channels + c],
                 };
                 rows.push(quantise(shown, 255.0) as u8);
@@ -91,8 +82,8 @@ impl Canvas {
             return;
         }
         let view = &self.maps[map];
-        let channels = view.shape.channels;
-        let mut picture = locked(&view.sheets[hits.sheet]);
+        let channels = view.facts.shape.channels;
+        let mut picture = view.sheets[hits.sheet].lock();
         picture.extreme = picture.extreme.max(extreme);
         if picture.covered.is_empty() {
             let texels = (self.side * self.side) as usize;

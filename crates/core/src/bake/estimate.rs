@@ -1,6 +1,7 @@
 //! What a bake will cost, from the rates an earlier one of the same asset ran at. Only where that run made nothing of the kind
 //! does a rate come from its primary rays.
 
+use super::facts::MapFacts;
 use super::report::Report;
 use crate::maps::MapSettings;
 use crate::recipe::Recipe;
@@ -43,7 +44,7 @@ pub fn estimate(recipe: &Recipe, last: &Report) -> Option<Estimate> {
     let work = last.ray_seconds * samples + recipe.maps.iter().map(of_map).sum::<f64>();
     let side = u64::from(recipe.sheet.size);
     let sheets = last.sheets.len().max(1) as u64;
-    let bytes_of = |map: &MapSettings| (map.shape().channels * map.stored_bytes(recipe)) as u64;
+    let bytes_of = |map: &MapSettings| MapFacts::new(map, recipe).waiting_bytes() as u64;
     let bytes = side * side * sheets * recipe.maps.iter().map(bytes_of).sum::<u64>();
     Some(Estimate { seconds: (work * last.seconds / spent) as f32, bytes })
 }

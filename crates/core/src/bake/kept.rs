@@ -2,12 +2,13 @@
 //! that runs as it did before is not traced again, and a texel whose rays all do is not worked on again; because a tile is a pure
 //! function of these, the bytes are those of a bake from nothing. Kept for sheets as small as proofs.
 
-use super::hits::TileHits;
 use super::plan::Plan;
-use crate::recipe::{HitRule, SheetSettings};
+use crate::hits::{EarlierHits, HitRule, TileHits, TileNumber};
+use crate::sheet::SheetSettings;
 use crate::trace::{BackFaces, Sight};
+use parking_lot::Mutex;
 use rustc_hash::FxHashMap;
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::Arc;
 
 /// Sheets with more samples than this leave nothing: they are finals, and their rays would fill memory.
 const MOST_SAMPLES: u64 = 1 << 20;
@@ -36,7 +37,7 @@ impl Frame {
             },
             hit: recipe.hit,
             back_faces: recipe.back_faces,
-            sights: plan.pairs.sights.clone(),
+            sights: plan.rays.pairs.sights.clone(),
             beside: format!("{} {:?}", recipe.seed, recipe.normal_map),
         }
     }
@@ -65,7 +66,7 @@ pub(super) struct KeptTile {
 #[derive(Default)]
 struct Store {
     frame: Option<Frame>,
-    tiles: FxHashMap<(usize, usize), KeptTile>,
+    tiles: FxHashMap<TileNumber, KeptTile>,
 }
 
 /// What the last bakes of a scene left.
@@ -80,9 +81,9 @@ pub(super) struct Keeping<'a> {
     /// By low part: the parts of the sculpt it sees are those of before.
     same_part: Vec<bool>,
     same_beside: bool,
-    tiles: FxHashMap<(usize, usize), KeptTile>,
+    tiles: FxHashMap<TileNumber, KeptTile>,
     frame: Frame,
-    left: Mutex<FxHashMap<(usize, usize), KeptTile>>,
+    left: Mutex<FxHashMap<TileNumber, KeptTile>>,
 }
 
 /// Maps kept beside the present ones, such as those of fewer rays.
@@ -90,26 +91,27 @@ const OTHER_MAPS: usize = 24;
 
 impl KeptTiles {
     /// Bytes it holds in memory.
-    pub(super) fn bytes(&self) -> usize {
-        let store = self.store.lock().unwrap_or_else(PoisonError::into_inner);
+    pub fn bytes(&self) -> usize {
+        let store = self.store.lock();
         let maps = |tile: &KeptTile| tile.maps.iter().map(|m| 4 * m.values.len() + m.stale.len()).sum::<usize>();
         store.tiles.values().map(|tile| tile.hits.bytes() + maps(tile)).sum()
     }
 
     /// What a bake of `plan` can take over; None when it is too large to leave anything.
-    pub(super) fn for_plan(&self, plan: &Plan) -> Option<Keeping<'_>> {
+    pub(super) fn for_plan<'a>(plan: &'a Plan) -> Option<Keeping<'a>> {
+        let kept = plan.kept.as_deref()?;
         let sheet = &plan.recipe.sheet;
-        let samples = u64::from(sheet.size).pow(2) * u64::from(sheet.samples) * plan.sheets.len() as u64;
-        if !plan.keeps || samples > MOST_SAMPLES || plan.own_surface {
+        let samples = u64::from(sheet.size).pow(2) * u64::from(sheet.samples) * plan.rays.sheets.len() as u64;
+        if samples > MOST_SAMPLES || plan.rays.scene.own_surface {
             return None;
         }
         let frame = Frame::of(plan);
-        let store = self.store.lock().unwrap_or_else(PoisonError::into_inner);
+        let store = kept.store.lock();
         let before = store.frame.as_ref().filter(|f| f.same_rays(&frame));
-        let parts = plan.pairs.sights.len();
+        let parts = plan.rays.pairs.sights.len();
         let same = |part: usize| before.is_some_and(|b| b.sights.get(part) == frame.sights.get(part));
         Some(Keeping {
-            kept: self,
+            kept,
             same_part: (0..parts).map(same).collect(),
             same_beside: before.is_some_and(|b| b.beside == frame.beside),
             tiles: if before.is_some() { store.tiles.clone() } else { FxHashMap::default() },
@@ -120,20 +122,15 @@ impl KeptTiles {
 }
 
 impl Keeping<'_> {
-    /// The tile as it was left, and which low parts see what they saw then.
-    pub fn tile(&self, sheet: usize, tile: usize) -> Option<(&KeptTile, &[bool])> {
-        self.tiles.get(&(sheet, tile)).map(|kept| (kept, self.same_part.as_slice()))
+    /// The tile as it was left.
+    pub fn tile(&self, number: TileNumber) -> Option<EarlierHits<'_>> {
+        self.tiles.get(&number).map(|kept| EarlierHits { hits: &kept.hits, same_part: &self.same_part })
     }
 
     /// The values of a map to begin with, and a mark for each texel that it has to work on again, besides those whose rays are
     /// `changed`. None when nothing is kept of it.
-    pub fn values(
-        &self,
-        (sheet, tile): (usize, usize),
-        map: &str,
-        changed: &[bool],
-    ) -> Option<(Arc<Vec<f32>>, Vec<bool>)> {
-        let kept = self.tiles.get(&(sheet, tile)).filter(|_| self.same_beside)?;
+    pub fn values(&self, number: TileNumber, map: &str, changed: &[bool]) -> Option<(Arc<Vec<f32>>, Vec<bool>)> {
+        let kept = self.tiles.get(&number).filter(|_| self.same_beside)?;
         let own = kept.maps.iter().find(|v| v.map == map)?;
         let wanted = changed.iter().zip(&own.stale).map(|(changed, stale)| changed | stale);
         Some((own.values.clone(), wanted.collect()))
@@ -141,15 +138,9 @@ impl Keeping<'_> {
 
     /// Leaves a tile for the next bake: its hits and the values of its maps. `changed` marks texels whose rays run otherwise than
     /// before: what is kept of other maps is stale there.
-    pub fn leave(
-        &self,
-        (sheet, tile): (usize, usize),
-        hits: Arc<TileHits>,
-        maps: Vec<(String, Vec<f32>)>,
-        changed: &[bool],
-    ) {
+    pub fn leave(&self, number: TileNumber, hits: Arc<TileHits>, maps: Vec<(String, Vec<f32>)>, changed: &[bool]) {
         let own: Vec<&String> = maps.iter().map(|(m, _)| m).collect();
-        let others = self.tiles.get(&(sheet, tile)).filter(|_| self.same_beside).into_iter().flat_map(|k| &k.maps);
+        let others = self.tiles.get(&number).filter(|_| self.same_beside).into_iter().flat_map(|k| &k.maps);
         let mut entries: Vec<KeptValues> = others
             .filter(|v| !own.contains(&&v.map))
             .take(OTHER_MAPS)
@@ -164,13 +155,13 @@ impl Keeping<'_> {
             stale: vec![false; changed.len()],
         }));
         let kept = KeptTile { hits, maps: entries };
-        self.left.lock().unwrap_or_else(PoisonError::into_inner).insert((sheet, tile), kept);
+        self.left.lock().insert(number, kept);
     }
 
     /// The bake ran to its end: what it left takes the place of what was kept.
     pub fn finish(self) {
-        let mut store = self.kept.store.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut store = self.kept.store.lock();
         store.frame = Some(self.frame);
-        store.tiles = self.left.into_inner().unwrap_or_else(PoisonError::into_inner);
+        store.tiles = self.left.into_inner();
     }
 }

@@ -2,36 +2,28 @@
 //! one tile's height at a time; no map is ever whole in memory unless someone asks for [`Outcome::pixels`].
 
 use super::counts::Counts;
-use super::few::Few;
+use super::facts::MapFacts;
 use super::padding::SheetPadding;
 use super::plan::Plan;
 use super::report::Report;
-use super::spool::{Spool, Stored};
+use super::spool::Spool;
 use super::{Canvas, Preview};
-use crate::maps::{MapShape, PaletteEntry};
-use crate::recipe::{ImageFormat, Padding, SheetName};
-use crate::sheet::{Coverage, Depth, Pixels, TILE, Tile, tiles_in_morton_order};
+use crate::hits::TileNumber;
+use crate::maps::PaletteEntry;
+use crate::picture::Pixels;
+use crate::scene::Few;
+use crate::sheet::{Coverage, Padding, SheetName, TILE, Tile, tiles_in_morton_order};
 use std::sync::Arc;
 
 /// One finished map.
 #[derive(Clone, Debug, PartialEq)]
 pub struct BakedMap {
-    pub id: &'static str,
-    pub channels: usize,
-    pub format: ImageFormat,
-    pub depth: Depth,
-    /// True for colours meant to be seen, which are sRGB-encoded; false for data.
-    pub color: bool,
-    /// True for flat colours that must not be changed by so much as a step.
-    pub flat: bool,
+    pub facts: Arc<MapFacts>,
     /// Displacement: the distance from black to white, scene units. None for float files, which hold the height itself.
     pub scale: Option<f32>,
     pub palette: Option<Vec<PaletteEntry>>,
     /// Why it could not be made; there are no rows then.
     pub error: Option<String>,
-    neutral: &'static [f32],
-    heights: bool,
-    stored: Stored,
 }
 
 /// Sheets whose padding is held at a time: those that are being written.
@@ -56,8 +48,8 @@ pub struct Outcome {
 }
 
 /// Number under which a tile of a map waits in the spool.
-pub(super) fn slot(plan_maps: usize, tiles: usize, sheet: usize, tile: usize, map: usize) -> usize {
-    (sheet * tiles + tile) * plan_maps + map
+pub(super) fn slot(maps: usize, tiles: usize, number: TileNumber, map: usize) -> usize {
+    (number.sheet * tiles + number.tile) * maps + map
 }
 
 impl Outcome {
@@ -77,23 +69,15 @@ impl Outcome {
             tiles[(tile.y / TILE * across + tile.x / TILE) as usize] = number as u32;
         }
         let maps = plan.maps.iter().zip(&counts.maps).map(|(map, tally)| {
-            let floats = map.depth == Depth::Float || map.format == ImageFormat::Exr;
             // Nothing stands out: any scale says so; one that is a fair length keeps readers from dividing by zero.
-            let measured = if tally.extreme > 0.0 { 2.0 * tally.extreme } else { plan.scene.diagonal().max(1e-30) };
-            let kind = map.settings.kind();
+            let flat = || plan.rays.scene.diagonal().max(1e-30);
+            let measured = || if tally.extreme > 0.0 { 2.0 * tally.extreme } else { flat() };
+            let scaled = map.facts.heights() && !map.facts.floats();
             BakedMap {
-                id: kind.id,
-                channels: map.shape.channels,
-                format: map.format,
-                depth: map.depth,
-                color: kind.color,
-                flat: kind.flat,
-                scale: (map.heights && !floats).then(|| map.set_scale.unwrap_or(measured)),
+                facts: map.facts.clone(),
+                scale: scaled.then(|| map.facts.set_scale().unwrap_or_else(measured)),
                 palette: map.work.as_ref().ok().and_then(|w| w.palette()).map(<[PaletteEntry]>::to_vec),
                 error: map.work.as_ref().err().cloned(),
-                neutral: map.shape.neutral,
-                heights: map.heights,
-                stored: map.stored,
             }
         });
         Outcome {
@@ -133,10 +117,10 @@ impl Outcome {
         sink: &mut dyn FnMut(&[f32]) -> Result<(), E>,
     ) -> Result<(), E> {
         let (size, baked, covered) = (self.size as usize, &self.maps[map], &self.covered[sheet]);
-        let channels = baked.channels;
+        let channels = baked.facts.shape.channels;
         let neutral: Vec<f32> = match baked.scale {
-            None if baked.heights => vec![0.0; channels],
-            _ => baked.neutral.to_vec(),
+            None if baked.facts.heights() => vec![0.0; channels],
+            _ => baked.facts.shape.neutral.to_vec(),
         };
         let make = || Ok(SheetPadding::new(covered, self.size, self.padding, &self.order));
         let padding = self.paddings.get(sheet, make).map_err(|stopped| stopped.to_string())?;
@@ -167,15 +151,18 @@ impl Outcome {
     /// Values of the texels that padding may copy, in the order of their numbers.
     fn border_values(&self, sheet: usize, map: usize, padding: &SheetPadding) -> Result<Vec<f32>, String> {
         let baked = &self.maps[map];
-        let mut values = vec![0.0; padding.borders() * baked.channels];
+        let mut values = vec![0.0; padding.borders() * baked.facts.shape.channels];
         let mut bytes = Vec::new();
         for tile in (0..self.order.len()).filter(|&tile| !padding.in_tile(tile).is_empty()) {
-            if !self.spool.fetch(slot(self.maps.len(), self.order.len(), sheet, tile, map), &mut bytes)? {
+            if !self
+                .spool
+                .fetch(slot(self.maps.len(), self.order.len(), TileNumber { sheet, tile }, map), &mut bytes)?
+            {
                 continue;
             }
             for &(nth, number) in padding.in_tile(tile) {
-                let at = number as usize * baked.channels;
-                baked.value(&bytes, nth as usize, &mut values[at..at + baked.channels]);
+                let at = number as usize * baked.facts.shape.channels;
+                baked.value(&bytes, nth as usize, &mut values[at..at + baked.facts.shape.channels]);
             }
         }
         Ok(values)
@@ -190,7 +177,7 @@ impl Outcome {
         bytes: &mut Vec<u8>,
         mut each: impl FnMut(usize, usize, &[f32]),
     ) -> Result<(), String> {
-        let at = slot(self.maps.len(), self.order.len(), sheet, number, map);
+        let at = slot(self.maps.len(), self.order.len(), TileNumber { sheet, tile: number }, map);
         if !self.spool.fetch(at, bytes)? {
             return Ok(());
         }
@@ -202,9 +189,9 @@ impl Outcome {
                 if !covered.get(y * self.size as usize + x) {
                     continue;
                 }
-                baked.value(bytes, next, &mut value[..baked.channels]);
+                baked.value(bytes, next, &mut value[..baked.facts.shape.channels]);
                 next += 1;
-                each(x, y, &value[..baked.channels]);
+                each(x, y, &value[..baked.facts.shape.channels]);
             }
         }
         Ok(())
@@ -216,8 +203,8 @@ impl Outcome {
     /// Why the spool cannot be read.
     pub fn pixels(&self, sheet: usize, map: usize) -> Result<Pixels, String> {
         let baked = &self.maps[map];
-        let entries = self.size as usize * self.size as usize * baked.channels;
-        let mut pixels = Pixels::filled(baked.depth, entries, &[0.0]);
+        let entries = self.size as usize * self.size as usize * baked.facts.shape.channels;
+        let mut pixels = Pixels::filled(baked.facts.depth, entries, &[0.0]);
         let mut at = 0;
         self.stream::<String>(sheet, map, &mut |rows| {
             for &value in rows {
@@ -230,19 +217,14 @@ impl Outcome {
     }
 }
 
-/// Shape of a map, for those who stream it.
 impl BakedMap {
     /// The value of a tile's covered texel number `nth` as the file is to hold it.
     fn value(&self, tile: &[u8], nth: usize, value: &mut [f32]) {
         for (c, slot) in value.iter_mut().enumerate() {
-            *slot = self.stored.unpack(tile, nth * self.channels + c);
+            *slot = self.facts.stored.unpack(tile, nth * self.facts.shape.channels + c);
         }
         if let Some(scale) = self.scale {
             value[0] = 0.5 + value[0] / scale;
         }
-    }
-
-    pub fn shape(&self) -> MapShape {
-        MapShape { channels: self.channels, neutral: self.neutral }
     }
 }

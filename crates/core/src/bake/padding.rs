@@ -1,7 +1,6 @@
 //! Where the texels around islands take their values from, worked out once a sheet for all of its maps.
 
-use crate::recipe::Padding;
-use crate::sheet::{Coverage, NO_SOURCE, PaddingRows, Tile};
+use crate::sheet::{Coverage, NO_SOURCE, Padding, PaddingRows, Tile};
 
 /// Padded texels whose sources are held; a sheet with more of them is worked out anew for each map, row by row.
 const MOST_HELD: usize = 1 << 24;

@@ -2,9 +2,9 @@
 
 use crate::finding::Finding;
 use crate::maps::PaletteEntry;
+use crate::picture::Depth;
 use crate::reach::ResolvedReach;
 use crate::recipe::Recipe;
-use crate::sheet::Depth;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use ts_rs::TS;

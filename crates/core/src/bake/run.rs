@@ -3,19 +3,19 @@
 
 use super::canvas::Canvas;
 use super::counts::Counts;
-use super::hits::{Leave, Scratch, TileHits};
-use super::kept::Keeping;
+use super::kept::{Keeping, KeptTiles};
 use super::outcome::{Outcome, slot};
-use super::packed::HitStore;
 use super::plan::Plan;
 use super::report::{MapReport, Report};
 use super::spool::{MemorySpool, Spool};
+use crate::hits::{HitStore, Scratch, TileHits, TileNumber, TileSource};
 use crate::maps::TileWork;
 use crate::sheet::Coverage;
+use parking_lot::Mutex;
 use rayon::prelude::*;
 use std::collections::BTreeMap;
+use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
-use std::sync::{Arc, Mutex, PoisonError};
 
 /// What a bake needs from the outside. All methods are called from worker threads.
 pub trait Watch: Sync {
@@ -112,20 +112,14 @@ fn run_in_pool(
         plan,
         watch,
         canvas: &canvas,
-        covered: plan.sheets.iter().map(|_| Mutex::new(Coverage::new(plan.recipe.sheet.size))).collect(),
+        covered: plan.rays.sheets.iter().map(|_| Mutex::new(Coverage::new(plan.recipe.sheet.size))).collect(),
         spool: &*spool,
         hits,
-        keeping: plan.scene.kept.for_plan(plan),
-        map_keys: plan.maps.iter().map(|m| format!("{:?}", m.settings)).collect(),
+        keeping: KeptTiles::for_plan(plan),
+        map_keys: plan.maps.iter().map(|m| format!("{:?}", m.facts.settings)).collect(),
         fault: Mutex::default(),
     };
-    let busy: Vec<(usize, usize)> = plan
-        .sheets
-        .iter()
-        .enumerate()
-        .flat_map(|(s, sheet)| (0..sheet.tiles.len()).map(move |t| (s, t)))
-        .filter(|&(s, t)| !plan.sheets[s].candidates[t].is_empty())
-        .collect();
+    let busy = plan.rays.busy_tiles();
     let (next, done) = (AtomicUsize::new(0), AtomicUsize::new(0));
 
     let work = |_: usize| {
@@ -136,14 +130,13 @@ fn run_in_pool(
             if at >= busy.len() || watch.stopped() || shared.failed() {
                 return counts;
             }
-            let (sheet, tile) = busy[at];
-            shared.bake_tile(sheet, tile, &mut counts, &mut scratch);
+            shared.bake_tile(busy[at], &mut counts, &mut scratch);
             watch.tile_done(done.fetch_add(1, Ordering::Relaxed) + 1, busy.len(), &canvas);
         }
     };
     let counts =
         (0..threads).into_par_iter().with_max_len(1).map(work).reduce(|| Counts::for_plan(plan), Counts::merged);
-    if let Some(fault) = shared.fault.into_inner().unwrap_or_else(PoisonError::into_inner) {
+    if let Some(fault) = shared.fault.into_inner() {
         return Err(Ended::Spool(fault));
     }
     if watch.stopped() {
@@ -152,11 +145,11 @@ fn run_in_pool(
     if let Some(keeping) = shared.keeping {
         keeping.finish();
     }
-    let covered = shared.covered.into_iter().map(|c| c.into_inner().unwrap_or_else(PoisonError::into_inner)).collect();
+    let covered = shared.covered.into_iter().map(|c| c.into_inner()).collect();
     let report = report(plan, &counts, watch.now() - started);
     let mut outcome = Outcome::new(plan, covered, counts, report, spool, canvas);
     for map in &outcome.maps {
-        if let Some(entry) = outcome.report.maps.get_mut(map.id) {
+        if let Some(entry) = outcome.report.maps.get_mut(map.facts.id()) {
             entry.scale = map.scale;
             entry.error.clone_from(&map.error);
         }
@@ -166,35 +159,33 @@ fn run_in_pool(
 
 impl Shared<'_> {
     fn failed(&self) -> bool {
-        self.fault.lock().unwrap_or_else(PoisonError::into_inner).is_some()
+        self.fault.lock().is_some()
     }
 
-    fn bake_tile(&self, sheet: usize, number: usize, counts: &mut Counts, scratch: &mut Scratch) {
+    fn bake_tile(&self, number: TileNumber, counts: &mut Counts, scratch: &mut Scratch) {
         let plan = self.plan;
         let before = self.watch.now();
-        let kept = self.keeping.as_ref().and_then(|k| k.tile(sheet, number));
-        let leave = if self.keeping.is_some() { Leave::Rays } else { Leave::Nothing };
-        let kept = kept.map(|(tile, same_part)| (&*tile.hits, same_part));
-        let hits = TileHits::trace(plan, (sheet, number), kept, (leave, self.hits), scratch);
+        let source = TileSource { earlier: self.keeping.as_ref().and_then(|k| k.tile(number)), store: self.hits };
+        let hits = TileHits::trace(&plan.rays, number, &source, scratch);
         counts.ray_seconds += self.watch.now() - before;
-        counts.take(plan, &hits);
+        counts.take(&plan.rays, &hits);
         {
-            let mut covered = self.covered[sheet].lock().unwrap_or_else(PoisonError::into_inner);
+            let mut covered = self.covered[number.sheet].lock();
             for (texel, _) in hits.texels() {
                 covered.set(hits.texel_on_sheet(texel, plan.recipe.sheet.size));
             }
         }
-        let tile = &plan.sheets[sheet].tiles[number];
+        let tile = &plan.rays.sheets[number.sheet].tiles[number.tile];
         let changed = hits.changed();
         let of_before = |map: usize| {
             // Heights along the averaged direction do not follow from rays that run otherwise.
-            let follows = plan.field.all_averaged() || !plan.maps[map].heights;
+            let follows = plan.rays.field.all_averaged() || !plan.maps[map].facts.heights();
             let keeping = self.keeping.as_ref().filter(|_| follows)?;
-            keeping.values((sheet, number), &self.map_keys[map], &changed)
+            keeping.values(number, &self.map_keys[map], &changed)
         };
         let before: Vec<_> = (0..plan.maps.len()).map(of_before).collect();
         let mut left = Vec::new();
-        let mut work = TileWork::new(plan, &hits, scratch);
+        let mut work = TileWork::new(&plan.rays, &hits, scratch);
         let mut values = Vec::new();
         for (map, planned) in plan.maps.iter().enumerate() {
             let Ok(task) = &planned.work else { continue };
@@ -203,20 +194,20 @@ impl Shared<'_> {
             work.wanted = before[map].as_ref().map(|(_, wanted)| wanted.as_slice());
             match &before[map] {
                 Some((kept, _)) => values.extend_from_slice(kept),
-                None => values.resize(tile.texels() * planned.shape.channels, 0.0),
+                None => values.resize(tile.texels() * planned.facts.shape.channels, 0.0),
             }
             // Texels that are worked on again begin from nothing, as in a bake from nothing.
-            let channels = planned.shape.channels;
+            let channels = planned.facts.shape.channels;
             work.wanted_texels().for_each(|(texel, _)| values[texel * channels..(texel + 1) * channels].fill(0.0));
-            let rays = work.rays;
+            let traced = work.traced;
             task.evaluate(&mut work, &mut values);
-            counts.maps[map].rays += work.rays - rays;
-            let extreme = if planned.heights { counts.take_heights(plan, map, &hits, &values) } else { 0.0 };
+            counts.maps[map].rays += work.traced - traced;
+            let extreme = if planned.facts.heights() { counts.take_heights(plan, map, &hits, &values) } else { 0.0 };
             self.canvas.put(map, &hits, &values, plan.recipe.sheet.size, extreme);
-            let bytes = planned.stored.pack(&hits, planned.shape.channels, &values);
-            let tiles = plan.sheets[sheet].tiles.len();
-            if let Err(fault) = self.spool.keep(slot(plan.maps.len(), tiles, sheet, number, map), bytes) {
-                *self.fault.lock().unwrap_or_else(PoisonError::into_inner) = Some(fault);
+            let bytes = planned.facts.stored.pack(&hits, planned.facts.shape.channels, &values);
+            let tiles = plan.rays.sheets[number.sheet].tiles.len();
+            if let Err(fault) = self.spool.keep(slot(plan.maps.len(), tiles, number, map), bytes) {
+                *self.fault.lock() = Some(fault);
             }
             counts.maps[map].seconds += self.watch.now() - begun;
             if self.keeping.is_some() {
@@ -225,7 +216,7 @@ impl Shared<'_> {
         }
         drop(work);
         if let Some(keeping) = &self.keeping {
-            keeping.leave((sheet, number), Arc::new(hits), left, &changed);
+            keeping.leave(number, Arc::new(hits), left, &changed);
         }
     }
 }
@@ -247,29 +238,29 @@ fn report(plan: &Plan, counts: &Counts, seconds: f64) -> Report {
                 rays: tally.rays,
                 width: size,
                 height: size,
-                depth: map.depth,
-                encoding: map.settings.encoding(),
+                depth: map.facts.depth,
+                encoding: map.facts.settings.encoding(),
                 scale: None,
-                extreme: map.heights.then_some(tally.extreme),
+                extreme: map.facts.heights().then_some(tally.extreme),
                 palette: map.work.as_ref().ok().and_then(|w| w.palette()).map(<[_]>::to_vec),
                 error: None,
             };
-            (map.settings.id().to_owned(), report)
+            (map.facts.id().to_owned(), report)
         })
         .collect();
     Report {
         version: 1,
         recipe: plan.recipe.clone(),
-        reach: plan.field.summary,
+        reach: plan.rays.field.summary,
         seconds,
         ray_seconds: counts.ray_seconds,
         rays: counts.rays + counts.maps.iter().map(|m| m.rays).sum::<u64>(),
         kept_rays: counts.kept_rays,
-        texels: u64::from(size) * u64::from(size) * plan.sheets.len() as u64,
+        texels: u64::from(size) * u64::from(size) * plan.rays.sheets.len() as u64,
         covered: counts.covered,
         misses: counts.misses,
         back_faces: counts.back_faces,
-        sheets: plan.sheets.iter().map(|s| s.name.label()).collect(),
+        sheets: plan.rays.sheets.iter().map(|s| s.name.label()).collect(),
         maps: written,
         findings,
     }

@@ -1,9 +1,10 @@
 //! Where finished tiles wait until whole rows can be written. Small bakes wait in memory; whoever bakes large sheets may give a
 //! spool that lies elsewhere. Only covered texels are kept, at no more precision than the file will hold.
 
-use super::hits::TileHits;
-use crate::sheet::quantise;
-use std::sync::{Mutex, PoisonError};
+use crate::hits::TileHits;
+use crate::maps::MapKind;
+use crate::picture::{Depth, ImageFormat, quantise};
+use parking_lot::Mutex;
 
 /// Keeps the bytes of tiles by number. Called from many threads.
 pub trait Spool: Send + Sync {
@@ -28,7 +29,7 @@ pub struct MemorySpool {
 
 impl Spool for MemorySpool {
     fn keep(&self, slot: usize, bytes: Vec<u8>) -> Result<(), String> {
-        let mut slots = self.slots.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut slots = self.slots.lock();
         if slots.len() <= slot {
             slots.resize(slot + 1, None);
         }
@@ -38,7 +39,7 @@ impl Spool for MemorySpool {
 
     fn fetch(&self, slot: usize, into: &mut Vec<u8>) -> Result<bool, String> {
         into.clear();
-        let slots = self.slots.lock().unwrap_or_else(PoisonError::into_inner);
+        let slots = self.slots.lock();
         let kept = slots.get(slot).and_then(Option::as_ref);
         into.extend(kept.into_iter().flatten());
         Ok(kept.is_some())
@@ -47,13 +48,23 @@ impl Spool for MemorySpool {
 
 /// How values of a map wait in the spool.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum Stored {
+pub(super) enum Stored {
     U8,
     U16,
     F32,
 }
 
 impl Stored {
+    /// No more precise than the file.
+    pub fn for_file(kind: &MapKind, format: ImageFormat, depth: Depth, dither: bool) -> Stored {
+        let floats = depth == Depth::Float || format == ImageFormat::Exr;
+        match (kind.heights, floats, depth) {
+            (true, ..) | (_, true, _) => Stored::F32,
+            (_, _, Depth::Eight) if !dither || kind.flat => Stored::U8,
+            _ => Stored::U16,
+        }
+    }
+
     pub fn bytes(self) -> usize {
         match self {
             Stored::U8 => 1,

@@ -2,7 +2,7 @@
 
 use super::gather::{Falloff, GatherSpec, Occluders, RAY_COUNTS, Side};
 use super::{DetailMap, MadeFrom, Map, MapKind, MapShape, MapWork, Setup, TileWork, check_distance, distance_words};
-use crate::recipe::Distance;
+use crate::surface::Distance;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 use ts_rs::TS;
@@ -46,12 +46,8 @@ impl Map for AoSettings {
 
     fn prepare(&self, setup: &Setup) -> Result<Box<dyn MapWork>, String> {
         let distance = setup.distance(self.distance, AUTO_DISTANCE);
-        let spec = GatherSpec::new(
-            self.rays,
-            (distance, self.falloff, Side::Outward),
-            (&self.occluders, &self.clear),
-            (setup.scene, setup.pairs, setup.recipe.seed),
-        )?;
+        let spec =
+            GatherSpec::new(setup, self.rays, distance, self.falloff, Side::Outward, &self.occluders, &self.clear)?;
         match self.from {
             MadeFrom::Sculpt => {
                 setup.needs_sculpt()?;

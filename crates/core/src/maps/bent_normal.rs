@@ -4,7 +4,7 @@ use super::ao::{AUTO_DISTANCE, check_rays};
 use super::gather::{Falloff, GatherSpec, Occluders, Side};
 use super::normal::{put_normal, to_tangent_space};
 use super::{Green, Map, MapKind, MapShape, MapWork, Setup, TileWork, check_distance, distance_words};
-use crate::recipe::Distance;
+use crate::surface::Distance;
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
@@ -44,12 +44,8 @@ impl Map for BentNormalSettings {
     fn prepare(&self, setup: &Setup) -> Result<Box<dyn MapWork>, String> {
         setup.needs_sculpt()?;
         let distance = setup.distance(self.distance, AUTO_DISTANCE);
-        let spec = GatherSpec::new(
-            self.rays,
-            (distance, Falloff::None, Side::Outward),
-            (&self.occluders, &self.clear),
-            (setup.scene, setup.pairs, setup.recipe.seed),
-        )?;
+        let spec =
+            GatherSpec::new(setup, self.rays, distance, Falloff::None, Side::Outward, &self.occluders, &self.clear)?;
         Ok(Box::new(BentNormalTask { spec, green: self.y.sign() }))
     }
 

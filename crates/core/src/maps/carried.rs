@@ -2,9 +2,10 @@
 //! stands for, and averaged.
 
 use super::{MapKind, MapWork, Setup, TileWork};
-use crate::bake::BakeScene;
-use crate::finding::{Finding, FindingKind, Place, Severity};
+use crate::finding::Finding;
+use crate::inspect::MovedPicture;
 use crate::mesh::{Laid, Mesh, Surface};
+use crate::scene::BakeScene;
 use crate::trace::Hit;
 use glam::{Vec3, Vec4};
 
@@ -18,8 +19,7 @@ pub(super) fn sample_side(scene: &BakeScene, low: u32, per_unit: f32) -> f32 {
 
 /// Samples along a UV unit of the run's sheets.
 pub(super) fn samples_along(tile: &TileWork) -> f32 {
-    let sheet = &tile.plan.recipe.sheet;
-    sheet.size as f32 * (sheet.samples as f32).sqrt()
+    tile.plan.size as f32 * (tile.plan.samples as f32).sqrt()
 }
 
 /// What of a surface a map shows.
@@ -56,10 +56,10 @@ impl CarriedTask {
     }
 
     fn at(&self, mesh: &Mesh, hit: &Hit, side: f32) -> Vec3 {
-        let Some(surface) = mesh.look_of(hit.triangle).and_then(|look| look.surface.as_ref()) else {
+        let Some(surface) = mesh.look_of(hit.at.triangle).and_then(|look| look.surface.as_ref()) else {
             return self.shown.bare;
         };
-        let picture = (self.shown.picture)(surface).and_then(|p| p.at(mesh, (hit.triangle, hit.v, hit.w), side));
+        let picture = (self.shown.picture)(surface).and_then(|p| p.at(mesh, hit.at, side));
         (self.shown.value)(surface, picture.unwrap_or(Vec4::ONE))
     }
 }
@@ -71,7 +71,7 @@ impl MapWork for CarriedTask {
             let (mut sum, mut count) = (Vec3::ZERO, 0);
             for s in samples {
                 let Some(hit) = hits.hit(s) else { continue };
-                sum += self.at(&scene.high, &hit, sample_side(scene, hits.low(s).0, per_unit));
+                sum += self.at(&scene.high, &hit, sample_side(scene, hits.low(s).triangle, per_unit));
                 count += 1;
             }
             if count > 0 {
@@ -87,64 +87,12 @@ impl MapWork for CarriedTask {
     }
 }
 
-/// A sheet this many times finer or coarser than the picture, along a side, is told of.
-const UNLIKE: f64 = 2.0;
-
-/// A note when the sheets hold far more or fewer texels than a picture that the map of this `label` is taken from, by the density
-/// of both on the surface, averaged over area.
+/// A note when the sheets and the pictures that the map of this label is taken from differ much in texels.
 pub(super) fn texels_unlike<'a>(
     setup: &Setup,
-    label: &str,
+    map: &str,
     pictures: impl Fn(u32) -> Option<&'a Laid>,
 ) -> Option<Finding> {
-    let (low, high) = (&setup.scene.low.mesh, &*setup.scene.high);
-    let area = |mesh: &Mesh, t: u32| f64::from(mesh.area_normal(t).length());
-    let size = f64::from(setup.recipe.sheet.size);
-    let (mut sheet, mut sheet_area) = (0.0, 0.0);
-    for t in 0..low.triangles.len() as u32 {
-        let [a, b, c] = low.corner_uvs(t);
-        sheet += f64::from((b - a).perp_dot(c - a).abs()) * size * size;
-        sheet_area += area(low, t);
-    }
-    let (mut picture, mut picture_area, mut sides) = (0.0, 0.0, [0, 0]);
-    for t in 0..high.triangles.len() as u32 {
-        let Some(laid) = pictures(t) else { continue };
-        picture += laid.texels_on(high, t);
-        picture_area += area(high, t);
-        sides = [sides[0].max(laid.image.width), sides[1].max(laid.image.height)];
-    }
-    if sheet <= 0.0 || picture <= 0.0 || sheet_area <= 0.0 || picture_area <= 0.0 {
-        return None;
-    }
-    // Along a side.
-    let ratio = ((sheet / sheet_area) / (picture / picture_area)).sqrt();
-    let fitting = size / ratio;
-    let picture = format!("the picture it is taken from ({} x {})", sides[0], sides[1]);
-    let (reason, remedy) = if ratio > UNLIKE {
-        (
-            format!(
-                "{label}: the sheet has {ratio:.1} times as many texels per side as {picture}, so it shows no more detail"
-            ),
-            format!("A sheet of about {fitting:.0} texels per side shows as much"),
-        )
-    } else if ratio * UNLIKE < 1.0 {
-        (
-            format!(
-                "{label}: {picture} has {:.1} times as many texels per side as the sheet, so fine detail is averaged away",
-                1.0 / ratio
-            ),
-            format!("A sheet of about {fitting:.0} texels per side keeps it"),
-        )
-    } else {
-        return None;
-    };
-    Some(Finding {
-        fixes: Vec::new(),
-        allowed: None,
-        kind: FindingKind::PictureTexels,
-        severity: Severity::Note,
-        place: Place::default(),
-        reason,
-        remedy,
-    })
+    let scene = setup.scene;
+    MovedPicture { map, low: &scene.low.mesh, high: &scene.high, size: setup.size }.finding(pictures)
 }

@@ -2,10 +2,10 @@
 //! once its slower bends are taken off.
 
 use super::ao::check_rays;
-use super::curvature::{AUTO_DETAIL, Source};
+use super::curvature::{AUTO_DETAIL, BendSource};
 use super::gather::{Falloff, GatherSpec, Occluders, Side};
 use super::{DetailMap, MadeFrom, Map, MapKind, MapShape, MapWork, Setup, TileWork, check_distance, distance_words};
-use crate::recipe::Distance;
+use crate::surface::Distance;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 use ts_rs::TS;
@@ -65,20 +65,23 @@ impl Map for CavitySettings {
         }
         let how = match (self.method, self.from) {
             (CavityMethod::Occlusion, MadeFrom::Sculpt) => How::Rays(GatherSpec::new(
+                setup,
                 self.rays,
-                (detail * NEAR, Falloff::Linear, Side::Outward),
-                (&Occluders::Pair, &[]),
-                (setup.scene, setup.pairs, setup.recipe.seed),
+                detail * NEAR,
+                Falloff::Linear,
+                Side::Outward,
+                &Occluders::Pair,
+                &[],
             )?),
             (CavityMethod::Occlusion, MadeFrom::NormalMap) => How::Relief(setup.detail.clone()?, detail * NEAR),
             (CavityMethod::Curvature, MadeFrom::Sculpt) => How::Bends {
-                fine: Source::Sculpt(setup.curvature(detail)?),
-                slow: Source::Sculpt(setup.curvature(detail * SLOW)?),
+                fine: BendSource::Sculpt(setup.curvature(detail)?),
+                slow: BendSource::Sculpt(setup.curvature(detail * SLOW)?),
                 radius: detail * 2.0,
             },
             (CavityMethod::Curvature, MadeFrom::NormalMap) => How::Bends {
-                fine: Source::NormalMap(setup.detail.clone()?, detail),
-                slow: Source::NormalMap(setup.detail.clone()?, detail * SLOW),
+                fine: BendSource::NormalMap(setup.detail.clone()?, detail),
+                slow: BendSource::NormalMap(setup.detail.clone()?, detail * SLOW),
                 radius: detail * 2.0,
             },
         };
@@ -122,7 +125,7 @@ impl Map for CavitySettings {
 enum How {
     Rays(GatherSpec),
     Relief(Arc<DetailMap>, f32),
-    Bends { fine: Source, slow: Source, radius: f32 },
+    Bends { fine: BendSource, slow: BendSource, radius: f32 },
 }
 
 struct CavityTask {

@@ -5,8 +5,7 @@ use super::carried::{sample_side, samples_along, texels_unlike};
 use super::{Map, MapKind, MapShape, MapWork, Setup, TileWork};
 use crate::finding::Finding;
 use crate::mesh::{Laid, MaterialLook, Mesh};
-use crate::recipe::PictureSource;
-use crate::sheet::{Sampler, linear_to_srgb, srgb_byte_to_linear};
+use crate::picture::{PictureSource, Sampler, linear_to_srgb, srgb_byte_to_linear};
 use crate::trace::Hit;
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
@@ -138,18 +137,17 @@ struct ColorTask {
 
 impl ColorTask {
     fn vertex_color(&self, mesh: &Mesh, hit: &Hit) -> Vec3 {
-        let [a, b, c] =
-            mesh.triangles[hit.triangle as usize].map(|v| Vec3::from(mesh.colors[v as usize].map(srgb_byte_to_linear)));
-        a + (b - a) * hit.v + (c - a) * hit.w
+        let corner = |v: u32| Vec3::from(mesh.colors[v as usize].map(srgb_byte_to_linear));
+        hit.at.between(mesh.triangles[hit.at.triangle as usize].map(corner))
     }
 
     /// Linear light at a hit, averaged over a square of `side` scene units.
     fn at(&self, mesh: &Mesh, hit: &Hit, side: f32) -> Vec3 {
-        let place = (hit.triangle, hit.v, hit.w);
+        let place = hit.at;
         match &self.source {
             Carrier::Vertices => self.vertex_color(mesh, hit),
             Carrier::Picture(picture) => picture.at(mesh, place, side).unwrap_or_default().truncate(),
-            Carrier::Materials => match mesh.look_of(hit.triangle) {
+            Carrier::Materials => match mesh.look_of(hit.at.triangle) {
                 None if mesh.colors.is_empty() => Vec3::splat(0.5),
                 None => self.vertex_color(mesh, hit),
                 Some(look) => {
@@ -176,7 +174,7 @@ impl MapWork for ColorTask {
             let mut count = 0;
             for s in samples {
                 let Some(hit) = hits.hit(s) else { continue };
-                sum += self.at(&scene.high, &hit, sample_side(scene, hits.low(s).0, per_unit));
+                sum += self.at(&scene.high, &hit, sample_side(scene, hits.low(s).triangle, per_unit));
                 count += 1;
             }
             let over = if self.times_opacity { all } else { count };

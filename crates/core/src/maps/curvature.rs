@@ -2,8 +2,7 @@
 
 use super::{DetailMap, MadeFrom, Map, MapKind, MapShape, MapWork, Setup, TileWork, check_distance, distance_words};
 use crate::mesh::CurvatureField;
-use crate::recipe::Distance;
-use crate::trace::hit_point;
+use crate::surface::Distance;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 use ts_rs::TS;
@@ -58,9 +57,9 @@ impl Map for CurvatureSettings {
         let source = match self.from {
             MadeFrom::Sculpt => {
                 setup.needs_sculpt()?;
-                Source::Sculpt(setup.curvature(detail)?)
+                BendSource::Sculpt(setup.curvature(detail)?)
             }
-            MadeFrom::NormalMap => Source::NormalMap(setup.detail.clone()?, detail),
+            MadeFrom::NormalMap => BendSource::NormalMap(setup.detail.clone()?, detail),
         };
         Ok(Box::new(CurvatureTask { source, radius, encoding: self.encoding }))
     }
@@ -101,34 +100,34 @@ impl Map for CurvatureSettings {
     }
 }
 
-pub(super) enum Source {
+pub(super) enum BendSource {
     Sculpt(Arc<CurvatureField>),
     /// The normal map, and the size its curvature is averaged over.
     NormalMap(Arc<DetailMap>, f32),
 }
 
-impl Source {
+impl BendSource {
     /// Mean curvature averaged over the texel's hits, 1 / scene units; 0 without any.
     pub fn mean(&self, tile: &TileWork, samples: std::ops::Range<usize>) -> f32 {
         let (scene, hits) = (&tile.plan.scene, tile.hits);
         match self {
-            Source::Sculpt(field) => {
+            BendSource::Sculpt(field) => {
                 let (mut sum, mut count) = (0.0, 0);
                 for s in samples {
                     let Some(hit) = hits.hit(s) else { continue };
                     let along = if hit.back { -1.0 } else { 1.0 };
-                    sum += along * field.at(&scene.high, hit.triangle, hit.v, hit.w, hit_point(&scene.high, &hit));
+                    sum += along * field.at(&scene.high, hit.at);
                     count += 1;
                 }
                 sum / count.max(1) as f32
             }
-            Source::NormalMap(detail, size) => detail.mean(scene, hits, samples, |at| detail.curvature(at, *size)),
+            BendSource::NormalMap(detail, size) => detail.mean(scene, hits, samples, |at| detail.curvature(at, *size)),
         }
     }
 }
 
 struct CurvatureTask {
-    source: Source,
+    source: BendSource,
     radius: f32,
     encoding: CurvatureEncoding,
 }

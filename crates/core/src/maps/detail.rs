@@ -6,10 +6,12 @@
 //! the low-poly's own shape) is not here.
 
 use super::normal::{Green, decode_normal};
-use crate::bake::{BakeScene, TileHits};
-use crate::mesh::find_islands;
+use crate::hits::TileHits;
+use crate::layout::find_islands;
+use crate::picture::Image;
 use crate::reach::LowSurface;
-use crate::sheet::Image;
+use crate::scene::BakeScene;
+use crate::surface::MeshPoint;
 use glam::{DVec2, Vec2, Vec3, dvec2, vec2};
 use std::f32::consts::{FRAC_PI_2, PI};
 use std::ops::Range;
@@ -38,7 +40,7 @@ pub struct DetailMap {
 
 /// A texel of the normal map, on a triangle of the low-poly.
 #[derive(Clone, Copy)]
-pub(super) struct Spot {
+pub(super) struct MapTexel {
     x: i64,
     y: i64,
     triangle: u32,
@@ -77,8 +79,8 @@ impl DetailMap {
             map.fill(island_of[t as usize], uvs, area, |at, v, w| {
                 let rgb = image.texel((at as i64 % width) as u32, (at as i64 / width) as u32);
                 let tangent = decode_normal([rgb[0], rgb[1], rgb[2]], green);
-                let own = low.shading_normal((t, v, w));
-                let bent = low.frame(t, v, w).map_or(own, |frame| (frame * tangent).normalize_or(own));
+                let own = low.mesh.normal_at(MeshPoint::new(t, v, w));
+                let bent = low.frame(MeshPoint::new(t, v, w)).map_or(own, |frame| (frame * tangent).normalize_or(own));
                 let up = bent.dot(own).max(1.0 / STEEPEST);
                 // Moving along the low surface by `step`, a surface with this normal rises by so much.
                 let rise = |step: Vec3| {
@@ -119,9 +121,9 @@ impl DetailMap {
     }
 
     /// The texel of the map under a point of the low-poly; the nearest one of the same island where the point lies on the rim.
-    fn spot(&self, scene: &BakeScene, (triangle, v, w): (u32, f32, f32)) -> Option<Spot> {
-        let [a, b, c] = scene.low.mesh.corner_uvs(triangle);
-        let uv = a + (b - a) * v + (c - a) * w;
+    fn texel(&self, scene: &BakeScene, at: MeshPoint) -> Option<MapTexel> {
+        let triangle = at.triangle;
+        let uv = at.between(scene.low.mesh.corner_uvs(triangle));
         let (x, y) = ((uv.x * self.width as f32).floor() as i64, ((1.0 - uv.y) * self.height as f32).floor() as i64);
         // The island's number is that of any texel filled by its triangles; the four neighbours help out at the rim.
         for (dx, dy) in [(0, 0), (-1, 0), (1, 0), (0, -1), (0, 1)] {
@@ -129,7 +131,7 @@ impl DetailMap {
             if x >= 0 && y >= 0 && x < self.width && y < self.height {
                 let island = self.islands[(y * self.width + x) as usize];
                 if island != VOID {
-                    return Some(Spot { x, y, triangle, island });
+                    return Some(MapTexel { x, y, triangle, island });
                 }
             }
         }
@@ -142,17 +144,17 @@ impl DetailMap {
         scene: &BakeScene,
         hits: &TileHits,
         samples: Range<usize>,
-        ask: impl Fn(Spot) -> f32,
+        ask: impl Fn(MapTexel) -> f32,
     ) -> f32 {
         let (mut sum, mut count, mut last) = (0.0, 0, None);
         for s in samples {
-            let Some(spot) = self.spot(scene, hits.low(s)) else { continue };
+            let Some(texel) = self.texel(scene, hits.low(s)) else { continue };
             // Samples on the same texel of the map need not ask twice.
             let value = match last {
-                Some((x, y, value)) if (x, y) == (spot.x, spot.y) => value,
-                _ => ask(spot),
+                Some((x, y, value)) if (x, y) == (texel.x, texel.y) => value,
+                _ => ask(texel),
             };
-            last = Some((spot.x, spot.y, value));
+            last = Some((texel.x, texel.y, value));
             sum += value;
             count += 1;
         }
@@ -160,22 +162,22 @@ impl DetailMap {
     }
 
     /// What `ask` says of a point the map knows nothing about: an open, flat one.
-    fn flat(&self, ask: &impl Fn(Spot) -> f32) -> f32 {
-        ask(Spot { x: -1, y: -1, triangle: 0, island: VOID })
+    fn flat(&self, ask: &impl Fn(MapTexel) -> f32) -> f32 {
+        ask(MapTexel { x: -1, y: -1, triangle: 0, island: VOID })
     }
 
     /// Mean curvature of the relief and the low-poly's shading together, averaged over `size`; 1 / scene units, convex positive.
     ///
     /// H = tr(dn/dP) / 2, by central differences of the normal over a step of `size` each way.
-    pub(super) fn curvature(&self, spot: Spot, size: f32) -> f32 {
-        let Some(here) = self.at(spot.x, spot.y, spot.island) else { return 0.0 };
-        let steps = self.steps[spot.triangle as usize];
+    pub(super) fn curvature(&self, texel: MapTexel, size: f32) -> f32 {
+        let Some(here) = self.at(texel.x, texel.y, texel.island) else { return 0.0 };
+        let steps = self.steps[texel.triangle as usize];
         let along = |axis: usize| -> Option<(Vec3, Vec3)> {
             let reach = (size / steps[axis].length().max(f32::MIN_POSITIVE)).round().clamp(1.0, FURTHEST) as i64;
             let (dx, dy) = if axis == 0 { (1, 0) } else { (0, 1) };
             let far = |sign: i64| {
                 (1..=reach).rev().find_map(|n| {
-                    let at = self.at(spot.x + sign * n * dx, spot.y + sign * n * dy, spot.island)?;
+                    let at = self.at(texel.x + sign * n * dx, texel.y + sign * n * dy, texel.island)?;
                     Some((at, sign * n))
                 })
             };
@@ -195,9 +197,9 @@ impl DetailMap {
 
     /// Share of the cosine-weighted sky that the relief leaves open within `distance`: horizons along slices through the
     /// point, integrated as in Jimenez and others, "Practical Real-Time Strategies for Accurate Indirect Occlusion", 2016.
-    pub(super) fn openness(&self, spot: Spot, distance: f32) -> f32 {
-        let Some(here) = self.at(spot.x, spot.y, spot.island) else { return 1.0 };
-        let [right, down] = self.steps[spot.triangle as usize];
+    pub(super) fn openness(&self, texel: MapTexel, distance: f32) -> f32 {
+        let Some(here) = self.at(texel.x, texel.y, texel.island) else { return 1.0 };
+        let [right, down] = self.steps[texel.triangle as usize];
         let up = right.cross(down).try_normalize().map(|n| if n.dot(self.normals[here]) < 0.0 { -n } else { n });
         let (Some(up), Some(x_axis)) = (up, right.try_normalize()) else { return 1.0 };
         let y_axis = up.cross(x_axis);
@@ -225,8 +227,8 @@ impl DetailMap {
             }
             let lean = libm::atan2f(in_slice.dot(way), in_slice.dot(up));
             let step = texels(d);
-            let ahead = FRAC_PI_2 - libm::atanf(self.rise(spot, step, distance));
-            let behind = FRAC_PI_2 - libm::atanf(self.rise(spot, -step, distance));
+            let ahead = FRAC_PI_2 - libm::atanf(self.rise(texel, step, distance));
+            let behind = FRAC_PI_2 - libm::atanf(self.rise(texel, -step, distance));
             let ahead = ahead.min(lean + FRAC_PI_2);
             let behind = (-behind).max(lean - FRAC_PI_2);
             let arc = |h: f32| 0.25 * (libm::cosf(lean) - libm::cosf(2.0 * h - lean) + 2.0 * h * libm::sinf(lean));
@@ -237,17 +239,17 @@ impl DetailMap {
 
     /// The steepest view up along a line: the largest of height over distance within `distance`. `step` is in texels per scene
     /// unit.
-    fn rise(&self, spot: Spot, step: Vec2, distance: f32) -> f32 {
+    fn rise(&self, texel: MapTexel, step: Vec2, distance: f32) -> f32 {
         let texels_long = (step.abs().max_element() * distance).min(FURTHEST);
         let count = texels_long.ceil().max(1.0) as i64;
         let unit = step / step.abs().max_element().max(f32::MIN_POSITIVE);
         let stride = unit.length() / step.length().max(f32::MIN_POSITIVE);
         let mut height = 0.0;
         let mut steepest = -STEEPEST;
-        let Some(mut last) = self.at(spot.x, spot.y, spot.island) else { return 0.0 };
+        let Some(mut last) = self.at(texel.x, texel.y, texel.island) else { return 0.0 };
         for n in 1..=count {
-            let (x, y) = (spot.x + (unit.x * n as f32).round() as i64, spot.y + (unit.y * n as f32).round() as i64);
-            let Some(next) = self.at(x, y, spot.island) else { break };
+            let (x, y) = (texel.x + (unit.x * n as f32).round() as i64, texel.y + (unit.y * n as f32).round() as i64);
+            let Some(next) = self.at(x, y, texel.island) else { break };
             height += (self.slopes[last] + self.slopes[next]).dot(unit) * 0.5;
             last = next;
             steepest = f32::max(steepest, height / (n as f32 * stride));

@@ -2,7 +2,7 @@
 //! way the other rays run, so that a renderer can move the surface there without tearing it at hard edges.
 
 use super::{Map, MapKind, MapShape, MapWork, Setup, TileWork, check_distance, distance_words};
-use crate::recipe::Distance;
+use crate::surface::Distance;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 

@@ -2,7 +2,7 @@
 
 use super::carried::{CarriedTask, Shown};
 use super::{Map, MapKind, MapShape, MapWork, Setup};
-use crate::sheet::linear_to_srgb;
+use crate::picture::linear_to_srgb;
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;

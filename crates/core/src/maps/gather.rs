@@ -8,10 +8,12 @@
 //! Scrambling", JCGT 2020). Scrambling only permutes the net's cells, so ray number `k` of every texel can be taken from cell `k`:
 //! rays of neighbouring texels then run nearly the same way, and eight of them make a packet that holds together.
 
-use super::TileWork;
-use crate::bake::{BakeScene, PairTable, Scratch, TileHits};
+use super::{Setup, TileWork};
+use crate::hits::{Scratch, TileHits};
 use crate::mesh::Mesh;
-use crate::trace::{BackFaces, LANES, Packet, RaySpan, Seen, Sight, hit_point};
+use crate::pairs::PairTable;
+use crate::scene::BakeScene;
+use crate::trace::{BackFaces, LANES, Packet, RaySpan, Seen, Sight};
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
 use std::rc::Rc;
@@ -91,13 +93,16 @@ impl GatherSpec {
     /// # Errors
     /// A part name that the sculpt does not have.
     pub fn new(
+        setup: &Setup,
         rays: u32,
-        (distance, falloff, side): (f32, Falloff, Side),
-        (occluders, clear): (&Occluders, &[String]),
-        (scene, pairs, seed): (&BakeScene, &PairTable, u64),
+        distance: f32,
+        falloff: Falloff,
+        side: Side,
+        occluders: &Occluders,
+        clear: &[String],
     ) -> Result<GatherSpec, String> {
-        let sights = Arc::new(sights(scene, pairs, occluders, clear)?);
-        let sets = Arc::new(DirectionSets::new(rays, seed));
+        let sights = Arc::new(sights(setup.scene, setup.pairs, occluders, clear)?);
+        let sets = Arc::new(DirectionSets::new(rays, setup.seed));
         Ok(GatherSpec { rays, distance, falloff, side, body: Body::Sculpt, sights, sets })
     }
 
@@ -254,7 +259,7 @@ pub(super) struct Gathered {
 }
 
 /// Where one texel's rays start: its hit samples, ready.
-struct Source {
+struct TexelRays {
     texel: u32,
     set: usize,
     starts: std::ops::Range<usize>,
@@ -297,19 +302,19 @@ impl TileWork<'_> {
         let (plan, hits) = (self.plan, self.hits);
         let mut starts = Vec::new();
         // Texels with hits, low part by low part in blocks of four by two.
-        let mut sources: Vec<(u32, u32, Source)> = Vec::new();
+        let mut sources: Vec<(u32, u32, TexelRays)> = Vec::new();
         for (texel, samples) in self.wanted_texels() {
             if std::mem::replace(&mut gathered.done[texel], true) {
                 continue;
             }
-            let part = plan.scene.low.parts[hits.low(samples.start).0 as usize];
+            let part = plan.scene.low.parts[hits.low(samples.start).triangle as usize];
             let before = starts.len();
             starts.extend(samples.filter_map(|s| start_of(&plan.scene, hits, s, spec)));
             if starts.len() > before {
                 let (x, y) = (texel as u32 % hits.tile.width, texel as u32 / hits.tile.width);
                 let block = ((y / 2) << 16) | ((x / 4) << 8) | ((y % 2) << 2) | (x % 4);
-                let set = spec.sets.of_texel(hits.sheet, hits.texel_on_sheet(texel, plan.recipe.sheet.size));
-                sources.push((part, block, Source { texel: texel as u32, set, starts: before..starts.len() }));
+                let set = spec.sets.of_texel(hits.sheet, hits.texel_on_sheet(texel, plan.size));
+                sources.push((part, block, TexelRays { texel: texel as u32, set, starts: before..starts.len() }));
             }
         }
         sources.sort_unstable_by_key(|(part, block, _)| (*part, *block));
@@ -323,7 +328,7 @@ impl TileWork<'_> {
     fn gather_eight(
         &mut self,
         spec: &GatherSpec,
-        eight: &[(u32, u32, Source)],
+        eight: &[(u32, u32, TexelRays)],
         starts: &[Start],
         gathered: &mut Gathered,
     ) {
@@ -366,7 +371,7 @@ impl TileWork<'_> {
                 }
             }
         }
-        self.rays += (eight.len() * spec.sets.rays) as u64;
+        self.traced += (eight.len() * spec.sets.rays) as u64;
         for (lane, (_, _, source)) in eight.iter().enumerate() {
             gathered.open[source.texel as usize] = open[lane] / spec.sets.rays as f32;
             gathered.way[source.texel as usize] = way[lane];
@@ -388,16 +393,13 @@ fn start_of(scene: &BakeScene, hits: &TileHits, s: usize, spec: &GatherSpec) -> 
         Body::Sculpt => {
             let hit = hits.hit(s)?;
             let mesh: &Mesh = &scene.high;
-            let face = mesh.face_normal(hit.triangle);
+            let face = mesh.face_normal(hit.at.triangle);
             let face = if hit.back { -face } else { face };
-            (hit_point(mesh, &hit), hits.normal(scene, s)?, face, &*scene.trace)
+            (mesh.at(hit.at), hits.normal(scene, s)?, face, &*scene.trace)
         }
         Body::Low => {
-            let (triangle, v, w) = hits.low(s);
-            let [a, b, c] = scene.low.mesh.corners(triangle);
-            let position = a + (b - a) * v + (c - a) * w;
-            let face = scene.low.mesh.face_normal(triangle);
-            (position, scene.low.shading_normal((triangle, v, w)), face, scene.low_trace())
+            let (at, mesh) = (hits.low(s), &scene.low.mesh);
+            (mesh.at(at), mesh.normal_at(at), mesh.face_normal(at.triangle), scene.low_trace())
         }
     };
     if spec.side == Side::Inward {

@@ -2,10 +2,14 @@
 //! region's colour comes from its name alone, so adding a part moves no other colour.
 
 use super::{Map, MapKind, MapShape, MapWork, Setup, TileWork};
-use crate::bake::{BakeScene, TileHits};
-use crate::finding::{Finding, FindingKind, Place, Severity};
-use crate::mesh::{DisjointSets, Islands, Mesh, NO_MATERIAL, find_islands, weld};
-use crate::sheet::linear_to_srgb;
+use crate::finding::Finding;
+use crate::hits::TileHits;
+use crate::inspect::{colours_merged, colours_moved, colours_shared, no_colours};
+use crate::layout::{Islands, find_islands};
+use crate::mesh::{DisjointSets, Mesh, NO_MATERIAL, weld};
+use crate::picture::linear_to_srgb;
+use crate::scene::BakeScene;
+use crate::surface::MeshPoint;
 use glam::{Vec2, Vec3};
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
@@ -145,14 +149,15 @@ impl IdTask {
     fn region(&self, hits: &TileHits, scene: &BakeScene, s: usize) -> Option<u32> {
         let hit = hits.hit(s)?;
         Some(match &self.regions {
-            Regions::HighTriangle(of) => of[hit.triangle as usize],
-            Regions::LowTriangle(of) => of[hits.low(s).0 as usize],
+            Regions::HighTriangle(of) => of[hit.at.triangle as usize],
+            Regions::LowTriangle(of) => of[hits.low(s).triangle as usize],
             Regions::HighVertex(of) => {
-                let corners = scene.high.triangles[hit.triangle as usize];
-                let u = 1.0 - hit.v - hit.w;
-                let nearest = if u >= hit.v && u >= hit.w {
+                let corners = scene.high.triangles[hit.at.triangle as usize];
+                let MeshPoint { v, w, .. } = hit.at;
+                let u = 1.0 - v - w;
+                let nearest = if u >= v && u >= w {
                     0
-                } else if hit.v >= hit.w {
+                } else if v >= w {
                     1
                 } else {
                     2
@@ -227,37 +232,12 @@ fn coloured(names: Vec<String>) -> (Vec<PaletteEntry>, Option<Finding>) {
         color_of.insert(name, color);
     }
     let finding = match (shared.first(), moved.first()) {
-        (Some((_, name)), _) => Some(clash(
-            Severity::Warning,
-            format!("{} regions share a colour with another, '{name}' among them: there are too many", shared.len()),
-            "Make the ID map of fewer regions, or bake the asset in several sheets",
-        )),
-        (None, Some((first, name))) => Some(clash(
-            Severity::Note,
-            match moved.len() {
-                1 => format!("'{name}' would have had the colour of '{first}', so it has another"),
-                n => format!(
-                    "{n} regions have another colour than their name gives, as it was taken: '{name}' by '{first}'"
-                ),
-            },
-            "Pick colours from the palette in the report; they stay as long as the names do",
-        )),
+        (Some((_, name)), _) => Some(colours_shared(shared.len(), name)),
+        (None, Some((first, name))) => Some(colours_moved(moved.len(), name, first)),
         (None, None) => None,
     };
     let palette = names.iter().map(|name| PaletteEntry { color: color_of[name.as_str()], name: name.clone() });
     (palette.collect(), finding)
-}
-
-fn clash(severity: Severity, reason: String, remedy: &str) -> Finding {
-    Finding {
-        fixes: Vec::new(),
-        allowed: None,
-        kind: FindingKind::ColoursMerged,
-        severity,
-        place: Place::default(),
-        reason,
-        remedy: remedy.into(),
-    }
 }
 
 /// Loose pieces by part and place, so that a piece more elsewhere renames none.
@@ -367,17 +347,8 @@ fn loose_pieces(mesh: &Mesh, copy_of: Option<&[u32]>) -> (Vec<u32>, usize) {
 
 fn vertex_colours(mesh: &Mesh) -> (Vec<u32>, Vec<PaletteEntry>, Option<Finding>) {
     if mesh.colors.is_empty() {
-        let finding = Finding {
-            fixes: Vec::new(),
-            allowed: None,
-            kind: FindingKind::ColoursMerged,
-            severity: Severity::Warning,
-            place: Place::default(),
-            reason: "The sculpt has no vertex colours, so the ID map by colour has one region".into(),
-            remedy: "Paint the sculpt, or make the ID map by part or material".into(),
-        };
         let only = PaletteEntry { name: "no colour".into(), color: [128; 3] };
-        return (vec![0; mesh.positions.len()], vec![only], Some(finding));
+        return (vec![0; mesh.positions.len()], vec![only], Some(no_colours()));
     }
     let mut distinct: Vec<[u8; 3]> = mesh.colors.clone();
     distinct.sort_unstable();
@@ -399,14 +370,6 @@ fn vertex_colours(mesh: &Mesh) -> (Vec<u32>, Vec<PaletteEntry>, Option<Finding>)
             })
         })
         .collect();
-    let finding = merge.then(|| Finding {
-        fixes: Vec::new(),
-        allowed: None,
-        kind: FindingKind::ColoursMerged,
-        severity: Severity::Note,
-        place: Place::default(),
-        reason: format!("{} different vertex colours were merged into {} regions", distinct.len(), palette.len()),
-        remedy: "Paint flat colours if each is to be a region of its own".into(),
-    });
+    let finding = merge.then(|| colours_merged(distinct.len(), palette.len()));
     (of, palette, finding)
 }

@@ -41,11 +41,14 @@ pub use position::{PositionAxis, PositionSettings};
 pub use roughness::RoughnessSettings;
 pub use thickness::ThicknessSettings;
 
-use crate::bake::{BakeScene, PairTable, Plan, Scratch, TileHits};
 use crate::finding::Finding;
+use crate::hits::{RayPlan, Scratch, TileHits};
 use crate::mesh::CurvatureField;
-use crate::recipe::{Distance, PictureSource, Recipe};
+use crate::pairs::PairTable;
+use crate::picture::PictureSource;
+use crate::scene::BakeScene;
 use crate::stop::Stop;
+use crate::surface::Distance;
 use gather::Gathered;
 use serde::{Deserialize, Serialize};
 use std::ops::Range;
@@ -116,11 +119,14 @@ impl MadeFrom {
 
 /// What a map may look at while it gets ready.
 pub struct Setup<'a> {
-    pub recipe: &'a Recipe,
     pub scene: &'a BakeScene,
     pub pairs: &'a PairTable,
     /// The asset from corner to corner, scene units.
     pub diagonal: f32,
+    /// Texels per side of a sheet.
+    pub size: u32,
+    /// Scrambles rays.
+    pub seed: u64,
     pub(crate) detail: &'a Result<Arc<DetailMap>, String>,
     /// The wish to end getting ready.
     pub(crate) stop: Stop<'a>,
@@ -150,10 +156,10 @@ impl Setup<'_> {
 
 /// A tile at work: its hits, and what maps share beyond them.
 pub struct TileWork<'a> {
-    pub plan: &'a Plan,
+    pub plan: &'a RayPlan,
     pub hits: &'a TileHits,
     /// Rays traced beyond the primary ones so far.
-    pub rays: u64,
+    pub traced: u64,
     /// Texels that the map at work is to work on; all when None.
     pub(crate) wanted: Option<&'a [bool]>,
     scratch: &'a mut Scratch,
@@ -162,8 +168,8 @@ pub struct TileWork<'a> {
 }
 
 impl<'a> TileWork<'a> {
-    pub(crate) fn new(plan: &'a Plan, hits: &'a TileHits, scratch: &'a mut Scratch) -> Self {
-        TileWork { plan, hits, rays: 0, wanted: None, scratch, averaged: None, gathered: Vec::new() }
+    pub(crate) fn new(plan: &'a RayPlan, hits: &'a TileHits, scratch: &'a mut Scratch) -> Self {
+        TileWork { plan, hits, traced: 0, wanted: None, scratch, averaged: None, gathered: Vec::new() }
     }
 
     /// Texels that the map is to work on, each with its range of samples.
@@ -183,7 +189,7 @@ impl<'a> TileWork<'a> {
         }
         if self.averaged.is_none() {
             let traced = self.hits.traced_averaged(self.plan, self.scratch);
-            self.rays += traced.rays();
+            self.traced += traced.rays();
             self.averaged = Some(Rc::new(traced));
         }
         self.averaged.clone()
@@ -370,11 +376,6 @@ impl MapSettings {
             | MapSettings::Miss(_) => {}
         }
         self
-    }
-
-    /// Bytes of one channel while it waits to be written.
-    pub(crate) fn stored_bytes(&self, recipe: &Recipe) -> usize {
-        crate::bake::stored_for(self, recipe).bytes()
     }
 
     /// The map of this name with its default settings.

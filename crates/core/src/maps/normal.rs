@@ -2,8 +2,9 @@
 
 use super::carried::{sample_side, samples_along};
 use super::{Map, MapKind, MapShape, MapWork, Setup, TileWork};
-use crate::bake::{BakeScene, TileHits};
+use crate::hits::TileHits;
 use crate::mesh::{CornerTangent, Laid, Mesh, corner_tangents};
+use crate::scene::BakeScene;
 use crate::trace::Hit;
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
@@ -94,16 +95,16 @@ impl CarriedNormals {
 
     /// The shading normal at a hit, bent by the texture there.
     fn bent(&self, mesh: &Mesh, hit: &Hit, normal: Vec3, side: f32) -> Option<Vec3> {
-        let (laid, strength) = mesh.look_of(hit.triangle)?.surface.as_ref()?.normal.as_ref()?;
+        let (laid, strength) = mesh.look_of(hit.at.triangle)?.surface.as_ref()?.normal.as_ref()?;
         let apart = laid.on_texture_uvs && !mesh.texture_uvs.is_empty();
         let tangents = if apart { &self.on_texture_uvs } else { &self.on_uvs };
-        let [a, b, c] = *tangents.get(hit.triangle as usize)?;
-        let tangent = a.tangent + (b.tangent - a.tangent) * hit.v + (c.tangent - a.tangent) * hit.w;
-        let way = laid.at(mesh, (hit.triangle, hit.v, hit.w), side)?.truncate() * 2.0 - 1.0;
+        let corners = tangents.get(hit.at.triangle as usize)?;
+        let tangent = hit.at.between(corners.map(|c| c.tangent));
+        let way = laid.at(mesh, hit.at, side)?.truncate() * 2.0 - 1.0;
         // The sculpt's own side: one that was hit from behind had its normal turned.
         let turn = if hit.back { -1.0 } else { 1.0 };
         let own = normal * turn;
-        let bitangent = own.cross(tangent) * a.sign;
+        let bitangent = own.cross(tangent) * corners[0].sign;
         let bent = tangent * (way.x * strength) + bitangent * (way.y * strength) + own * way.z;
         Some(bent.try_normalize()? * turn)
     }
@@ -122,7 +123,7 @@ impl MapWork for NormalTask {
             for s in samples {
                 if let Some(mut normal) = hits.normal(scene, s) {
                     if let (Some(carried), Some(hit)) = (&self.carried, hits.hit(s)) {
-                        let side = sample_side(scene, hits.low(s).0, per_unit);
+                        let side = sample_side(scene, hits.low(s).triangle, per_unit);
                         normal = carried.bent(&scene.high, &hit, normal, side).unwrap_or(normal);
                     }
                     sum += to_tangent_space(scene, hits, s, normal);
@@ -143,8 +144,7 @@ pub(super) fn put_normal(out: &mut [f32], sum: Vec3, green: f32) {
 
 /// The vector that the renderer's decoding turns back into `vector`: the inverse of `normalize(x T + y B + z N)`.
 pub(super) fn to_tangent_space(scene: &BakeScene, hits: &TileHits, s: usize, vector: Vec3) -> Vec3 {
-    let (triangle, v, w) = hits.low(s);
-    match scene.low.frame(triangle, v, w) {
+    match scene.low.frame(hits.low(s)) {
         Some(frame) => (frame.inverse() * vector).normalize_or(Vec3::Z),
         None => Vec3::Z,
     }

@@ -32,7 +32,7 @@ impl MapWork for NormalObjectTask {
             let first = samples.start;
             let sum: Vec3 = samples.filter_map(|s| hits.normal(scene, s)).sum();
             // Where rays met nothing, the low-poly's own normal is the least surprise.
-            let normal = sum.try_normalize().unwrap_or_else(|| scene.low.shading_normal(hits.low(first)));
+            let normal = sum.try_normalize().unwrap_or_else(|| scene.low.mesh.normal_at(hits.low(first)));
             for (slot, n) in out[texel * 3..texel * 3 + 3].iter_mut().zip(normal.to_array()) {
                 *slot = n * 0.5 + 0.5;
             }

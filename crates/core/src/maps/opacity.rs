@@ -34,7 +34,7 @@ impl MapWork for OpacityTask {
             let all = samples.len() as f32;
             let opaque = |s: usize| {
                 let hit = hits.hit(s)?;
-                Some(opacity_at(&scene.high, &hit, sample_side(scene, hits.low(s).0, per_unit)))
+                Some(opacity_at(&scene.high, &hit, sample_side(scene, hits.low(s).triangle, per_unit)))
             };
             out[texel] = samples.filter_map(opaque).sum::<f32>() / all;
         }
@@ -43,12 +43,12 @@ impl MapWork for OpacityTask {
 
 /// How opaque the sculpt's material is at a hit, averaged over a square of `side` scene units.
 fn opacity_at(mesh: &Mesh, hit: &Hit, side: f32) -> f32 {
-    let Some(look) = mesh.look_of(hit.triangle) else { return 1.0 };
+    let Some(look) = mesh.look_of(hit.at.triangle) else { return 1.0 };
     let Some(surface) = &look.surface else { return 1.0 };
     if surface.alpha == Alpha::Opaque {
         return 1.0;
     }
-    let picture = look.picture.as_ref().and_then(|p| p.at(mesh, (hit.triangle, hit.v, hit.w), side));
+    let picture = look.picture.as_ref().and_then(|p| p.at(mesh, hit.at, side));
     let alpha = (surface.opacity * picture.map_or(1.0, |p| p.w)).clamp(0.0, 1.0);
     match surface.alpha {
         Alpha::Mask(least) => f32::from(u8::from(alpha >= least)),

@@ -1,7 +1,6 @@
 //! `position`: where the hit lies, in the asset's bounding box, or along one axis as a gradient between two heights.
 
 use super::{Map, MapKind, MapShape, MapWork, Setup, TileWork};
-use crate::trace::hit_point;
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
@@ -120,7 +119,7 @@ impl MapWork for PositionTask {
             let mut sum = Vec3::ZERO;
             let mut count = 0;
             for hit in samples.filter_map(|s| hits.hit(s)) {
-                sum += hit_point(&scene.high, &hit);
+                sum += scene.high.at(hit.at);
                 count += 1;
             }
             if count == 0 {

@@ -3,7 +3,7 @@
 use super::ao::check_rays;
 use super::gather::{Falloff, GatherSpec, Occluders, Side};
 use super::{Map, MapKind, MapShape, MapWork, Setup, TileWork, check_distance, distance_words};
-use crate::recipe::Distance;
+use crate::surface::Distance;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
@@ -36,12 +36,7 @@ impl Map for ThicknessSettings {
     fn prepare(&self, setup: &Setup) -> Result<Box<dyn MapWork>, String> {
         setup.needs_sculpt()?;
         let distance = setup.distance(self.distance, AUTO_DISTANCE);
-        let spec = GatherSpec::new(
-            self.rays,
-            (distance, Falloff::Linear, Side::Inward),
-            (&self.occluders, &[]),
-            (setup.scene, setup.pairs, setup.recipe.seed),
-        )?;
+        let spec = GatherSpec::new(setup, self.rays, distance, Falloff::Linear, Side::Inward, &self.occluders, &[])?;
         Ok(Box::new(ThicknessTask { spec }))
     }
 

@@ -249,7 +249,7 @@ fn gather_parts(mesh: &mut Mesh, drafts: Vec<DraftPart>) {
 
 impl Mesh {
     /// Vertices that no face uses would only swell the bounding box.
-    pub(super) fn drop_unused_vertices(&mut self) {
+    pub(crate) fn drop_unused_vertices(&mut self) {
         let mut used = vec![false; self.positions.len()];
         self.triangles.iter().flatten().for_each(|&v| used[v as usize] = true);
         if used.iter().all(|&u| u) {

@@ -4,6 +4,7 @@
 //! are exact. Parts do not touch: a front stays within the part it began in.
 
 use super::{Mesh, Neighbours};
+use crate::surface::{MeshPoint, nearest_on_triangle};
 use glam::{Vec2, Vec3, vec2};
 use rustc_hash::{FxHashMap, FxHashSet};
 use std::cmp::{Ordering, Reverse};
@@ -91,10 +92,11 @@ impl<'a> SurfaceWalk<'a> {
         self.around(point, triangle).flat_map(|t| self.points(t)).filter(move |&p| p != point)
     }
 
-    /// Distances from the point of `triangle` with weights `v`, `w`, up to `radius` scene units.
-    pub fn from(&self, (triangle, v, w): (u32, f32, f32), radius: f32) -> SurfaceDistance {
+    /// Distances from a place of the mesh, up to `radius` scene units.
+    pub fn from(&self, at: MeshPoint, radius: f32) -> SurfaceDistance {
+        let triangle = at.triangle;
         let corners = self.mesh.corners(triangle);
-        let source = corners[0] + (corners[1] - corners[0]) * v + (corners[2] - corners[0]) * w;
+        let source = at.between(corners);
         let mut found =
             SurfaceDistance { source, own: triangle, radius, points: FxHashMap::default(), triangles: vec![triangle] };
         let mut seen: FxHashSet<u32> = FxHashSet::from_iter([triangle]);
@@ -151,8 +153,8 @@ impl SurfaceDistance {
     /// Whether any of a triangle may lie within the radius, by its distance in space.
     fn touches(&self, walk: &SurfaceWalk, triangle: u32) -> bool {
         let corners = walk.mesh.corners(triangle);
-        let (v, w) = crate::trace::nearest_on_triangle(self.source, corners);
-        let nearest = corners[0] + (corners[1] - corners[0]) * v + (corners[2] - corners[0]) * w;
+        let (v, w) = nearest_on_triangle(self.source, corners);
+        let nearest = MeshPoint::new(triangle, v, w).between(corners);
         nearest.distance(self.source) < self.radius
     }
 
@@ -161,10 +163,11 @@ impl SurfaceDistance {
         self.points.get(&point).copied()
     }
 
-    /// Distance of the place of `triangle` with weights `v`, `w`; infinite where the front did not come.
-    pub fn at(&self, walk: &SurfaceWalk, triangle: u32, v: f32, w: f32) -> f32 {
+    /// Distance of a place; infinite where the front did not come.
+    pub fn at(&self, walk: &SurfaceWalk, at: MeshPoint) -> f32 {
+        let triangle = at.triangle;
         let corners = walk.mesh.corners(triangle);
-        let p = corners[0] + (corners[1] - corners[0]) * v + (corners[2] - corners[0]) * w;
+        let p = at.between(corners);
         let straight = self.source.distance(p);
         if triangle == self.own {
             return straight;
@@ -216,9 +219,10 @@ mod tests {
     fn on_a_plane_it_is_the_straight_distance() {
         let mesh = grid(9, |x, y| vec3(x, y, 0.0));
         let walk = SurfaceWalk::new(&mesh);
-        let found = walk.from((80, 0.2, 0.3), 5.0);
+        let found = walk.from(MeshPoint::new(80, 0.2, 0.3), 5.0);
         for t in 0..mesh.triangles.len() as u32 {
-            let (want, got) = (found.source.distance(middle(&mesh, t)), found.at(&walk, t, 1.0 / 3.0, 1.0 / 3.0));
+            let (want, got) =
+                (found.source.distance(middle(&mesh, t)), found.at(&walk, MeshPoint::new(t, 1.0 / 3.0, 1.0 / 3.0)));
             assert!((want - got).abs() < 1e-4, "triangle {t}: {got}, not {want}");
         }
     }
@@ -234,7 +238,7 @@ mod tests {
         });
         let walk = SurfaceWalk::new(&mesh);
         let start = 2 * (n * 12 + 4) as u32;
-        let found = walk.from((start, 0.0, 0.0), 4.0);
+        let found = walk.from(MeshPoint::new(start, 0.0, 0.0), 4.0);
         for point in 0..mesh.positions.len() as u32 {
             let (i, j) = (point as usize % (n + 1), point as usize / (n + 1));
             let want = ((i as f32 - 4.0) * chord).hypot((j as f32 - 12.0) * 2.0 / n as f32);
@@ -259,12 +263,12 @@ mod tests {
         });
         let walk = SurfaceWalk::new(&mesh);
         let start = 2 * (30 * 15 + 2) as u32;
-        let found = walk.from((start, 0.1, 0.1), 0.5);
+        let found = walk.from(MeshPoint::new(start, 0.1, 0.1), 0.5);
         let far = 2 * (30 * 15 + 27) as u32;
         assert!(found.source.distance(middle(&mesh, far)) < 0.2, "they are near in space");
-        assert!(!found.triangles.contains(&far) || found.at(&walk, far, 0.3, 0.3) > 0.5);
-        let whole = walk.from((start, 0.1, 0.1), 5.0);
-        let way = whole.at(&walk, far, 0.3, 0.3);
+        assert!(!found.triangles.contains(&far) || found.at(&walk, MeshPoint::new(far, 0.3, 0.3)) > 0.5);
+        let whole = walk.from(MeshPoint::new(start, 0.1, 0.1), 5.0);
+        let way = whole.at(&walk, MeshPoint::new(far, 0.3, 0.3));
         let high = |p: Vec3| p.y;
         let want = high(whole.source) + 0.1 + high(middle(&mesh, far));
         assert!((way - want).abs() < 0.12, "{way}, not about {want}");
@@ -277,8 +281,8 @@ mod tests {
         mesh.parts =
             vec![Part { name: "a".into(), triangles: 0..half }, Part { name: "b".into(), triangles: half..half * 2 }];
         let walk = SurfaceWalk::new(&mesh);
-        let found = walk.from((0, 0.3, 0.3), 10.0);
+        let found = walk.from(MeshPoint::new(0, 0.3, 0.3), 10.0);
         assert!(found.triangles.iter().all(|&t| t < half));
-        assert_eq!(found.at(&walk, half * 2 - 1, 0.3, 0.3), f32::INFINITY);
+        assert_eq!(found.at(&walk, MeshPoint::new(half * 2 - 1, 0.3, 0.3)), f32::INFINITY);
     }
 }

@@ -2,7 +2,8 @@
 //! texture. Numbers are multiplied with pictures laid over the UVs.
 
 use super::{Mesh, NO_MATERIAL};
-use crate::sheet::{Image, Sampler};
+use crate::picture::{Image, Sampler};
+use crate::surface::MeshPoint;
 use glam::{Affine2, Vec2, Vec4};
 use std::sync::Arc;
 
@@ -125,12 +126,12 @@ impl Mesh {
 
 impl Laid {
     /// Linear light and alpha at a place of a triangle, averaged over a square of surface of `side` scene units; None without UVs.
-    pub fn at(&self, mesh: &Mesh, (triangle, v, w): (u32, f32, f32), side: f32) -> Option<Vec4> {
-        let corners = mesh.corner_uvs_on(triangle, self.on_texture_uvs)?;
+    pub fn at(&self, mesh: &Mesh, at: MeshPoint, side: f32) -> Option<Vec4> {
+        let corners = mesh.corner_uvs_on(at.triangle, self.on_texture_uvs)?;
         let [a, b, c] = corners.map(|uv| self.placing.map_or(uv, |placing| placing.transform_point2(uv)));
-        let uv = a + (b - a) * v + (c - a) * w;
+        let uv = at.between([a, b, c]);
         let texels = (b - a).perp_dot(c - a).abs() * (self.image.width as f32 * self.image.height as f32);
-        let area = mesh.area_normal(triangle).length();
+        let area = mesh.area_normal(at.triangle).length();
         let footprint = if area > 0.0 { side * (texels / area).sqrt() } else { 1.0 };
         Some(self.image.light(uv, footprint, self.sampler))
     }

@@ -4,49 +4,34 @@
 //! Vertices are "render vertices": a point that carries two normals or two UVs stands here twice. Code that needs
 //! points rather than vertices asks [`weld`].
 
-mod checks;
 mod curvature;
 mod disjoint;
 mod draft;
-mod gaps;
 mod geodesic;
-mod islands;
-mod lay_out;
 mod look;
 mod normals;
-mod placing;
+mod plane;
 mod shells;
-mod steps;
 mod tangents;
 mod triangulate;
 mod turn;
-mod unwrap;
-mod unwrap_checks;
-mod uv_report;
 mod weld;
 
-pub use checks::{check_mesh, fix_all};
 pub use curvature::CurvatureField;
 pub use disjoint::DisjointSets;
 pub use draft::{Draft, DraftPart, MOST_TRIANGLES, MeshFault};
-pub use gaps::{Gap, find_gaps};
 pub use geodesic::{SurfaceDistance, SurfaceWalk};
-pub use islands::{Islands, find_islands};
-pub use lay_out::{lay_out_parts, move_islands};
 pub use look::{Alpha, Laid, MaterialLook, Surface};
 pub use normals::{angle_weighted_directions, normals_at_seams, normals_by_angle, normals_by_angle_in};
-pub use placing::compare_placing;
+pub use plane::{Facing, Plane, PlaneTarget, UvChoice};
 pub use shells::{Neighbours, Shell, find_shells, inward_shells};
-pub use steps::{MOST_STEPS, MeshStep, Turn};
 pub use tangents::{CornerTangent, corner_tangents};
 pub use triangulate::triangulate_polygon;
-pub use turn::{merge_points, turn_faces};
-pub use unwrap::{FaceUnwrap, IslandUnwrap, Overlap, Unwrap, find_overlaps};
-pub use uv_report::{IslandLine, MipLine, UvReport, tight_islands, uv_report};
+pub use turn::{merge_points, merged_positions, turn_faces};
 pub use weld::{Weld, weld};
 
-use crate::recipe::Plane;
-use crate::sheet::Image;
+use crate::picture::Image;
+use crate::surface::MeshPoint;
 use glam::{Vec2, Vec3, vec2};
 use std::ops::Range;
 
@@ -141,6 +126,26 @@ impl Mesh {
     /// The three corner UVs of a triangle. Call only when `uvs` is not empty.
     pub fn corner_uvs(&self, triangle: u32) -> [Vec2; 3] {
         self.triangles[triangle as usize].map(|v| self.uvs[v as usize])
+    }
+
+    /// The point of a place, scene units.
+    pub fn at(&self, place: MeshPoint) -> Vec3 {
+        place.between(self.corners(place.triangle))
+    }
+
+    /// The interpolated shading normal of a place, unit; the face's own where corners cancel out.
+    pub fn normal_at(&self, place: MeshPoint) -> Vec3 {
+        let corners = self.triangles[place.triangle as usize].map(|v| self.normals[v as usize]);
+        place.between(corners).try_normalize().unwrap_or_else(|| self.face_normal(place.triangle))
+    }
+
+    /// Flags of the triangles of the parts of a name; of all triangles without one.
+    pub fn chosen(&self, part: Option<&str>) -> Vec<bool> {
+        let mut chosen = vec![part.is_none(); self.triangles.len()];
+        for own in self.parts.iter().filter(|p| part == Some(p.name.as_str())) {
+            chosen[own.triangles.start as usize..own.triangles.end as usize].fill(true);
+        }
+        chosen
     }
 
     /// Twice the area times the unit normal of a triangle (not normalised).

@@ -35,7 +35,7 @@ pub fn turn_faces(mut mesh: Mesh, part: Option<&str>) -> Mesh {
 /// Where each vertex of a part goes when points within `distance` of each other become one: the first of them, by vertex
 /// number, stands for those that come later.
 /// `diagonal` is the mesh's, which a caller with many parts works out once.
-pub(super) fn merged_positions(mesh: &Mesh, part: &Part, distance: f32, diagonal: f32) -> FxHashMap<u32, Vec3> {
+pub fn merged_positions(mesh: &Mesh, part: &Part, distance: f32, diagonal: f32) -> FxHashMap<u32, Vec3> {
     let own = &mesh.triangles[part.triangles.start as usize..part.triangles.end as usize];
     let mut vertices: Vec<u32> = own.iter().flatten().copied().collect();
     vertices.sort_unstable();

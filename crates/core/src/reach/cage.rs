@@ -1,7 +1,6 @@
 //! A cage made by hand: a copy of the low-poly whose points were moved outward. Its points are told by their order when its faces
 //! are the low-poly's own, and otherwise by UV and place; what has no point in the cage keeps the envelope, and is said.
 
-use crate::finding::{Finding, FindingKind, Place, Severity};
 use crate::mesh::{Mesh, weld};
 use glam::Vec3;
 use rustc_hash::FxHashMap;
@@ -129,43 +128,4 @@ fn by_place(low: &Mesh, cage: &Mesh) -> Vec<[Option<Vec3>; 3]> {
     };
     let found: Vec<Option<Vec3>> = (0..low.positions.len() as u32).map(find).collect();
     low.triangles.iter().map(|t| t.map(|v| found[v as usize])).collect()
-}
-
-impl CageMatch {
-    /// What the artist should know of the match.
-    pub fn findings(&self, low: &Mesh) -> Vec<Finding> {
-        let place = |triangles: &[u32]| Place {
-            triangles: triangles.iter().copied().take(Place::MOST_TRIANGLES).collect(),
-            count: triangles.len() as u32,
-            point: triangles.first().map(|&t| (low.corners(t).iter().sum::<Vec3>() / 3.0).to_array()),
-            ..Place::default()
-        };
-        let finding = |triangles: &[u32], reason: String, remedy: &str| {
-            (!triangles.is_empty()).then(|| Finding {
-                kind: FindingKind::CageGaps,
-                severity: Severity::Warning,
-                place: place(triangles),
-                reason,
-                remedy: remedy.to_owned(),
-                fixes: Vec::new(),
-                allowed: None,
-            })
-        };
-        let all = self.corners.len();
-        let gaps = format!(
-            "{} of {all} triangles have a corner without a point in the cage (looked for by UV and place); rays start on the envelope there",
-            self.unmatched.len()
-        );
-        let below = format!(
-            "The cage lies inside the low-poly at {} of {all} triangles; rays start too deep there",
-            self.inside.len()
-        );
-        [
-            finding(&self.unmatched, gaps, "Export the envelope anew as a cage and move its points, or leave it so"),
-            finding(&self.inside, below, "Move these points of the cage outward"),
-        ]
-        .into_iter()
-        .flatten()
-        .collect()
-    }
 }

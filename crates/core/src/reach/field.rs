@@ -4,9 +4,9 @@ use super::fit::{Fit, FitReport, SuggestedReach};
 use super::plumb::PlumbMask;
 use super::points::ReachPoints;
 use super::strokes::{Painted, paint};
-use super::{LowSurface, SurfacePoint};
+use super::{Direction, LowSurface, ReachRules, SurfacePoint};
 use crate::mesh::Mesh;
-use crate::recipe::{Direction, Distance, Recipe};
+use crate::surface::{Distance, MeshPoint};
 use crate::trace::TraceScene;
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
@@ -43,11 +43,6 @@ pub struct ReachField {
     pub summary: ResolvedReach,
 }
 
-fn blend([a, b, c]: [f32; 3], v: f32, w: f32) -> f32 {
-    // Differences: exact where the corners agree.
-    a + (b - a) * v + (c - a) * w
-}
-
 impl ReachField {
     /// No reach at all: the low-poly is its own surface.
     pub fn none(low: &LowSurface) -> ReachField {
@@ -55,10 +50,10 @@ impl ReachField {
         ReachField { out: zeros.clone(), inward: zeros, ..ReachField::default() }
     }
 
-    /// The reaches of a recipe: fitted ones where it says so, then what was painted. The low-poly's tree is asked for only when
+    /// Fitted reaches where the rules say so, else typed ones, then what was painted. The low-poly's tree is asked for only when
     /// something was.
     pub fn new<'a>(
-        recipe: &Recipe,
+        rules: ReachRules,
         low: &LowSurface,
         low_trace: impl FnOnce() -> &'a TraceScene,
         points: &ReachPoints,
@@ -67,7 +62,7 @@ impl ReachField {
         let mut out = vec![0.0f32; points.count];
         let mut inward = vec![0.0f32; points.count];
         for part in &low.mesh.parts {
-            let (set_out, set_in) = recipe.reach.of_part(&part.name);
+            let (set_out, set_in) = rules.reach.of_part(&part.name);
             for t in part.triangles.clone() {
                 for p in points.of[t as usize].map(|p| p as usize) {
                     out[p] = pick(set_out, fit.map(|f| f.out[p]));
@@ -75,17 +70,17 @@ impl ReachField {
                 }
             }
         }
-        let base = if recipe.direction == Direction::Plumb { 1.0 } else { 0.0 };
+        let base = if rules.direction == Direction::Plumb { 1.0 } else { 0.0 };
         let mut plumb = PlumbMask::new(base);
         let mut idle_strokes = 0;
-        if !recipe.reach.strokes.is_empty() {
+        if !rules.reach.strokes.is_empty() {
             let (fitted_out, fitted_in) = (out.clone(), inward.clone());
             let mut sides = (
                 Painted { values: &mut out, fitted: &fitted_out },
                 Painted { values: &mut inward, fitted: &fitted_in },
             );
             let painted = (&mut sides.0, &mut sides.1);
-            idle_strokes = paint(&recipe.reach.strokes, low, low_trace(), points, painted, &mut plumb);
+            idle_strokes = paint(&rules.reach.strokes, low, low_trace(), points, painted, &mut plumb);
         }
         let longest = |values: &[f32]| values.iter().copied().fold(0.0, f32::max);
         let summary = ResolvedReach {
@@ -108,17 +103,16 @@ impl ReachField {
     }
 
     /// Reach out and reach in at a place of a triangle.
-    pub fn at(&self, triangle: u32, v: f32, w: f32) -> (f32, f32) {
-        (blend(self.out[triangle as usize], v, w), blend(self.inward[triangle as usize], v, w))
+    pub fn at(&self, at: MeshPoint) -> (f32, f32) {
+        (at.between(self.out[at.triangle as usize]), at.between(self.inward[at.triangle as usize]))
     }
 
     /// The ray over a place of a triangle.
-    pub fn course(&self, low: &LowSurface, triangle: u32, v: f32, w: f32) -> Course {
-        let (out, inward) = self.at(triangle, v, w);
-        let SurfacePoint { position, outward } = low.turned_point(triangle, v, w, self.plumb.at(triangle, v, w));
+    pub fn course(&self, low: &LowSurface, at: MeshPoint) -> Course {
+        let (out, inward) = self.at(at);
+        let SurfacePoint { position, outward } = low.turned_point(at, self.plumb.at(at));
         let Some(cage) = &self.cage else { return Course { position, outward, run_up: out, inward } };
-        let [a, b, c] = cage[triangle as usize];
-        let start = a + (b - a) * v + (c - a) * w;
+        let start = at.between(cage[at.triangle as usize]);
         match (start - position).try_normalize() {
             Some(outward) => Course { position, outward, run_up: start.distance(position), inward },
             // A cage point on the surface itself leaves the direction to the averaged one.
@@ -127,9 +121,9 @@ impl ReachField {
     }
 
     /// The same along the averaged direction, without a cage.
-    pub fn averaged_course(&self, low: &LowSurface, triangle: u32, v: f32, w: f32) -> Course {
-        let (run_up, inward) = self.at(triangle, v, w);
-        let SurfacePoint { position, outward } = low.point(triangle, v, w, Direction::Averaged);
+    pub fn averaged_course(&self, low: &LowSurface, at: MeshPoint) -> Course {
+        let (run_up, inward) = self.at(at);
+        let SurfacePoint { position, outward } = low.point(at, Direction::Averaged);
         Course { position, outward, run_up, inward }
     }
 
@@ -149,8 +143,8 @@ impl ReachField {
     }
 
     /// Whether the ray over a place of a triangle runs along the averaged direction.
-    pub fn is_averaged(&self, triangle: u32, v: f32, w: f32) -> bool {
-        self.cage.is_none() && self.plumb.at(triangle, v, w) == 0.0
+    pub fn is_averaged(&self, at: MeshPoint) -> bool {
+        self.cage.is_none() && self.plumb.at(at) == 0.0
     }
 
     /// Whether all rays do.

@@ -3,9 +3,9 @@
 //! (Agmon, "The relaxation method for linear inequalities", 1954), in the order of the probes, so that the same meshes give
 //! the same fit. What is asked for goes before what limits; both are told.
 
+use super::Direction;
 use super::points::ReachPoints;
 use super::probes::{Probe, ProbeScene, Wall, probe};
-use crate::recipe::Direction;
 use crate::stop::{Stop, Stopped};
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
@@ -127,12 +127,11 @@ pub fn fit_reach(scene: &ProbeScene, points: &ReachPoints, stop: Stop) -> Result
 }
 
 fn weights(probe: &Probe) -> [f32; 3] {
-    [1.0 - probe.v - probe.w, probe.v, probe.w]
+    [1.0 - probe.at.v - probe.at.w, probe.at.v, probe.at.w]
 }
 
 fn value(probe: &Probe, corners: &[u32; 3], values: &[f32]) -> f32 {
-    let [a, b, c] = corners.map(|p| values[p as usize]);
-    a + (b - a) * probe.v + (c - a) * probe.w
+    probe.at.between(corners.map(|p| values[p as usize]))
 }
 
 /// Moves a triangle's corners so that the value at the probe changes by `by`, as little as can be, and no corner above its limit.
@@ -165,7 +164,7 @@ struct Problem<'a> {
 impl<'a> Problem<'a> {
     fn new(probes: &'a [Probe], bounds: &'a [Bound], points: &'a ReachPoints, stop: Stop<'a>) -> Problem<'a> {
         let triangles = points.of.len() as u32;
-        let starts = (0..=triangles).map(|t| probes.partition_point(|p| p.triangle < t) as u32).collect();
+        let starts = (0..=triangles).map(|t| probes.partition_point(|p| p.at.triangle < t) as u32).collect();
         let mut pairs: Vec<(u32, u32)> =
             points.of.iter().enumerate().flat_map(|(t, c)| c.map(|p| (p, t as u32))).collect();
         pairs.sort_unstable();
@@ -174,7 +173,7 @@ impl<'a> Problem<'a> {
         let around = pairs.into_iter().map(|(_, t)| t).collect();
         let mut limits = vec![0.0f32; points.count];
         for (probe, bound) in probes.iter().zip(bounds) {
-            for p in points.of[probe.triangle as usize] {
+            for p in points.of[probe.at.triangle as usize] {
                 limits[p as usize] = limits[p as usize].max(bound.want);
             }
         }
@@ -185,7 +184,7 @@ impl<'a> Problem<'a> {
         for _ in 0..SWEEPS {
             let mut still = true;
             for (probe, bound) in self.probes.iter().zip(self.bounds) {
-                let corners = &self.points.of[probe.triangle as usize];
+                let corners = &self.points.of[probe.at.triangle as usize];
                 let short = bound.want - value(probe, corners, values);
                 if short > bound.want * 1e-3 {
                     shift(probe, corners, values, short, &self.limits);
@@ -200,7 +199,7 @@ impl<'a> Problem<'a> {
 
     fn lower(&self, values: &mut [f32]) {
         for (probe, bound) in self.probes.iter().zip(self.bounds).filter(|(_, b)| b.most.is_finite()) {
-            let corners = &self.points.of[probe.triangle as usize];
+            let corners = &self.points.of[probe.at.triangle as usize];
             let over = value(probe, corners, values) - bound.most;
             if over > 0.0 {
                 shift(probe, corners, values, -over, &self.limits);
@@ -344,7 +343,7 @@ fn account(
     let (mut near, mut spots) = (0usize, Vec::new());
     let [mut enclosed, mut own, mut neighbour, mut left] = [0usize; 4];
     for (i, probe) in probes.iter().enumerate() {
-        let corners = &points.of[probe.triangle as usize];
+        let corners = &points.of[probe.at.triangle as usize];
         let has = probe.outside.is_some() || probe.inside.is_some();
         near += usize::from(has);
         let holds = |need: Option<f32>, values: &[f32]| need.is_none_or(|n| value(probe, corners, values) >= n);
@@ -373,7 +372,7 @@ fn account(
     let every = spots.len().div_ceil(MOST_SPOTS).max(1);
     let spots = spots.into_iter().step_by(every).map(|(i, why)| {
         let p = &probes[i];
-        let point = scene.low.point(p.triangle, p.v, p.w, Direction::Averaged).position.to_array();
+        let point = scene.low.point(p.at, Direction::Averaged).position.to_array();
         FitSpot { point, why }
     });
     (report, spots.collect())

@@ -2,20 +2,24 @@
 //! and cages made by hand.
 
 mod cage;
+mod direction;
 mod field;
 mod fit;
 mod plumb;
 mod points;
 mod probes;
+mod settings;
 mod shortfall;
 mod strokes;
 mod surface;
 
 pub use cage::{CageFault, CageMatch};
+pub use direction::Direction;
 pub use field::{Course, ReachField, ResolvedReach};
 pub use fit::{Fit, FitLimit, FitReport, FitSpot, SuggestedReach, fit_reach};
 pub use plumb::PlumbMask;
 pub use points::ReachPoints;
 pub use probes::{Probe, ProbeScene, Wall, spread_points};
+pub use settings::{Axis, Brush, MOST_PATH, MOST_STROKES, PartReach, Reach, ReachRules, ReachSide, Stroke};
 pub use shortfall::{EnvelopeMark, MarkKind, envelope_marks};
 pub use surface::{LowSurface, SurfacePoint};

@@ -2,8 +2,9 @@
 //! grid of values in their own plane, as fine as the smallest brush that touched them asks for; the rest keep one value.
 
 use super::strokes::{Dab, falloff};
+use super::{Brush, Stroke};
 use crate::mesh::{Mesh, SurfaceWalk};
-use crate::recipe::{Brush, Stroke};
+use crate::surface::MeshPoint;
 use rustc_hash::FxHashMap;
 
 /// Grid steps over the size of the smallest brush, and along an edge at most.
@@ -52,14 +53,14 @@ impl PlumbMask {
         self.grids.keys().copied()
     }
 
-    /// The weight at a place of `triangle`.
-    pub fn at(&self, triangle: u32, v: f32, w: f32) -> f32 {
+    /// The weight at a place of the low surface.
+    pub fn at(&self, at: MeshPoint) -> f32 {
         if self.grids.is_empty() {
             return self.base;
         }
-        let Some(&(n, start)) = self.grids.get(&triangle) else { return self.base };
+        let Some(&(n, start)) = self.grids.get(&at.triangle) else { return self.base };
         let own = &self.values[start as usize..start as usize + grid_points(n)];
-        let (x, y) = ((v.clamp(0.0, 1.0)) * n as f32, (w.clamp(0.0, 1.0)) * n as f32);
+        let (x, y) = (at.v.clamp(0.0, 1.0) * n as f32, at.w.clamp(0.0, 1.0) * n as f32);
         let i = (x as u32).min(n - 1);
         let j = (y as u32).min(n - 1 - i);
         let (f, g) = ((x - i as f32).clamp(0.0, 1.0), (y - j as f32).clamp(0.0, 1.0));
@@ -106,7 +107,7 @@ impl PlumbMask {
                     for j in 0..=n - i {
                         let (v, w) = (i as f32 / n as f32, j as f32 / n as f32);
                         let weight = own.iter().fold(0.0f32, |most, &(_, d)| {
-                            let distance = dabs[d].around.at(walk, t, v, w);
+                            let distance = dabs[d].around.at(walk, MeshPoint::new(t, v, w));
                             most.max(weight_at(distance, stroke.size) * dabs[d].pressure)
                         });
                         let slot = &mut self.values[start as usize + grid_at(n, i, j)];
@@ -152,11 +153,11 @@ mod tests {
             for a in 0..=20 {
                 for b in 0..=20 - a {
                     let (v, w) = (a as f32 / 20.0, b as f32 / 20.0);
-                    let (got, want) = (mask.at(3, v, w), linear(v, w));
+                    let (got, want) = (mask.at(MeshPoint::new(3, v, w)), linear(v, w));
                     assert!((got - want).abs() < 1e-5, "{n} steps at {v}, {w}: {got}, not {want}");
                 }
             }
         }
-        assert_eq!(PlumbMask::new(1.0).at(0, 0.3, 0.3), 1.0);
+        assert_eq!(PlumbMask::new(1.0).at(MeshPoint::new(0, 0.3, 0.3)), 1.0);
     }
 }

@@ -2,9 +2,9 @@
 //! go before it meets what belongs elsewhere. A surface of the sculpt belongs to a point when no other wall of the low-poly
 //! stands between the two, and no other place of the low-poly is much nearer to it.
 
-use super::LowSurface;
-use crate::recipe::Direction;
+use super::{Direction, LowSurface};
 use crate::stop::{Stop, Stopped};
+use crate::surface::MeshPoint;
 use crate::trace::{BackFaces, LANES, Packet, RaySpan, Seen, Sight, SightMask, TraceScene, Walk};
 use rayon::prelude::*;
 use rustc_hash::FxHashMap;
@@ -13,10 +13,7 @@ use std::sync::Arc;
 /// What one point of the low surface found. Distances along its averaged direction, scene units.
 #[derive(Clone, Copy, Debug)]
 pub struct Probe {
-    pub triangle: u32,
-    /// Barycentric weights of the second and third corner.
-    pub v: f32,
-    pub w: f32,
+    pub at: MeshPoint,
     /// Where the outermost surface that belongs here lies outside; None when none does.
     pub outside: Option<f32>,
     /// Where the surface lies inside, when there is none outside.
@@ -35,9 +32,7 @@ pub struct Wall {
     /// Of the probe's own part.
     pub own: bool,
     /// Where on the low-poly it was met.
-    pub triangle: u32,
-    pub v: f32,
-    pub w: f32,
+    pub at: MeshPoint,
 }
 
 /// The meshes and rules that probes see.
@@ -74,7 +69,7 @@ const LEAST_STRANGE: f32 = 40.0;
 const MOST_STRANGERS: usize = 4;
 
 /// Points spread evenly by area, each triangle with its share, laid out by the R2 sequence (Roberts 2018) from number `seed` on.
-pub fn spread_points(low: &LowSurface, points: usize, a_triangle: usize, seed: u32) -> Vec<(u32, f32, f32)> {
+pub fn spread_points(low: &LowSurface, points: usize, a_triangle: usize, seed: u32) -> Vec<MeshPoint> {
     let mesh = &low.mesh;
     let areas: Vec<f64> = (0..mesh.triangles.len() as u32).map(|t| f64::from(mesh.area_normal(t).length())).collect();
     let total: f64 = areas.iter().sum::<f64>().max(f64::MIN_POSITIVE);
@@ -89,7 +84,8 @@ pub fn spread_points(low: &LowSurface, points: usize, a_triangle: usize, seed: u
             n = n.wrapping_add(1);
             let a = (f64::from(n) * 0.754_877_666_246_692_8).fract() as f32;
             let b = (f64::from(n) * 0.569_840_290_998_053_2).fract() as f32;
-            spread.push(if a + b > 1.0 { (t as u32, 1.0 - a, 1.0 - b) } else { (t as u32, a, b) });
+            let (v, w) = if a + b > 1.0 { (1.0 - a, 1.0 - b) } else { (a, b) };
+            spread.push(MeshPoint::new(t as u32, v, w));
         }
     }
     spread
@@ -135,9 +131,10 @@ pub fn probe(scene: &ProbeScene, stop: Stop) -> Result<Vec<Probe>, Stopped> {
     // Corners are where envelopes are tightest: each triangle is probed just inside of its own.
     if triangles * 6 <= MOST_PROBES {
         for t in 0..triangles as u32 {
-            points.extend([(t, 0.01, 0.01), (t, 0.98, 0.01), (t, 0.01, 0.98)]);
+            let corners = [(0.01, 0.01), (0.98, 0.01), (0.01, 0.98)];
+            points.extend(corners.map(|(v, w)| MeshPoint::new(t, v, w)));
         }
-        points.sort_by_key(|p| p.0);
+        points.sort_by_key(|p| p.triangle);
     }
     let rivals = rivals(scene.sights, scene.high_parts);
     let of_chunk = |chunk: &[_]| if stop() { Err(Stopped) } else { Ok(probe_chunk(scene, &rivals, chunk)) };
@@ -145,15 +142,15 @@ pub fn probe(scene: &ProbeScene, stop: Stop) -> Result<Vec<Probe>, Stopped> {
     Ok(found.concat())
 }
 
-fn probe_chunk(scene: &ProbeScene, rivals: &[Arc<Sight>], points: &[(u32, f32, f32)]) -> Vec<Probe> {
+fn probe_chunk(scene: &ProbeScene, rivals: &[Arc<Sight>], points: &[MeshPoint]) -> Vec<Probe> {
     let mut tools = (Packet::default(), Walk::default());
     let (mut seen, mut rival) = (SightMask::default(), SightMask::default());
     let mut found = Vec::with_capacity(points.len());
     let part_of = |t: u32| scene.low.parts[t as usize];
     let mut at = 0;
     while at < points.len() {
-        let part = part_of(points[at].0);
-        let run = points[at..].iter().take(LANES).take_while(|p| part_of(p.0) == part).count();
+        let part = part_of(points[at].triangle);
+        let run = points[at..].iter().take(LANES).take_while(|p| part_of(p.triangle) == part).count();
         let of = OfPart {
             part,
             seen: seen.of(&scene.sights[part as usize], scene.high_parts),
@@ -175,7 +172,7 @@ struct OfPart<'a> {
 fn probe_packet(
     scene: &ProbeScene,
     of: &OfPart,
-    points: &[(u32, f32, f32)],
+    points: &[MeshPoint],
     (packet, walk): &mut (Packet, Walk),
     found: &mut Vec<Probe>,
 ) {
@@ -183,7 +180,7 @@ fn probe_packet(
     let low = scene.low;
     let far = low.mesh.diagonal() * FURTHEST;
     let skin = low.mesh.diagonal() * NEAREST_WALL;
-    let surface: Vec<_> = points.iter().map(|&(t, v, w)| low.point(t, v, w, Direction::Averaged)).collect();
+    let surface: Vec<_> = points.iter().map(|&at| low.point(at, Direction::Averaged)).collect();
     let fill = |packet: &mut Packet, ray: &dyn Fn(usize) -> RaySpan| {
         packet.clear();
         (0..points.len()).for_each(|lane| packet.set(lane, &ray(lane)));
@@ -197,8 +194,8 @@ fn probe_packet(
         let answer = scene.low_trace.closest_packet(packet, rivals, BackFaces::Keep, Seen::Along, walk);
         let met = |i: usize| {
             let hit = answer.lane(i).hit?;
-            let own = low.parts[hit.triangle as usize] == part;
-            Some(Wall { distance: hit.t + skin, own, triangle: hit.triangle, v: hit.v, w: hit.w })
+            let own = low.parts[hit.at.triangle as usize] == part;
+            Some(Wall { distance: hit.t + skin, own, at: hit.at })
         };
         (0..points.len()).map(met).collect()
     };
@@ -222,14 +219,14 @@ fn probe_packet(
         RaySpan { origin: p.position + p.outward * from, direction: p.outward, length: far * 2.0 - from }
     });
     let beyond = scene.high_trace.closest_packet(packet, allowed, scene.back_faces, Seen::FromAhead, walk);
-    for (i, &(triangle, v, w)) in points.iter().enumerate() {
+    for (i, &at) in points.iter().enumerate() {
         let mut outside = above.lane(i).hit.map(|h| (room(&walls_out, i) - h.t).max(0.0));
         let (mut stranger, mut inside) = (f32::INFINITY, None);
         for _ in 0..MOST_STRANGERS {
             let Some(height) = outside.filter(|&h| h > skin * LEAST_STRANGE) else { break };
             let p = &surface[i];
             let hit = p.position + p.outward * height;
-            let face = low.mesh.face_normal(triangle);
+            let face = low.mesh.face_normal(at.triangle);
             let over_face = height * p.outward.dot(face).max(0.0);
             let rival = |t: u32| rivals[low.parts[t as usize] as usize];
             let turned = |t: u32| rival(t) && low.mesh.face_normal(t).dot(face) < TURNED;
@@ -256,6 +253,6 @@ fn probe_packet(
         };
         let harm = harm.min(stranger);
         let (wall_out, wall_in) = (walls_out[i], walls_in[i]);
-        found.push(Probe { triangle, v, w, outside, inside, wall_out, wall_in, harm });
+        found.push(Probe { at, outside, inside, wall_out, wall_in, harm });
     }
 }

@@ -35,7 +35,7 @@ pub struct EnvelopeMark {
 pub fn envelope_marks(low: &LowSurface, field: &ReachField, probes: &[Probe]) -> Vec<EnvelopeMark> {
     let mut marks = Vec::new();
     for probe in probes {
-        let course = field.course(low, probe.triangle, probe.v, probe.w);
+        let course = field.course(low, probe.at);
         let mut mark = |kind, height: f32, by| {
             let point = (course.position + course.outward * height).to_array();
             marks.push(EnvelopeMark { kind, point, by });
@@ -51,7 +51,7 @@ pub fn envelope_marks(low: &LowSurface, field: &ReachField, probes: &[Probe]) ->
             mark(MarkKind::TooDeep, -depth, depth - course.inward);
         }
         if let Some(wall) = probe.wall_out {
-            let there = field.course(low, wall.triangle, wall.v, wall.w).run_up;
+            let there = field.course(low, wall.at).run_up;
             let over = course.run_up + there - wall.distance;
             if over > 0.0 {
                 let kind = if wall.own { MarkKind::CrossesItself } else { MarkKind::CrossesAnother };

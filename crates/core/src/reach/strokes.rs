@@ -2,11 +2,10 @@
 //! the same shape takes them over. A stroke is a row of dabs; its weight at a place is that of the nearest dab, measured along
 //! the surface, so that it does not matter how often or how fast a hand passed.
 
-use super::LowSurface;
 use super::plumb::PlumbMask;
 use super::points::ReachPoints;
+use super::{Brush, LowSurface, ReachSide, Stroke};
 use crate::mesh::{SurfaceDistance, SurfaceWalk};
-use crate::recipe::{Brush, ReachSide, Stroke};
 use crate::trace::TraceScene;
 use glam::Vec3;
 
@@ -61,8 +60,8 @@ pub(super) fn dabs(stroke: &Stroke, low: &LowSurface, trace: &TraceScene, walk: 
     }
     path.into_iter()
         .filter_map(|(p, pressure)| {
-            let at = trace.nearest(p, stroke.size, |_| true)?;
-            Some(Dab { around: walk.from((at.triangle, at.v, at.w), stroke.size), pressure })
+            let nearest = trace.nearest(p, stroke.size, |_| true)?;
+            Some(Dab { around: walk.from(nearest.at, stroke.size), pressure })
         })
         .collect()
 }

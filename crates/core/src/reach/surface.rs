@@ -1,8 +1,9 @@
 //! The low-poly as rays see it: positions, shading frames and ray directions at any point of any triangle.
 
+use super::Direction;
 use super::cage::{CageFault, CageMatch, match_cage};
 use crate::mesh::{CornerTangent, Mesh, angle_weighted_directions, corner_tangents};
-use crate::recipe::Direction;
+use crate::surface::MeshPoint;
 use glam::{Mat3, Vec3};
 
 /// The low-poly with what baking adds to it.
@@ -26,11 +27,6 @@ pub struct SurfacePoint {
     pub outward: Vec3,
 }
 
-fn blend(corners: [Vec3; 3], v: f32, w: f32) -> Vec3 {
-    // Differences, not three weights: exact on a triangle whose corners agree in a coordinate.
-    corners[0] + (corners[1] - corners[0]) * v + (corners[2] - corners[0]) * w
-}
-
 impl LowSurface {
     /// Prepares a low-poly for baking.
     ///
@@ -44,12 +40,6 @@ impl LowSurface {
         Ok(LowSurface { mesh, parts, tangents, directions, cage })
     }
 
-    /// The renderer's interpolated normal (unit) at a point of a triangle: its number, and weights of its second and third corner.
-    pub fn shading_normal(&self, (triangle, v, w): (u32, f32, f32)) -> Vec3 {
-        let normals = self.mesh.triangles[triangle as usize].map(|c| self.mesh.normals[c as usize]);
-        blend(normals, v, w).try_normalize().unwrap_or_else(|| self.mesh.face_normal(triangle))
-    }
-
     /// Averaged ray directions, one a vertex.
     pub fn directions(&self) -> &[Vec3] {
         &self.directions
@@ -60,19 +50,19 @@ impl LowSurface {
         &self.tangents[triangle as usize]
     }
 
-    /// The point of `triangle` with weights `v`, `w` of its second and third corner.
-    pub fn point(&self, triangle: u32, v: f32, w: f32, direction: Direction) -> SurfacePoint {
+    /// A place of the low surface, and the way out from there.
+    pub fn point(&self, at: MeshPoint, direction: Direction) -> SurfacePoint {
         let plumb = if direction == Direction::Plumb { 1.0 } else { 0.0 };
-        self.turned_point(triangle, v, w, plumb)
+        self.turned_point(at, plumb)
     }
 
     /// The same with the direction turned by `plumb`: 0 = averaged, 1 = square to the face.
-    pub fn turned_point(&self, triangle: u32, v: f32, w: f32, plumb: f32) -> SurfacePoint {
-        let position = blend(self.mesh.corners(triangle), v, w);
-        let face = || self.mesh.face_normal(triangle);
+    pub fn turned_point(&self, at: MeshPoint, plumb: f32) -> SurfacePoint {
+        let position = self.mesh.at(at);
+        let face = || self.mesh.face_normal(at.triangle);
         let averaged = || {
-            let corners = self.mesh.triangles[triangle as usize].map(|c| self.directions[c as usize]);
-            blend(corners, v, w).try_normalize().unwrap_or_else(face)
+            let corners = self.mesh.triangles[at.triangle as usize].map(|c| self.directions[c as usize]);
+            at.between(corners).try_normalize().unwrap_or_else(face)
         };
         let outward = match plumb {
             0.0 => averaged(),
@@ -84,11 +74,11 @@ impl LowSurface {
 
     /// The tangent frame a renderer uses at a point: columns T, B, N from interpolated, not normalised, T and N, with
     /// B = sign * cross(N, T). None when the frame has no volume (no UV area).
-    pub fn frame(&self, triangle: u32, v: f32, w: f32) -> Option<Mat3> {
-        let corners = &self.tangents[triangle as usize];
-        let normals = self.mesh.triangles[triangle as usize].map(|c| self.mesh.normals[c as usize]);
-        let n = blend(normals, v, w);
-        let t = blend(corners.map(|c| c.tangent), v, w);
+    pub fn frame(&self, at: MeshPoint) -> Option<Mat3> {
+        let corners = &self.tangents[at.triangle as usize];
+        let normals = self.mesh.triangles[at.triangle as usize].map(|c| self.mesh.normals[c as usize]);
+        let n = at.between(normals);
+        let t = at.between(corners.map(|c| c.tangent));
         let b = n.cross(t) * corners[0].sign;
         let frame = Mat3::from_cols(t, b, n);
         (frame.determinant().abs() > 1e-9).then_some(frame)

@@ -1,27 +1,29 @@
 //! The recipe: the one description of a bake, the same for the browser, the command line, the store and the files that are
 //! delivered. It names meshes and settings; it holds no results. docs/recipe.md tells it for readers.
 
-mod pairing;
 mod patch;
-mod reach;
 mod source;
 mod version;
 mod words;
 
-pub(crate) use pairing::plain_name;
-pub use pairing::{Endings, HandPair, Pairing};
 pub use patch::{
     Change, Conflict, GROWING_LISTS, MOST_CHANGES, NAMED_LISTS, PatchFault, all_in_conflict, difference, merge,
 };
-pub use reach::{Axis, Brush, Distance, PartReach, Reach, ReachSide, Stroke};
-pub use source::{Facing, FileBeside, NormalMapSource, PictureSource, Plane, PlaneTarget, Source, UvChoice};
+pub use source::{FileBeside, MeshSource, NormalMapSource};
 pub use words::changes;
 
 use crate::finding::Exception;
+use crate::hits::HitRule;
 use crate::maps::MapSettings;
-use crate::sheet::{Depth, SAMPLE_COUNTS};
+use crate::mesh::PlaneTarget;
+use crate::pairs::{Endings, HandPair, PairRules, Pairing};
+use crate::picture::{Depth, Image, ImageFormat, PictureSource};
+use crate::reach::{Direction, Reach, ReachRules};
+use crate::sheet::{SAMPLE_COUNTS, SHEET_SIZES, SheetName, SheetSettings};
 use crate::trace::BackFaces;
 use serde::{Deserialize, Serialize};
+use std::collections::HashMap;
+use std::sync::Arc;
 use ts_rs::TS;
 
 /// Rays a texel that a proof takes at most for maps that trace their own.
@@ -32,161 +34,6 @@ pub const RECIPE_VERSION: u32 = 1;
 /// Characters of an asset's name, at most.
 pub const MOST_NAME: usize = 80;
 
-/// Smallest and largest sheet, in texels a side.
-pub const SHEET_SIZES: std::ops::RangeInclusive<u32> = 16..=16384;
-
-/// The way rays run.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, TS)]
-#[serde(rename_all = "kebab-case")]
-pub enum Direction {
-    /// Along the mean of the faces around each point: no gaps at hard edges.
-    #[default]
-    Averaged,
-    /// Square to each face: nothing leans, but gaps open at hard edges.
-    Plumb,
-}
-
-/// Which of several surfaces along a ray counts.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, TS)]
-#[serde(rename_all = "kebab-case")]
-pub enum HitRule {
-    /// The first one met from outside.
-    #[default]
-    Outermost,
-    /// The one nearest to the low surface.
-    Nearest,
-}
-
-/// How far covered texels are spread into the void around islands.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
-#[serde(untagged, expecting = "padding is a number of texels, or \"all\"")]
-pub enum Padding {
-    #[serde(with = "all_word")]
-    #[ts(type = "\"all\"")]
-    All,
-    Texels(u32),
-}
-
-mod all_word {
-    use serde::{Deserialize, Deserializer, Serializer, de::Error};
-
-    pub fn serialize<S: Serializer>(s: S) -> Result<S::Ok, S::Error> {
-        s.serialize_str("all")
-    }
-
-    pub fn deserialize<'de, D: Deserializer<'de>>(d: D) -> Result<(), D::Error> {
-        match String::deserialize(d)?.as_str() {
-            "all" => Ok(()),
-            other => Err(D::Error::custom(format!("'{other}' is not a padding; give a number or \"all\""))),
-        }
-    }
-}
-
-/// The file format of the maps.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, TS)]
-#[serde(rename_all = "kebab-case")]
-pub enum ImageFormat {
-    #[default]
-    Png,
-    Tiff,
-    Exr,
-    /// For colour only, 8 bit.
-    Tga,
-    /// For colour only, 8 bit, with losses.
-    Jpeg,
-}
-
-impl ImageFormat {
-    pub fn extension(self) -> &'static str {
-        match self {
-            ImageFormat::Png => "png",
-            ImageFormat::Tiff => "tif",
-            ImageFormat::Exr => "exr",
-            ImageFormat::Tga => "tga",
-            ImageFormat::Jpeg => "jpg",
-        }
-    }
-
-    pub fn label(self) -> &'static str {
-        match self {
-            ImageFormat::Png => "PNG",
-            ImageFormat::Tiff => "TIFF",
-            ImageFormat::Exr => "EXR",
-            ImageFormat::Tga => "TGA",
-            ImageFormat::Jpeg => "JPEG",
-        }
-    }
-
-    /// Depths this format can hold.
-    pub fn depths(self) -> &'static [Depth] {
-        match self {
-            ImageFormat::Png => &[Depth::Eight, Depth::Sixteen],
-            ImageFormat::Tiff => &[Depth::Eight, Depth::Sixteen, Depth::Float],
-            ImageFormat::Exr => &[Depth::Sixteen, Depth::Float],
-            ImageFormat::Tga | ImageFormat::Jpeg => &[Depth::Eight],
-        }
-    }
-}
-
-/// How a low-poly's triangles are shared out over sheets.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, TS)]
-#[serde(rename_all = "kebab-case")]
-pub enum Layout {
-    /// One sheet: the unit square of UV space, all materials.
-    #[default]
-    One,
-    /// One sheet a material of the low-poly.
-    Materials,
-    /// One sheet a UDIM tile: 1001 for the unit square, one more to the right, ten more upwards.
-    Udim,
-}
-
-/// Size and sampling of the sheet.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, TS)]
-#[serde(default, deny_unknown_fields)]
-pub struct SheetSettings {
-    /// Texels a side.
-    pub size: u32,
-    /// Samples a texel: 1, 4, 16 or 64.
-    pub samples: u32,
-    pub padding: Padding,
-    pub depth: Depth,
-    #[serde(default)]
-    pub format: ImageFormat,
-    /// Another format for the colour map, such as TGA or JPEG; None writes it as the others.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    #[ts(optional = nullable)]
-    pub color_format: Option<ImageFormat>,
-    /// At 8 bit, spread rounding over neighbouring texels, so that slow gradients show no steps.
-    #[serde(default)]
-    pub dither: bool,
-    #[serde(default)]
-    pub layout: Layout,
-    /// Texels a side of a proof (never more than `size`).
-    #[serde(default = "default_proof_size")]
-    pub proof_size: u32,
-}
-
-fn default_proof_size() -> u32 {
-    512
-}
-
-impl Default for SheetSettings {
-    fn default() -> Self {
-        SheetSettings {
-            size: 1024,
-            samples: 4,
-            padding: Padding::Texels(16),
-            depth: Depth::Eight,
-            format: ImageFormat::Png,
-            color_format: None,
-            dither: false,
-            layout: Layout::One,
-            proof_size: default_proof_size(),
-        }
-    }
-}
-
 /// Everything needed to repeat a bake.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
 #[serde(deny_unknown_fields)]
@@ -194,13 +41,13 @@ pub struct Recipe {
     pub version: u32,
     #[serde(default)]
     pub asset: String,
-    pub low: Vec<Source>,
+    pub low: Vec<MeshSource>,
     /// The sculpt; may be empty when every map comes from `normal_map`.
     #[serde(default)]
-    pub high: Vec<Source>,
+    pub high: Vec<MeshSource>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
     #[ts(optional = nullable)]
-    pub cage: Option<Source>,
+    pub cage: Option<MeshSource>,
     /// Occlusion, curvature and cavity may be made from this and the low-poly alone.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     #[ts(optional = nullable)]
@@ -312,7 +159,7 @@ impl Recipe {
             return Err(format!("asset has {} characters; give at most {MOST_NAME}", self.asset.chars().count()));
         }
         self.reach.validate()?;
-        self.low.iter().chain(&self.high).chain(&self.cage).try_for_each(Source::validate)?;
+        self.low.iter().chain(&self.high).chain(&self.cage).try_for_each(MeshSource::validate)?;
         for picture in self.pictures() {
             source::check_file("picture", &picture.file)?;
         }
@@ -362,6 +209,16 @@ impl Recipe {
         }
     }
 
+    /// What decides about pairs; the share of space is for whoever has the meshes.
+    pub fn pair_rules(&self) -> PairRules<'_> {
+        PairRules { pairing: self.pairing, endings: &self.endings, hand_pairs: &self.hand_pairs, share: None }
+    }
+
+    /// What decides about reaches besides the meshes.
+    pub fn reach_rules(&self) -> ReachRules<'_> {
+        ReachRules { reach: &self.reach, direction: self.direction, back_faces: self.back_faces }
+    }
+
     /// The plane whose edges repeat, when the low-poly is one.
     pub fn repeats(&self) -> Option<PlaneTarget> {
         self.low.iter().find_map(|s| s.plane.filter(|p| p.repeats))
@@ -372,27 +229,16 @@ impl Recipe {
         let normal = self.normal_map.iter().map(|n| PictureSource { file: n.file.clone(), hash: n.hash.clone() });
         normal.chain(self.maps.iter().filter_map(|m| m.picture().cloned())).collect()
     }
-}
 
-/// Which of several sheets a file is of.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
-#[serde(rename_all = "kebab-case")]
-pub enum SheetName {
-    /// The only one.
-    One,
-    Material(String),
-    /// UDIM number.
-    Udim(u32),
-}
-
-impl SheetName {
-    /// How the sheet is called on the screen and in the report; empty for the only one.
-    pub fn label(&self) -> String {
-        match self {
-            SheetName::One => String::new(),
-            SheetName::Material(name) => name.clone(),
-            SheetName::Udim(number) => number.to_string(),
-        }
+    /// Those pictures, each read by `read`, by the file name the recipe gives them.
+    ///
+    /// # Errors
+    /// What `read` answers.
+    pub fn read_pictures<E>(
+        &self,
+        mut read: impl FnMut(&PictureSource) -> Result<Arc<Image>, E>,
+    ) -> Result<HashMap<String, Arc<Image>>, E> {
+        self.pictures().into_iter().map(|picture| Ok((picture.file.clone(), read(&picture)?))).collect()
     }
 }
 

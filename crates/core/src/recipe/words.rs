@@ -1,10 +1,14 @@
 //! What changed between two recipes, in the words an artist uses. The ledger shows it on every run, undo shows it on its step.
 
-use super::{
-    Direction, Distance, Endings, HitRule, ImageFormat, Layout, Padding, Pairing, Plane, PlaneTarget, Recipe, Source,
-    Stroke, UvChoice,
-};
+use super::{MeshSource, Recipe};
+use crate::hits::HitRule;
 use crate::maps::{Green, MapSettings};
+use crate::mesh::{Plane, PlaneTarget, UvChoice};
+use crate::pairs::{Endings, Pairing};
+use crate::picture::ImageFormat;
+use crate::reach::{Direction, Stroke};
+use crate::sheet::{Layout, Padding};
+use crate::surface::Distance;
 use crate::trace::BackFaces;
 use std::collections::BTreeSet;
 
@@ -22,13 +26,13 @@ fn padding(p: Padding) -> String {
     }
 }
 
-fn files(sources: &[Source]) -> String {
+fn files(sources: &[MeshSource]) -> String {
     let names: Vec<&str> = sources.iter().map(|s| s.file.rsplit('/').next().unwrap_or(&s.file)).collect();
     if names.is_empty() { "nothing".into() } else { names.join(", ") }
 }
 
 /// Names of the files that came in with one.
-fn beside(source: &Source) -> String {
+fn beside(source: &MeshSource) -> String {
     let names: Vec<&str> = source.beside.iter().map(|f| f.file.as_str()).collect();
     if names.is_empty() { "none".into() } else { names.join(", ") }
 }
@@ -41,7 +45,8 @@ pub fn changes(before: &Recipe, after: &Recipe) -> Vec<String> {
             said.push(format!("{what} {old} to {new}"));
         }
     };
-    let identity = |sources: &[Source]| sources.iter().map(|s| (s.file.clone(), s.hash.clone())).collect::<Vec<_>>();
+    let identity =
+        |sources: &[MeshSource]| sources.iter().map(|s| (s.file.clone(), s.hash.clone())).collect::<Vec<_>>();
     for (what, old, new) in [("low-poly", &before.low, &after.low), ("sculpt", &before.high, &after.high)] {
         if identity(old) != identity(new) {
             let (old, new) = (files(old), files(new));
@@ -187,7 +192,7 @@ fn strokes(strokes: &[Stroke]) -> impl Iterator<Item = String> + '_ {
 }
 
 /// Files of both recipes that are the same file on the same side.
-fn both_sides<'a>(before: &'a Recipe, after: &'a Recipe) -> impl Iterator<Item = (&'a Source, &'a Source)> {
+fn both_sides<'a>(before: &'a Recipe, after: &'a Recipe) -> impl Iterator<Item = (&'a MeshSource, &'a MeshSource)> {
     let pairs = [(&before.low, &after.low), (&before.high, &after.high)];
     pairs.into_iter().flat_map(|(old, new)| {
         new.iter().filter_map(|n| old.iter().find(|o| (&o.file, &o.hash) == (&n.file, &n.hash)).map(|o| (o, n)))

@@ -4,6 +4,7 @@
 
 use super::tiles::Tile;
 use crate::mesh::Mesh;
+use crate::surface::MeshPoint;
 use glam::{DVec2, dvec2};
 use robust::{Coord, orient2d};
 
@@ -80,25 +81,22 @@ impl SheetTriangles {
 #[derive(Clone, Debug, Default)]
 pub struct TileSamples {
     pub starts: Vec<u32>,
-    /// Low-poly triangle of each sample.
-    pub triangles: Vec<u32>,
-    /// Barycentric weights of the triangle's second and third corner (mesh order).
-    pub v: Vec<f32>,
-    pub w: Vec<f32>,
+    /// Where each sample lies on the low-poly.
+    pub places: Vec<MeshPoint>,
 }
 
 impl TileSamples {
     /// Bytes it holds in memory.
     pub fn bytes(&self) -> usize {
-        4 * (self.starts.len() + self.triangles.len() + self.v.len() + self.w.len())
+        4 * self.starts.len() + size_of::<MeshPoint>() * self.places.len()
     }
 
     pub fn len(&self) -> usize {
-        self.triangles.len()
+        self.places.len()
     }
 
     pub fn is_empty(&self) -> bool {
-        self.triangles.is_empty()
+        self.places.is_empty()
     }
 }
 
@@ -330,8 +328,6 @@ fn gather(
 impl TileSamples {
     fn push(&mut self, t: &SheetTriangle, p: DVec2) {
         let (v, w) = t.weights(p);
-        self.triangles.push(t.triangle);
-        self.v.push(v);
-        self.w.push(w);
+        self.places.push(MeshPoint::new(t.triangle, v, w));
     }
 }

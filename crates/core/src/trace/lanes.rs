@@ -153,7 +153,8 @@ pub(super) use x86::{Avx2, detect};
 
 #[cfg(target_arch = "x86_64")]
 mod x86 {
-    use super::{Eight, LANES, Lanes};
+    use super::{Eight, Lanes};
+    use crate::trace::LANES;
     use std::arch::x86_64::*;
 
     /// True when this machine has AVX2 and FMA, and the portable path was not asked for by `EMBER_RIDGE_PORTABLE`.

@@ -10,11 +10,12 @@ mod tree;
 mod walk;
 
 pub use lanes::LANES;
-pub use nearest::{Nearest, nearest_on_triangle};
-pub use packet::{Packet, PacketAnswer, Walk, hit_point};
+pub use nearest::NearestPoint;
+pub use packet::{Packet, PacketAnswer, Walk};
 pub use sight::{Sight, SightMask};
 pub use tree::TraceScene;
 
+use crate::surface::MeshPoint;
 use glam::Vec3;
 
 /// What rays do with triangles that look away from them.
@@ -45,11 +46,7 @@ pub struct RaySpan {
 /// Where a ray met the mesh.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Hit {
-    /// Triangle number in the mesh.
-    pub triangle: u32,
-    /// Barycentric weights of the second and third corner; the first has `1 - v - w`.
-    pub v: f32,
-    pub w: f32,
+    pub at: MeshPoint,
     /// Distance from the ray's origin in scene units.
     pub t: f32,
     pub back: bool,

@@ -9,7 +9,7 @@ use super::lanes::{Eight, LANES, Plain};
 use super::tree::TraceScene;
 use super::walk::{ClosestRule, closest, occluded};
 use super::{BackFaces, Hit, RaySpan, Seen, TraceAnswer};
-use glam::Vec3;
+use crate::surface::MeshPoint;
 
 /// Marks a lane that has hit nothing.
 pub(super) const NOTHING: u32 = u32::MAX;
@@ -80,9 +80,7 @@ impl PacketAnswer {
 
     pub fn lane(&self, lane: usize) -> TraceAnswer {
         let hit = (self.triangle[lane] != NOTHING).then(|| Hit {
-            triangle: self.triangle[lane],
-            v: self.v.0[lane],
-            w: self.w.0[lane],
+            at: MeshPoint::new(self.triangle[lane], self.v.0[lane], self.w.0[lane]),
             t: self.t.0[lane],
             back: self.back >> lane & 1 == 1,
         });
@@ -170,10 +168,4 @@ unsafe fn closest_avx2(
 #[target_feature(enable = "avx2,fma")]
 unsafe fn occluded_avx2(scene: &TraceScene, packet: &Packet, allowed: &[bool], walk: &mut Walk) -> u8 {
     occluded::<super::lanes::Avx2>(scene, packet, allowed, walk)
-}
-
-/// The point of a hit, from the mesh's own corners.
-pub fn hit_point(mesh: &crate::mesh::Mesh, hit: &Hit) -> Vec3 {
-    let [a, b, c] = mesh.corners(hit.triangle);
-    a + (b - a) * hit.v + (c - a) * hit.w
 }

@@ -17,19 +17,19 @@ pub(super) struct Ready<L: Lanes> {
     /// Origin times inverse.
     shift: [L; 3],
     shear: [L; 3],
-    courses: Courses,
+    main_axes: MainAxes,
     axes: Axes<L>,
 }
 
 /// Which rays (bit by lane) run along x most, which along y unless along x, and which down that axis.
 #[derive(Clone, Copy)]
-struct Courses {
+struct MainAxes {
     x: u8,
     y: u8,
     down: u8,
 }
 
-impl Courses {
+impl MainAxes {
     /// The axis ray `lane` runs along most (kz), after the two others in winding order.
     #[inline(always)]
     fn order(self, lane: usize) -> [usize; 3] {
@@ -89,18 +89,18 @@ impl<L: Lanes> Ready<L> {
         let down = along.lt(zero);
         let per = one.div(along);
         let shear = [L::select(down, after, next).div(along), L::select(down, next, after).div(along), per];
-        let courses = Courses { x: L::bits(along_x), y: L::bits(along_y), down: L::bits(down) };
-        let order = courses.order(packet.active.trailing_zeros() as usize % LANES);
-        let mixed = courses.differ(packet.active);
+        let main_axes = MainAxes { x: L::bits(along_x), y: L::bits(along_y), down: L::bits(down) };
+        let order = main_axes.order(packet.active.trailing_zeros() as usize % LANES);
+        let mixed = main_axes.differ(packet.active);
         let mut masks = [(L::mask(0), L::mask(0)); 3];
         if mixed {
             for (k, masks) in masks.iter_mut().enumerate() {
-                let (x, y) = courses.lanes(k);
+                let (x, y) = main_axes.lanes(k);
                 *masks = (L::mask(x), L::mask(y));
             }
         }
         let axes = Axes { mixed, order, origin: [origin[order[0]], origin[order[1]], origin[order[2]]], masks };
-        Ready { origin, inverse, shift, shear, courses, axes }
+        Ready { origin, inverse, shift, shear, main_axes, axes }
     }
 
     /// Whether rays run along different axes most; `MIXED` of [`Ready::test`].
@@ -157,7 +157,7 @@ impl<L: Lanes> Ready<L> {
     /// mean nothing.
     #[inline(always)]
     pub fn test_one(&self, leaf: &Leaf, lane: usize) -> Found<L> {
-        let order = self.courses.order(lane);
+        let order = self.main_axes.order(lane);
         let [kx, ky, kz] = order;
         let origin = [self.origin[kx].spread(lane), self.origin[ky].spread(lane), self.origin[kz].spread(lane)];
         let [x, y, z] = self.shear;

@@ -40,7 +40,7 @@ fn lanes_of(mut bits: u8) -> impl Iterator<Item = usize> {
 }
 
 /// What the rays of a packet have met so far.
-struct Nearest<L: Lanes> {
+struct ClosestSoFar<L: Lanes> {
     limit: L,
     v: L,
     w: L,
@@ -50,7 +50,7 @@ struct Nearest<L: Lanes> {
     rule: ClosestRule,
 }
 
-impl<L: Lanes> Nearest<L> {
+impl<L: Lanes> ClosestSoFar<L> {
     #[inline(always)]
     fn back(&self, found: &Found<L>) -> u8 {
         // A counter-clockwise triangle that faces the ray has a positive determinant in this projection.
@@ -177,7 +177,7 @@ fn closest_ready<L: Lanes, const MIXED: bool>(
 ) -> PacketAnswer {
     let zero = L::splat(0.0);
     let far_away = L::splat(f32::INFINITY);
-    let mut nearest = Nearest {
+    let mut nearest = ClosestSoFar {
         limit: L::load(&packet.length).mul(L::splat(scene.scale)),
         v: zero,
         w: zero,

@@ -1,12 +1,16 @@
 //! Meshes with known answers, and a bake without a clock.
 #![allow(dead_code, reason = "each test file uses its own share")]
 
-use ember_ridge_core::bake::{BakeScene, Counts, Ended, Outcome, Plan, Report, Unwatched, Watch, run};
+use ember_ridge_core::bake::{Counts, Ended, Outcome, Plan, Report, Unwatched, Watch, run};
 use ember_ridge_core::glam::{Vec2, Vec3, vec2, vec3};
 use ember_ridge_core::maps::{AoSettings, CurvatureSettings, MapSettings, PaletteEntry};
 use ember_ridge_core::mesh::{Laid, MaterialLook, Surface};
-use ember_ridge_core::recipe::{Distance, Padding, Reach, Recipe};
-use ember_ridge_core::sheet::{Coding, Depth, Image, Pixels, Sampler};
+use ember_ridge_core::picture::{Coding, Depth, Image, Pixels, Sampler};
+use ember_ridge_core::reach::Reach;
+use ember_ridge_core::recipe::Recipe;
+use ember_ridge_core::scene::BakeScene;
+use ember_ridge_core::sheet::Padding;
+use ember_ridge_core::surface::Distance;
 use ember_ridge_core::{Draft, DraftPart, Mesh};
 use std::sync::Arc;
 
@@ -131,8 +135,8 @@ pub struct Whole {
 impl Whole {
     pub fn of(outcome: &Outcome, sheet: usize) -> Whole {
         let whole = |(number, map): (usize, &ember_ridge_core::bake::BakedMap)| WholeMap {
-            id: map.id,
-            channels: map.channels,
+            id: map.facts.id(),
+            channels: map.facts.shape.channels,
             scale: map.scale,
             pixels: outcome.pixels(sheet, number).expect("tiles wait in memory"),
             palette: map.palette.clone(),

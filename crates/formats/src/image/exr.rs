@@ -1,7 +1,7 @@
 //! EXR with half or 32-bit floats, in blocks of sixteen lines. Grey is one channel Y; colour is B, G, R.
 
 use super::{ImageSpec, Place, RowSource, WriteFault};
-use ember_ridge_core::sheet::Depth;
+use ember_ridge_core::picture::Depth;
 use exr::block::writer::ChunksWriter;
 use exr::block::{BlockIndex, UncompressedBlock};
 use exr::compression::Compression;

@@ -14,8 +14,7 @@ pub(crate) use read::read_image_within;
 pub use read::{MOST_TEXELS, read_image};
 
 use ember_ridge_core::bake::Outcome;
-use ember_ridge_core::recipe::ImageFormat;
-use ember_ridge_core::sheet::{Depth, quantise, srgb_to_linear};
+use ember_ridge_core::picture::{Depth, ImageFormat, quantise, srgb_to_linear};
 use std::io::{self, Seek, Write};
 
 /// What a file is to be.
@@ -107,10 +106,11 @@ pub fn write_map(place: &mut dyn Place, outcome: &Outcome, sheet: usize, map: us
     if let Some(error) = &baked.error {
         return Err(error.clone().into());
     }
-    let color = baked.color || baked.flat;
+    let color = baked.facts.kind().color || baked.facts.kind().flat;
     let mut notes = vec![("Software".to_owned(), "Ember Ridge".to_owned())];
-    if let Some(report) = outcome.report.maps.get(baked.id) {
-        let light = if color && holds_light(baked.format, baked.depth) { "; written as linear light" } else { "" };
+    if let Some(report) = outcome.report.maps.get(baked.facts.id()) {
+        let light =
+            if color && holds_light(baked.facts.format, baked.facts.depth) { "; written as linear light" } else { "" };
         notes.push(("Encoding".to_owned(), format!("{}{light}", report.encoding)));
         if let Some(extreme) = report.extreme {
             let (scale, zero) = (baked.scale.unwrap_or(1.0), if baked.scale.is_some() { 0.5 } else { 0.0 });
@@ -119,11 +119,11 @@ pub fn write_map(place: &mut dyn Place, outcome: &Outcome, sheet: usize, map: us
     }
     let spec = ImageSpec {
         size: outcome.size,
-        channels: baked.channels,
-        format: baked.format,
-        depth: baked.depth,
+        channels: baked.facts.shape.channels,
+        format: baked.facts.format,
+        depth: baked.facts.depth,
         color,
-        dither: outcome.report.recipe.sheet.dither && !baked.flat,
+        dither: outcome.report.recipe.sheet.dither && !baked.facts.kind().flat,
         notes,
     };
     write_image(place, &spec, &mut |sink| outcome.stream(sheet, map, &mut |rows| sink(rows)))

@@ -1,7 +1,7 @@
 //! PNG with 8 or 16 bits a channel, one or three channels.
 
 use super::{ImageSpec, Place, Quantiser, RowSource, WriteFault, words};
-use ember_ridge_core::sheet::{Depth, Pixels};
+use ember_ridge_core::picture::{Depth, Pixels};
 use std::io::{self, Write};
 
 fn encoder<W: Write>(out: W, size: u32, channels: usize, depth: png::BitDepth) -> png::Encoder<'static, W> {

@@ -3,7 +3,7 @@
 
 use crate::mesh::ReadFault;
 use ember_ridge_core::FindingKind;
-use ember_ridge_core::sheet::{Coding, Image, Pixels};
+use ember_ridge_core::picture::{Coding, Image, Pixels};
 use image::{DynamicImage, ImageDecoder, ImageReader, Limits};
 use std::io::Cursor;
 

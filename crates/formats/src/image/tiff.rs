@@ -2,7 +2,8 @@
 //! compressed: the encoder would pack the text beside the picture too, and readers then find neither.
 
 use super::{ImageSpec, Place, Quantiser, RowSource, WriteFault, words};
-use ember_ridge_core::sheet::{Depth, TILE};
+use ember_ridge_core::picture::Depth;
+use ember_ridge_core::sheet::TILE;
 use std::io;
 use tiff::encoder::colortype::{ColorType, Gray8, Gray16, Gray32Float, RGB8, RGB16, RGB32Float};
 use tiff::encoder::{TiffEncoder, TiffValue};

@@ -10,8 +10,7 @@ pub use self::gltf::write_glb;
 pub use obj::write_obj;
 pub use ply::write_ply;
 
-use ember_ridge_core::mesh::ReadNote;
-use ember_ridge_core::recipe::UvChoice;
+use ember_ridge_core::mesh::{ReadNote, UvChoice};
 use ember_ridge_core::{Draft, Finding, FindingKind, Mesh, MeshFault, Place, Severity};
 
 /// Why a mesh file cannot be used: which file, where in it, what is wrong, what to do.
@@ -28,15 +27,8 @@ pub struct ReadFault {
 impl ReadFault {
     /// The same as a finding, for `check`.
     pub fn as_finding(&self) -> Finding {
-        Finding {
-            fixes: Vec::new(),
-            allowed: None,
-            kind: self.kind,
-            severity: Severity::Fault,
-            place: Place { file: Some(self.file.clone()), ..Place::default() },
-            reason: format!("{}: {}", self.place, self.fault),
-            remedy: self.remedy.clone(),
-        }
+        Finding::new(self.kind, Severity::Fault, format!("{}: {}", self.place, self.fault), self.remedy.clone())
+            .at(Place { file: Some(self.file.clone()), ..Place::default() })
     }
 }
 

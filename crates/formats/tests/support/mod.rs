@@ -2,10 +2,14 @@
 #![allow(dead_code, reason = "each test file uses its own share")]
 
 use ember_ridge_core::Mesh;
-use ember_ridge_core::bake::{BakeScene, Outcome, Plan, Unwatched, run};
+use ember_ridge_core::bake::{Outcome, Plan, Unwatched, run};
 use ember_ridge_core::maps::MapSettings;
-use ember_ridge_core::recipe::{Distance, ImageFormat, Padding, Reach, Recipe};
-use ember_ridge_core::sheet::{Depth, Image};
+use ember_ridge_core::picture::{Depth, Image, ImageFormat};
+use ember_ridge_core::reach::Reach;
+use ember_ridge_core::recipe::Recipe;
+use ember_ridge_core::scene::BakeScene;
+use ember_ridge_core::sheet::Padding;
+use ember_ridge_core::surface::Distance;
 use ember_ridge_formats::image::write_png;
 use ember_ridge_formats::read_mesh;
 use serde_json::{Value, json};
@@ -125,6 +129,6 @@ pub fn bake(
         image.into_iter().map(|image| ("picture".to_owned(), Arc::new(image))).collect();
     let scene = BakeScene::new(&[&low], &[high], None).expect("no cage").with_images(images);
     let outcome = run(&Plan::new(&recipe, &scene).expect("sound"), 1, &Unwatched).expect("nobody stops it");
-    outcome.maps.iter().for_each(|map| assert_eq!(map.error, None, "{}", map.id));
+    outcome.maps.iter().for_each(|map| assert_eq!(map.error, None, "{}", map.facts.id()));
     outcome
 }

@@ -4,7 +4,8 @@
 use super::large::{forget_peak, peak_memory};
 use ember_ridge_core::Mesh;
 use ember_ridge_core::glam::{Vec3, vec2, vec3};
-use ember_ridge_core::mesh::{Part, check_mesh};
+use ember_ridge_core::inspect::check_mesh;
+use ember_ridge_core::mesh::Part;
 use ember_ridge_formats::mesh::{write_glb, write_ply};
 use ember_ridge_formats::read_mesh;
 use std::fs::{self, File};

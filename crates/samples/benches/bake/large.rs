@@ -1,8 +1,9 @@
 //! An 8192 sheet of six maps: how far memory rises.
 
 use super::{Clock, SIX, recipe, stone};
-use ember_ridge_core::bake::{BakeScene, Plan, run_into};
+use ember_ridge_core::bake::{Plan, run_into};
 use ember_ridge_core::maps::MapSettings;
+use ember_ridge_core::scene::BakeScene;
 use ember_ridge_formats::files::spool_for;
 use ember_ridge_formats::image::write_map;
 use std::fs::File;

@@ -9,11 +9,13 @@ mod single;
 mod uvs;
 
 use ember_ridge_core::Recipe;
-use ember_ridge_core::bake::{BakeScene, Canvas, Outcome, Plan, Watch, run};
+use ember_ridge_core::bake::{Canvas, Outcome, Plan, Watch, run};
 use ember_ridge_core::glam::{Vec3, Vec3A};
 use ember_ridge_core::maps::{AoSettings, MapSettings};
 use ember_ridge_core::mesh::CurvatureField;
-use ember_ridge_core::recipe::Direction;
+use ember_ridge_core::reach::Direction;
+use ember_ridge_core::scene::BakeScene;
+use ember_ridge_core::surface::MeshPoint;
 use ember_ridge_core::trace::{BackFaces, LANES, Packet, RaySpan, Seen, TraceScene, Walk};
 use ember_ridge_formats::mesh::{write_obj, write_ply};
 use ember_ridge_formats::read_mesh;
@@ -175,7 +177,7 @@ fn primary_spans(scene: &BakeScene, side: u32, out: f32, inward: f32) -> Vec<Ray
                     let p = ember_ridge_core::glam::vec2((x + dx) as f32 + 0.5, (y + dy) as f32 + 0.5) - uvs[0];
                     let (v, w) = (p.perp_dot(uvs[2] - uvs[0]) / area, (uvs[1] - uvs[0]).perp_dot(p) / area);
                     if v >= 0.0 && w >= 0.0 && v + w <= 1.0 {
-                        let point = scene.low.point(t, v, w, Direction::Averaged);
+                        let point = scene.low.point(MeshPoint::new(t, v, w), Direction::Averaged);
                         let origin = point.position + point.outward * out;
                         spans.push(RaySpan { origin, direction: -point.outward, length: out + inward });
                     }
@@ -194,7 +196,7 @@ fn sky_spans(scene: &BakeScene, primary: &[RaySpan], mask: &[bool], length: f32)
             .iter()
             .filter_map(|span| {
                 let hit = scene.trace.closest(span, mask, BackFaces::Skip).hit?;
-                let normal = scene.high.face_normal(hit.triangle);
+                let normal = scene.high.face_normal(hit.at.triangle);
                 Some((scene.trace.step_off(span.origin + span.direction * hit.t, normal), normal))
             })
             .collect();
@@ -234,7 +236,7 @@ fn packets_against_single_rays(stone: &Sample, scene: &BakeScene) {
     println!("\n-- packets of eight against single rays through the tree library's 8-wide compressed tree, one thread");
     let mask = vec![true; stone.high.parts.len()];
     let plan = Plan::new(&recipe(1024, 1, &["normal"]), scene).expect("sound");
-    let primary = primary_spans(scene, 1024, plan.field.summary.out, plan.field.summary.inward);
+    let primary = primary_spans(scene, 1024, plan.rays.field.summary.out, plan.rays.field.summary.inward);
     let sky = sky_spans(scene, &primary, &mask, scene.diagonal() * 0.2);
     let triangles: Vec<Triangle> = (0..stone.high.triangles.len() as u32)
         .map(|t| {
@@ -369,7 +371,7 @@ impl RayCosts {
         let sheet = &plan.recipe.sheet;
         let side = (f64::from(sheet.size) * f64::from(sheet.samples).sqrt()) as u32;
         let mask = vec![true; scene.high.parts.len()];
-        let all = primary_spans(scene, side, plan.field.summary.out, plan.field.summary.inward);
+        let all = primary_spans(scene, side, plan.rays.field.summary.out, plan.rays.field.summary.inward);
         let mut walk = Walk::default();
         let primary = some(&all, 400_000);
         let (closest, _) = best(1, || {
@@ -377,7 +379,7 @@ impl RayCosts {
                 std::hint::black_box(scene.trace.closest_packet(p, &mask, BackFaces::Skip, Seen::Along, &mut walk));
             });
         });
-        let texels = primary_spans(scene, sheet.size, plan.field.summary.out, plan.field.summary.inward);
+        let texels = primary_spans(scene, sheet.size, plan.rays.field.summary.out, plan.rays.field.summary.inward);
         let sky = some(&sky_spans(scene, &texels, &mask, scene.diagonal() * AO_SHARE), 400_000);
         let (ao, _) = best(1, || {
             packets(&sky, |p| {

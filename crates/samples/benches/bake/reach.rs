@@ -3,13 +3,14 @@
 //! the shapes the right surface is known; on the samples a hit is wrong when the low-poly has a face of its own, looking the
 //! same way, at less than half the distance.
 
-use ember_ridge_core::bake::BakeScene;
 use ember_ridge_core::glam::Vec3;
 use ember_ridge_core::maps::MapSettings;
-use ember_ridge_core::reach::spread_points;
-use ember_ridge_core::recipe::{Direction, Distance, Pairing};
+use ember_ridge_core::pairs::Pairing;
+use ember_ridge_core::reach::{Direction, spread_points};
+use ember_ridge_core::scene::BakeScene;
 use ember_ridge_core::stop::never;
-use ember_ridge_core::trace::{BackFaces, LANES, Packet, RaySpan, Seen, SightMask, Walk, hit_point};
+use ember_ridge_core::surface::{Distance, MeshPoint};
+use ember_ridge_core::trace::{BackFaces, LANES, Packet, RaySpan, Seen, SightMask, Walk};
 use ember_ridge_core::{Mesh, Recipe};
 use ember_ridge_samples::shapes::{FAMILY, Shape, shape};
 use ember_ridge_samples::{Detail, make};
@@ -27,7 +28,7 @@ enum Fate {
     Wrong,
 }
 
-type Point = (u32, f32, f32);
+type Point = MeshPoint;
 
 /// Misses and wrong hits.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
@@ -72,15 +73,16 @@ impl Case<'_> {
 
     fn each(&self, reach: &dyn Fn(Point) -> (f32, f32), told: &mut dyn FnMut(Fate)) {
         let low = &self.scene.low;
-        let pairs = self.scene.pairs(&self.recipe);
+        let pairs = self.scene.pairs(self.recipe.pair_rules());
         let (mut packet, mut walk, mut mask) = (Packet::default(), Walk::default(), SightMask::default());
-        for run in self.points.chunk_by(|a, b| low.parts[a.0 as usize] == low.parts[b.0 as usize]) {
-            let mask = mask.of(&pairs.sights[low.parts[run[0].0 as usize] as usize], self.scene.high.parts.len());
+        for run in self.points.chunk_by(|a, b| low.parts[a.triangle as usize] == low.parts[b.triangle as usize]) {
+            let mask =
+                mask.of(&pairs.sights[low.parts[run[0].triangle as usize] as usize], self.scene.high.parts.len());
             for lanes in run.chunks(LANES) {
                 packet.clear();
-                for (i, &(t, v, w)) in lanes.iter().enumerate() {
-                    let p = low.point(t, v, w, Direction::Averaged);
-                    let (out, inward) = reach((t, v, w));
+                for (i, &place) in lanes.iter().enumerate() {
+                    let p = low.point(place, Direction::Averaged);
+                    let (out, inward) = reach(place);
                     let origin = p.position + p.outward * out;
                     packet.set(i, &RaySpan { origin, direction: -p.outward, length: out + inward });
                 }
@@ -90,8 +92,8 @@ impl Case<'_> {
                     told(match answer.lane(i).hit {
                         None => Fate::Missed,
                         Some(hit) => {
-                            let (height, at) = (reach(point).0 - hit.t, hit_point(&self.scene.high, &hit));
-                            if self.is_wrong(point, height, hit.triangle, at) { Fate::Wrong } else { Fate::Right }
+                            let (height, at) = (reach(point).0 - hit.t, self.scene.high.at(hit.at));
+                            if self.is_wrong(point, height, hit.at.triangle, at) { Fate::Wrong } else { Fate::Right }
                         }
                     });
                 }
@@ -99,14 +101,14 @@ impl Case<'_> {
         }
     }
 
-    fn is_wrong(&self, (t, v, w): Point, height: f32, triangle: u32, hit: Vec3) -> bool {
+    fn is_wrong(&self, place: Point, height: f32, triangle: u32, hit: Vec3) -> bool {
         let low = &self.scene.low;
-        let p = low.point(t, v, w, Direction::Averaged);
+        let p = low.point(place, Direction::Averaged);
         let diagonal = low.mesh.diagonal();
         if let Some(shape) = self.truth {
             // Steep sides are cut into facets: there a ray may hit a little off.
             let right = p.position + p.outward * shape.height(p.position);
-            return !shape.belongs(triangle, t) || hit.distance(right) > diagonal * 0.05;
+            return !shape.belongs(triangle, place.triangle) || hit.distance(right) > diagonal * 0.05;
         }
         if height.abs() < diagonal * 0.01 {
             return false;
@@ -180,9 +182,12 @@ pub fn print() {
         case.points.retain(|_| !kept.next().copied().unwrap_or(false));
         let helpless = helpless.iter().filter(|h| **h).count();
         let begun = Instant::now();
-        let field = case.scene.field(&case.recipe, &case.scene.pairs(&case.recipe), &never).expect("nobody stops it");
+        let field = case
+            .scene
+            .field(case.recipe.reach_rules(), &case.scene.pairs(case.recipe.pair_rules()), &never)
+            .expect("nobody stops it");
         let seconds = begun.elapsed().as_secs_f64();
-        let fitted = case.judge(&|(t, v, w)| field.at(t, v, w));
+        let fitted = case.judge(&|place| field.at(place));
         let (_, single) = case.best_single();
         let ratio = fitted.sum() as f64 / single.sum().max(1) as f64;
         println!(

@@ -2,7 +2,7 @@
 
 use super::best;
 use ember_ridge_core::glam::{Vec2, vec2, vec3};
-use ember_ridge_core::mesh::{Unwrap, find_overlaps};
+use ember_ridge_core::layout::{Unwrap, find_overlaps};
 use ember_ridge_core::{Draft, DraftPart, Mesh};
 
 /// A flat sheet of `n` by `n` squares with its UVs at `at`, half of the unit square wide.

@@ -6,10 +6,12 @@ use crate::api::{
     RunView,
 };
 use crate::fault::{Fault, Result};
-use ember_ridge_core::bake::{PairRow, PairRules, PairedBy, estimate, pair_parts};
+use ember_ridge_core::bake::estimate;
 use ember_ridge_core::glam::Vec3;
-use ember_ridge_core::mesh::{MeshStep, compare_placing};
-use ember_ridge_core::recipe::{Change, MOST_NAME, Pairing, PatchFault, all_in_conflict, difference, merge};
+use ember_ridge_core::pairs::{PairRow, PairedBy, Pairing};
+use ember_ridge_core::recipe::{Change, MOST_NAME, PatchFault, all_in_conflict, difference, merge};
+use ember_ridge_core::review::{check_pairs, check_placing};
+use ember_ridge_core::step::MeshStep;
 use ember_ridge_core::{Finding, Part, Recipe, changes, mark_allowed};
 use ember_ridge_store::{Asset, Run, RunKind, RunLine};
 use rocket::http::{Header, Status};
@@ -306,8 +308,8 @@ pub(super) async fn view(app: &Arc<App>, id: i64) -> Result<Tagged> {
         true => Some(app.shared_space(recipe).await?),
         false => None,
     };
-    let mut table = pair_parts(&low, &high, PairRules::of(recipe, share.as_ref().map(|s| s.as_slice())));
-    mark_allowed(&mut table.findings, &recipe.exceptions);
+    let (table, mut left) = check_pairs(recipe, &low, &high, share.as_ref().map(|s| s.as_slice()));
+    mark_allowed(&mut left, &recipe.exceptions);
     let mut seen = vec![low.is_empty(); high.len()];
     let pair = |(number, (part, row)): (usize, (&Part, &PairRow))| {
         let paired = row.pairs(high.len()).map(|(h, by)| {
@@ -340,7 +342,7 @@ pub(super) async fn view(app: &Arc<App>, id: i64) -> Result<Tagged> {
         unseen: unseen.collect(),
         told: Vec::new(),
         placing: placing(recipe, &meshes),
-        pair_findings: if high.is_empty() { Vec::new() } else { table.findings },
+        pair_findings: left,
         recipe: asset.recipe,
         meshes,
         runs,
@@ -363,16 +365,11 @@ fn paired_part(name: &str, by: PairedBy) -> PairedPart {
 
 /// Boxes of all low-poly files against those of all sculpt files. A plane made here lies where it was put.
 fn placing(recipe: &Recipe, meshes: &[MeshView]) -> Option<Finding> {
-    if recipe.low.iter().any(|s| s.plane.is_some()) {
-        return None;
-    }
     let bounds = |role: Role| {
-        let of_role = meshes.iter().filter(|m| m.role == role).map(|m| &m.summary);
-        of_role
-            .map(|s| (Vec3::from(s.low_corner), Vec3::from(s.high_corner)))
-            .reduce(|a, b| (a.0.min(b.0), a.1.max(b.1)))
+        let of_role = meshes.iter().filter(move |m| m.role == role).map(|m| &m.summary);
+        of_role.map(|s| (Vec3::from(s.low_corner), Vec3::from(s.high_corner)))
     };
-    let mut finding = compare_placing(bounds(Role::Low)?, bounds(Role::High)?)?;
+    let mut finding = check_placing(recipe, bounds(Role::Low), bounds(Role::High))?;
     mark_allowed([&mut finding], &recipe.exceptions);
     Some(finding)
 }

@@ -7,8 +7,8 @@ use crate::routes::shared::Shared;
 use ember_ridge_core::Recipe;
 use ember_ridge_core::bake::{Plan, Unwatched, run};
 use ember_ridge_core::maps::MapSettings;
-use ember_ridge_core::recipe::{ImageFormat, Layout, Padding};
-use ember_ridge_core::sheet::Depth;
+use ember_ridge_core::picture::{Depth, ImageFormat};
+use ember_ridge_core::sheet::{Layout, Padding};
 use ember_ridge_formats::image::write_png;
 use rocket::http::ContentType;
 use rocket::serde::json::Json;
@@ -62,8 +62,8 @@ fn make(app: &App, recipe: &Recipe) -> Result<Vec<Swatch>> {
     let plan = Plan::new(recipe, &scene).map_err(|f| Fault::unusable(f.to_string()))?;
     let outcome = run(&plan, 0, &Unwatched).map_err(|f| Fault::unusable(f.to_string()))?;
     let swatch = |map: &ember_ridge_core::bake::BakedMap| -> Result<Swatch> {
-        let mut swatch = Swatch { map: map.id.to_owned(), picture: None, error: map.error.clone() };
-        if let (None, Some(preview)) = (&map.error, outcome.preview(0, map.id)) {
+        let mut swatch = Swatch { map: map.facts.id().to_owned(), picture: None, error: map.error.clone() };
+        if let (None, Some(preview)) = (&map.error, outcome.preview(0, map.facts.id())) {
             let mut png = Vec::new();
             write_png(&mut png, preview.side, preview.channels, &preview.rows)?;
             let text = base64::Engine::encode(&base64::engine::general_purpose::STANDARD, &png);

@@ -1,20 +1,21 @@
 //! Meshes in, and meshes as the page draws them.
 
 use crate::api::{Event, MeshSummary, Role};
-use crate::display;
 use crate::fault::{Fault, Result, aside};
 use crate::intake::{carry_over, place};
 use crate::routes::assets::{self, Tagged};
 use crate::routes::shared::Shared;
 use crate::scenes::{mesh_key, summary_name};
 use crate::upload::{Companions, Incoming, open};
-use crate::{App, locked};
+use crate::{App, display, locked};
 use ember_ridge_core::Recipe;
 use ember_ridge_core::glam::Vec3;
+use ember_ridge_core::inspect::{UvReport, uv_report};
 use ember_ridge_core::maps::{ColorSettings, Green, MapSettings};
-use ember_ridge_core::mesh::{UvReport, uv_report};
+use ember_ridge_core::mesh::{self, PlaneTarget};
+use ember_ridge_core::picture::PictureSource;
 use ember_ridge_core::reach::LowSurface;
-use ember_ridge_core::recipe::{self, NormalMapSource, PictureSource, PlaneTarget, Source};
+use ember_ridge_core::recipe::{MeshSource, NormalMapSource};
 use ember_ridge_formats::image::read_image;
 use ember_ridge_formats::read_mesh;
 use rocket::data::Data;
@@ -131,7 +132,7 @@ async fn bring_in(
     let naming = app.store.naming().await;
     let ((hash, bytes), (beside, missing)) = aside(move || Ok((incoming.writer.keep()?, companions.keep()?))).await?;
     summary.bytes = bytes;
-    let source = Source { hash: Some(hash.clone()), beside, ..Source::file(&name) };
+    let source = MeshSource { hash: Some(hash.clone()), beside, ..MeshSource::file(&name) };
     app.keep_mesh(&source, mesh);
     app.store.put_mesh(&hash, &summary_name(&source, role), &summary).await?;
 
@@ -181,9 +182,9 @@ async fn uvs(app: &State<Arc<App>>, id: i64) -> Result<Json<Option<UvReport>>> {
 #[post("/assets/<id>/plane?<facing>")]
 async fn make_plane(app: &State<Arc<App>>, id: i64, facing: Facing) -> Result<Tagged> {
     let facing = match facing {
-        Facing::X => recipe::Facing::X,
-        Facing::Y => recipe::Facing::Y,
-        Facing::Z => recipe::Facing::Z,
+        Facing::X => mesh::Facing::X,
+        Facing::Y => mesh::Facing::Y,
+        Facing::Z => mesh::Facing::Z,
     };
     let there = app.inner().clone();
     assets::edit_with(app, id, async move |recipe| {
@@ -196,7 +197,7 @@ async fn make_plane(app: &State<Arc<App>>, id: i64, facing: Facing) -> Result<Ta
         let whole = whole.unwrap_or((Vec3::splat(-1.0), Vec3::ONE));
         let mut plane = PlaneTarget::over(facing, whole);
         plane.size = plane.size.map(|side| if side > 0.0 { side } else { 1.0 });
-        recipe.low = vec![Source::plane("plane", plane)];
+        recipe.low = vec![MeshSource::plane("plane", plane)];
         Ok(())
     })
     .await?;
@@ -206,9 +207,9 @@ async fn make_plane(app: &State<Arc<App>>, id: i64, facing: Facing) -> Result<Ta
 async fn joined(
     app: &Arc<App>,
     id: i64,
-    pick: fn(&Recipe) -> &Vec<Source>,
+    pick: fn(&Recipe) -> &Vec<MeshSource>,
     what: &str,
-) -> Result<(Arc<App>, Vec<Source>)> {
+) -> Result<(Arc<App>, Vec<MeshSource>)> {
     let asset = app.store.asset(id).await?;
     let sources = pick(&asset.recipe).clone();
     if sources.is_empty() {
@@ -230,7 +231,7 @@ async fn show_low(app: &State<Arc<App>>, id: i64) -> Result<Shared> {
     Ok(Shared::new(ContentType::Binary, bytes.await?))
 }
 
-fn keys_of(sources: &[Source]) -> String {
+fn keys_of(sources: &[MeshSource]) -> String {
     sources.iter().map(mesh_key).collect::<Vec<_>>().join("+")
 }
 

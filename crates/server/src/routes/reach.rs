@@ -8,11 +8,11 @@ use crate::fault::{Fault, Result, aside};
 use crate::keep::write_view;
 use crate::routes::runs::texel_maps;
 use crate::routes::shared::Shared;
-use ember_ridge_core::bake::{Needle, NeedleFate, Plan, Unwatched, run};
+use ember_ridge_core::bake::{Plan, Unwatched, run};
 use ember_ridge_core::maps::MapSettings;
-use ember_ridge_core::reach::{EnvelopeMark, FitLimit, MarkKind, envelope_marks};
-use ember_ridge_core::recipe::{ImageFormat, Stroke};
-use ember_ridge_core::sheet::Depth;
+use ember_ridge_core::picture::{Depth, ImageFormat};
+use ember_ridge_core::reach::{EnvelopeMark, FitLimit, MarkKind, Stroke, envelope_marks};
+use ember_ridge_core::review::{Needle, NeedleFate};
 use ember_ridge_core::stop::never;
 use ember_ridge_core::{Mesh, Recipe};
 use ember_ridge_formats::image::write_png;
@@ -45,7 +45,7 @@ fn plan_of(app: &App, mut recipe: Recipe, maps: Vec<MapSettings>) -> Result<Plan
     recipe.validate().map_err(Fault::unusable)?;
     let scene = app.scene(&recipe, &|_| true)?;
     let plan = Plan::new(&recipe.as_proof(), &scene).map_err(|f| Fault::unusable(f.to_string()))?;
-    Ok(plan.keeping())
+    Ok(plan.keeping(&app.kept_tiles(&recipe)?))
 }
 
 /// What is worked out of a draft, ready to send. Equal questions that come at once are worked out once.
@@ -90,10 +90,10 @@ async fn envelope(
 }
 
 fn pack_envelope(plan: &Plan, needles: &[Needle]) -> Result<Vec<u8>> {
-    let (low, field) = (&plan.scene.low, &plan.field);
-    let fit = plan.scene.fit(&plan.pairs, plan.recipe.back_faces, &never);
+    let (low, field) = (&plan.rays.scene.low, &plan.rays.field);
+    let fit = plan.rays.scene.fit(&plan.rays.pairs, plan.recipe.back_faces, &never);
     let fit = fit.map_err(|stopped| Fault::unusable(stopped.to_string()))?;
-    let marks = if plan.scene.own_surface { Vec::new() } else { envelope_marks(low, field, &fit.probes) };
+    let marks = if plan.rays.scene.own_surface { Vec::new() } else { envelope_marks(low, field, &fit.probes) };
     let mut packer = Packer::default();
     packer.floats("out", field.out.iter().flatten().copied());
     packer.floats("in", field.inward.iter().flatten().copied());
@@ -237,7 +237,7 @@ async fn cage(app: &State<Arc<App>>, id: i64, format: Option<&str>) -> Result<Me
     let app = app.inner().clone();
     let bytes = aside(move || {
         let plan = plan_of(&app, recipe, miss())?;
-        let mesh: Mesh = plan.field.cage_mesh(&plan.scene.low);
+        let mesh: Mesh = plan.rays.field.cage_mesh(&plan.rays.scene.low);
         let mut out = Vec::new();
         if obj {
             write_obj(&mut out, &mesh)?

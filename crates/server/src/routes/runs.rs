@@ -11,7 +11,7 @@ use crate::scenes::missing_side;
 use ember_ridge_core::Recipe;
 use ember_ridge_core::bake::Report;
 use ember_ridge_core::maps::{CurvatureEncoding, Green, MapSettings, decode_normal};
-use ember_ridge_core::sheet::{Coding, linear_to_srgb};
+use ember_ridge_core::picture::{Coding, linear_to_srgb};
 use ember_ridge_formats::image::{read_image, read_png_texel, write_png};
 use ember_ridge_store::{RunFile, RunKind, RunStatus};
 use rocket::http::{ContentType, Status};

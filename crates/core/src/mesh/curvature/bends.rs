@@ -5,9 +5,8 @@
 //! measured across the edge, over the whole flat face: triangles that lie in one plane are one face, however they were cut. Between
 //! two triangles that are small beside the size curvature is averaged over, none of that matters: they share evenly.
 
-use super::super::shells::Neighbours;
-use super::super::{DisjointSets, Mesh};
 use super::{is_small, longest};
+use crate::mesh::{DisjointSets, Mesh, Neighbours};
 use glam::{DVec3, Vec3, Vec3Swizzles};
 use rayon::prelude::*;
 

@@ -14,8 +14,9 @@ mod cells;
 mod kernel;
 mod pieces;
 
-use super::Mesh;
+use crate::mesh::Mesh;
 use crate::stop::{Stop, Stopped, never};
+use crate::surface::MeshPoint;
 use bends::{Bends, EdgeShare};
 use cells::{Cells, MOST_ALONG};
 use glam::Vec3;
@@ -73,15 +74,16 @@ impl CurvatureField {
 
     /// Mean curvature at a point of a triangle, 1 / scene units, convex positive. `v` and `w` are the weights of its second and
     /// third corner, `position` the point.
-    pub fn at(&self, mesh: &Mesh, triangle: u32, v: f32, w: f32, position: Vec3) -> f32 {
+    pub fn at(&self, mesh: &Mesh, at: MeshPoint) -> f32 {
+        let triangle = at.triangle;
         if self.by_point[triangle as usize] {
             let part = mesh.parts.partition_point(|p| p.triangles.end <= triangle);
+            let position = mesh.at(at);
             let place = self.cells.place(position);
             let rows = self.cells.rows(part, place.x, place.y);
             return self.gather(mesh, part, &rows, position, mesh.face_normal(triangle));
         }
-        let [a, b, c] = mesh.triangles[triangle as usize].map(|corner| self.corners[corner as usize]);
-        a + (b - a) * v + (c - a) * w
+        at.between(mesh.triangles[triangle as usize].map(|corner| self.corners[corner as usize]))
     }
 
     /// Bytes it holds.

@@ -5,7 +5,7 @@ use crate::image::read_image_within;
 use crate::mesh::{MOST_PICTURE_BYTES, Siblings, tell};
 use ember_ridge_core::glam::{Affine2, Mat2, Vec2, vec2};
 use ember_ridge_core::mesh::{Alpha, Laid, MaterialLook, ReadNote, Surface};
-use ember_ridge_core::sheet::{Coding, Image, Sampler, Wrap};
+use ember_ridge_core::picture::{Coding, Image, Sampler, Wrap};
 use gltf::material::AlphaMode;
 use gltf::texture::{MagFilter, WrappingMode};
 use std::collections::{HashMap, HashSet};

@@ -14,7 +14,7 @@ use accessors::{read_floats, read_indices, read_joints, read_matrices};
 use document::{Buffer, Document};
 use ember_ridge_core::glam::{Mat3, Mat4, Vec2, Vec3, Vec4};
 use ember_ridge_core::mesh::MOST_TRIANGLES;
-use ember_ridge_core::sheet::linear_to_srgb;
+use ember_ridge_core::picture::linear_to_srgb;
 use ember_ridge_core::{Draft, DraftPart};
 use gltf::mesh::Mode;
 use gltf::{Primitive, Semantic};

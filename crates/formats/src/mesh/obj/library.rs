@@ -6,7 +6,7 @@ use crate::mesh::text::{decode, lines};
 use crate::mesh::{MOST_PICTURE_BYTES, Siblings, tell};
 use ember_ridge_core::glam::{Affine2, Vec2};
 use ember_ridge_core::mesh::{Laid, MaterialLook, ReadNote};
-use ember_ridge_core::sheet::{Sampler, srgb_to_linear};
+use ember_ridge_core::picture::{Sampler, srgb_to_linear};
 use std::collections::HashMap;
 use std::sync::Arc;
 

@@ -1,0 +1,13 @@
+//! Primary rays and what they hit: one ray a sample serves every map of a run.
+
+mod lean;
+mod packed;
+mod ray_plan;
+mod rule;
+mod tile;
+
+pub use lean::lean_of;
+pub use packed::{HitKey, HitStore};
+pub use ray_plan::{RayPlan, RayRules, TileNumber};
+pub use rule::HitRule;
+pub use tile::{CourseAnswer, EarlierHits, Scratch, TileHits, TileSource, trace_courses};

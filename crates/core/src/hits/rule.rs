@@ -1,0 +1,15 @@
+//! Which of several surfaces on its way a ray takes.
+
+use serde::{Deserialize, Serialize};
+use ts_rs::TS;
+
+/// Which of several surfaces along a ray counts.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "kebab-case")]
+pub enum HitRule {
+    /// The first one met from outside.
+    #[default]
+    Outermost,
+    /// The one nearest to the low surface.
+    Nearest,
+}

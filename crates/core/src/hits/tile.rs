@@ -1,0 +1,389 @@
+//! Primary rays of one tile: from each sample on the low-poly to what it hits on the sculpt. Every map of a run reads these
+//! hits; none traces its own.
+
+use super::packed::key_of;
+use super::{HitRule, HitStore, RayPlan, TileNumber};
+use crate::reach::Course;
+use crate::scene::BakeScene;
+use crate::sheet::{Tile, TileSamples, rasterise_tile};
+use crate::surface::MeshPoint;
+use crate::trace::{Hit, LANES, Packet, RaySpan, Seen, SightMask, TraceAnswer, Walk};
+use glam::Vec3;
+use std::ops::Range;
+
+/// Triangle number of a sample whose ray hit nothing.
+pub(super) const MISS: u32 = u32::MAX;
+
+/// The hits of one tile, as a structure of arrays with one entry a sample.
+pub struct TileHits {
+    /// Which sheet of the run, and which texels of it.
+    pub sheet: usize,
+    pub tile: Tile,
+    samples: TileSamples,
+    /// On the sculpt; triangle [`MISS`] where nothing was hit.
+    pub(super) places: Vec<MeshPoint>,
+    /// Signed distance from the low surface to the hit against the ray's way, outward positive; scene units.
+    pub(super) heights: Vec<f32>,
+    pub(super) back: Vec<bool>,
+    pub(super) skipped_back: Vec<bool>,
+    rays: u64,
+    /// Rays as they ran; empty where there is no sculpt.
+    courses: Vec<Course>,
+    /// Texels whose rays run otherwise than before; empty when nothing was kept of before.
+    changed: Vec<bool>,
+    kept_rays: u64,
+}
+
+/// What an earlier bake left of a tile.
+#[derive(Clone, Copy)]
+pub struct EarlierHits<'a> {
+    pub hits: &'a TileHits,
+    /// By low part: it sees what it saw then.
+    pub same_part: &'a [bool],
+}
+
+/// Where a tile's hits may come from besides tracing.
+#[derive(Clone, Copy, Default)]
+pub struct TileSource<'a> {
+    pub earlier: Option<EarlierHits<'a>>,
+    /// Tiles kept with other runs.
+    pub store: Option<&'a dyn HitStore>,
+}
+
+/// What stays between tiles of one thread, so that tracing allocates nothing.
+#[derive(Default)]
+pub struct Scratch {
+    pub walk: Walk,
+    pub packet: Packet,
+    pub mask: SightMask,
+    order: Vec<u32>,
+}
+
+impl TileHits {
+    /// Bytes it holds in memory.
+    pub fn bytes(&self) -> usize {
+        let samples = self.places.len() * (size_of::<MeshPoint>() + 4 + 2) + self.courses.len() * size_of::<Course>();
+        samples + self.samples.bytes() + self.changed.len()
+    }
+
+    /// Rasterises and traces one tile of the plan. Of what an earlier bake left, hits are taken over where rays run as they did,
+    /// for low parts that see what they saw then.
+    pub fn trace(plan: &RayPlan, number: TileNumber, source: &TileSource, scratch: &mut Scratch) -> TileHits {
+        let sheet = &plan.sheets[number.sheet];
+        let tile = sheet.tiles[number.tile];
+        let samples = match source.earlier {
+            Some(earlier) => earlier.hits.samples.clone(),
+            None => rasterise_tile(&sheet.triangles, &sheet.candidates[number.tile], &tile, &plan.pattern),
+        };
+        let mut hits = TileHits::untraced(number.sheet, tile, samples);
+        if plan.scene.own_surface {
+            hits.places.clone_from(&hits.samples.places);
+            return hits;
+        }
+        let courses: Vec<Course> =
+            hits.samples.places.iter().map(|&at| plan.field.course(&plan.scene.low, at)).collect();
+        let store = source.store.map(|store| (store, key_of(plan, &hits, &courses)));
+        let packed = store.as_ref().and_then(|(store, key)| store.fetch(key));
+        if packed.is_some_and(|bytes| hits.unpack(&bytes, plan.scene.high.triangles.len())) {
+            hits.kept_rays = courses.len() as u64;
+        } else {
+            hits.block_order(&mut scratch.order);
+            if let Some(earlier) = source.earlier {
+                hits.take_over(plan, earlier, &courses, &mut scratch.order);
+            }
+            hits.rays = hits.trace_samples(plan, &courses, scratch);
+        }
+        if let Some((store, key)) = store.as_ref().filter(|(store, _)| store.keeps()) {
+            store.keep(key, &hits.pack());
+        }
+        hits.courses = courses;
+        hits
+    }
+
+    /// Takes over hits of rays that run as before, and leaves only the others in `order`.
+    fn take_over(
+        &mut self,
+        plan: &RayPlan,
+        EarlierHits { hits: kept, same_part }: EarlierHits,
+        courses: &[Course],
+        order: &mut Vec<u32>,
+    ) {
+        let parts = &plan.scene.low.parts;
+        let mut fresh = vec![true; courses.len()];
+        for (s, course) in courses.iter().enumerate() {
+            let part = parts[self.low(s).triangle as usize] as usize;
+            if !same_part[part] || kept.courses.get(s) != Some(course) {
+                continue;
+            }
+            fresh[s] = false;
+            self.places[s] = kept.places[s];
+            self.heights[s] = kept.heights[s];
+            self.back[s] = kept.back[s];
+            self.skipped_back[s] = kept.skipped_back[s];
+            self.kept_rays += 1;
+        }
+        order.retain(|&s| fresh[s as usize]);
+        let mut changed = vec![false; self.tile.texels()];
+        for (texel, samples) in self.texels() {
+            changed[texel] = samples.clone().any(|s| fresh[s]);
+        }
+        self.changed = changed;
+    }
+
+    /// Samples that have hit nothing yet.
+    fn untraced(sheet: usize, tile: Tile, samples: TileSamples) -> TileHits {
+        let n = samples.len();
+        TileHits {
+            sheet,
+            tile,
+            places: vec![MeshPoint::new(MISS, 0.0, 0.0); n],
+            heights: vec![0.0; n],
+            back: vec![false; n],
+            skipped_back: vec![false; n],
+            rays: 0,
+            courses: Vec::new(),
+            changed: Vec::new(),
+            kept_rays: 0,
+            samples,
+        }
+    }
+
+    /// The same samples traced along the averaged direction without a cage. Hits of rays that ran so already are taken over.
+    pub fn traced_averaged(&self, plan: &RayPlan, scratch: &mut Scratch) -> TileHits {
+        let mut hits = TileHits::untraced(self.sheet, self.tile, self.samples.clone());
+        let averaged = |at: &MeshPoint| plan.field.averaged_course(&plan.scene.low, *at);
+        let courses: Vec<Course> = self.samples.places.iter().map(averaged).collect();
+        hits.block_order(&mut scratch.order);
+        scratch.order.retain(|&s| {
+            let s = s as usize;
+            let own = plan.field.is_averaged(self.low(s));
+            if own {
+                hits.places[s] = self.places[s];
+                hits.heights[s] = self.heights[s];
+                hits.back[s] = self.back[s];
+            }
+            !own
+        });
+        hits.rays = hits.trace_samples(plan, &courses, scratch);
+        hits
+    }
+
+    /// Traces the samples in `scratch.order`.
+    fn trace_samples(&mut self, plan: &RayPlan, all_courses: &[Course], scratch: &mut Scratch) -> u64 {
+        let Scratch { walk, packet, mask, order } = scratch;
+        let parts = plan.scene.high.parts.len();
+        let lows = &self.samples.places;
+        let part_of = |s: u32| plan.scene.low.parts[lows[s as usize].triangle as usize];
+        let mut rays = 0;
+        let mut at = 0;
+        while at < order.len() {
+            let part = part_of(order[at]);
+            let run = order[at..].iter().take(LANES).take_while(|&&s| part_of(s) == part).count();
+            let lanes = &order[at..at + run];
+            at += run;
+            let mask = mask.of(&plan.pairs.sights[part as usize], parts);
+            let mut courses = PacketCourses::default();
+            for (course, &s) in courses.iter_mut().zip(lanes) {
+                *course = Some(all_courses[s as usize]);
+            }
+            rays += rays_of(plan.rule) * run as u64;
+            let answers = answer(plan, &courses, mask, packet, walk);
+            for ((&s, answer), course) in lanes.iter().zip(answers).zip(&courses) {
+                let s = s as usize;
+                self.skipped_back[s] = answer.skipped_back;
+                if let (Some(hit), Some(course)) = (answer.hit, course) {
+                    self.places[s] = hit.at;
+                    self.heights[s] = course.run_up - hit.t;
+                    self.back[s] = hit.back;
+                }
+            }
+        }
+        rays
+    }
+
+    /// Samples by blocks of four by two texels: neighbours on the sheet share boxes and triangles.
+    fn block_order(&self, order: &mut Vec<u32>) {
+        order.clear();
+        let (width, height) = (self.tile.width as usize, self.tile.height as usize);
+        for top in (0..height).step_by(2) {
+            for left in (0..width).step_by(4) {
+                for y in top..(top + 2).min(height) {
+                    let row = y * width;
+                    let starts = &self.samples.starts;
+                    order.extend(starts[row + left]..starts[row + (left + 4).min(width)]);
+                }
+            }
+        }
+    }
+
+    /// Texels of the tile that have samples, each with its range of samples.
+    pub fn texels(&self) -> impl Iterator<Item = (usize, Range<usize>)> + '_ {
+        let bounds = self.samples.starts.windows(2).enumerate();
+        bounds.filter(|(_, b)| b[0] < b[1]).map(|(texel, b)| (texel, b[0] as usize..b[1] as usize))
+    }
+
+    /// Texels whose rays run otherwise than before; all when nothing was kept of before.
+    pub fn changed(&self) -> Vec<bool> {
+        if self.changed.is_empty() { vec![true; self.tile.texels()] } else { self.changed.clone() }
+    }
+
+    /// Samples whose hits were taken over.
+    pub fn kept_rays(&self) -> u64 {
+        self.kept_rays
+    }
+
+    /// Samples of the tile's texel `texel`.
+    pub fn samples_of(&self, texel: usize) -> Range<usize> {
+        self.samples.starts[texel] as usize..self.samples.starts[texel + 1] as usize
+    }
+
+    /// Number of the tile's texel `texel` within its sheet of `size` texels a side.
+    pub fn texel_on_sheet(&self, texel: usize, size: u32) -> u32 {
+        let (x, y) = (texel as u32 % self.tile.width + self.tile.x, texel as u32 / self.tile.width + self.tile.y);
+        y * size + x
+    }
+
+    /// The ray of sample `s` as it ran; None where there is no sculpt.
+    pub fn course(&self, s: usize) -> Option<&Course> {
+        self.courses.get(s)
+    }
+
+    /// Where sample `s` lies on the low-poly.
+    pub fn low(&self, s: usize) -> MeshPoint {
+        self.samples.places[s]
+    }
+
+    pub fn is_hit(&self, s: usize) -> bool {
+        self.places[s].triangle != MISS
+    }
+
+    /// A back face was passed in front of the hit, or on the way to a miss.
+    pub fn skipped_back(&self, s: usize) -> bool {
+        self.skipped_back[s]
+    }
+
+    /// How far outside the low surface sample `s` hit, along its direction, scene units; None for a miss.
+    pub fn height(&self, s: usize) -> Option<f32> {
+        self.is_hit(s).then(|| self.heights[s])
+    }
+
+    /// What sample `s` hit; `t` is the signed height over the low surface.
+    pub fn hit(&self, s: usize) -> Option<Hit> {
+        self.is_hit(s).then(|| Hit { at: self.places[s], t: self.heights[s], back: self.back[s] })
+    }
+
+    /// Unit shading normal of the sculpt where sample `s` hit, turned towards the ray on a kept back face.
+    pub fn normal(&self, scene: &BakeScene, s: usize) -> Option<Vec3> {
+        let hit = self.hit(s)?;
+        let normal = scene.high.normal_at(hit.at);
+        Some(if hit.back { -normal } else { normal })
+    }
+
+    /// Rays traced for this tile.
+    pub fn rays(&self) -> u64 {
+        self.rays
+    }
+}
+
+/// Rays that one sample takes.
+fn rays_of(rule: HitRule) -> u64 {
+    match rule {
+        HitRule::Outermost => 1,
+        HitRule::Nearest => 2,
+    }
+}
+
+fn answer(
+    plan: &RayPlan,
+    courses: &PacketCourses,
+    mask: &[bool],
+    packet: &mut Packet,
+    walk: &mut Walk,
+) -> [TraceAnswer; LANES] {
+    match plan.rule {
+        HitRule::Outermost => outermost(plan, courses, mask, packet, walk),
+        HitRule::Nearest => nearest(plan, courses, mask, packet, walk),
+    }
+}
+
+/// What a ray traced by itself met.
+#[derive(Clone, Copy, Debug)]
+pub struct CourseAnswer {
+    /// Where on the sculpt.
+    pub at: Option<MeshPoint>,
+    /// Over the low surface, scene units; 0 without a hit.
+    pub height: f32,
+    /// As [`TraceAnswer::skipped_back`].
+    pub skipped_back: bool,
+}
+
+/// Up to eight rays of a low part by themselves.
+pub fn trace_courses(plan: &RayPlan, rays: &[Course], low_part: u32, scratch: &mut Scratch) -> Vec<CourseAnswer> {
+    let mut courses = PacketCourses::default();
+    for (slot, course) in courses.iter_mut().zip(rays) {
+        *slot = Some(*course);
+    }
+    let Scratch { walk, packet, mask, .. } = scratch;
+    let mask = mask.of(&plan.pairs.sights[low_part as usize], plan.scene.high.parts.len());
+    let answers = answer(plan, &courses, mask, packet, walk);
+    let told = answers.iter().zip(rays).map(|(answer, course)| CourseAnswer {
+        at: answer.hit.map(|h| h.at),
+        height: answer.hit.map_or(0.0, |h| course.run_up - h.t),
+        skipped_back: answer.skipped_back,
+    });
+    told.collect()
+}
+
+type PacketCourses = [Option<Course>; LANES];
+
+/// Puts a ray of each course into the packet.
+fn fill(packet: &mut Packet, courses: &PacketCourses, ray: impl Fn(&Course) -> RaySpan) {
+    packet.clear();
+    for (lane, course) in courses.iter().flatten().enumerate() {
+        packet.set(lane, &ray(course));
+    }
+}
+
+fn outermost(
+    plan: &RayPlan,
+    courses: &PacketCourses,
+    mask: &[bool],
+    packet: &mut Packet,
+    walk: &mut Walk,
+) -> [TraceAnswer; LANES] {
+    fill(packet, courses, |c| RaySpan {
+        origin: c.position + c.outward * c.run_up,
+        direction: -c.outward,
+        length: c.run_up + c.inward,
+    });
+    let answer = plan.scene.trace.closest_packet(packet, mask, plan.back_faces, Seen::Along, walk);
+    std::array::from_fn(|lane| answer.lane(lane))
+}
+
+/// The surface nearest to the low-poly: the first one inside, or the first one found from the surface outward, where fronts
+/// look like backs and the other way round.
+fn nearest(
+    plan: &RayPlan,
+    courses: &PacketCourses,
+    mask: &[bool],
+    packet: &mut Packet,
+    walk: &mut Walk,
+) -> [TraceAnswer; LANES] {
+    let (trace, back_faces) = (&plan.scene.trace, plan.back_faces);
+    fill(packet, courses, |c| RaySpan { origin: c.position, direction: -c.outward, length: c.inward });
+    let below = trace.closest_packet(packet, mask, back_faces, Seen::Along, walk);
+    fill(packet, courses, |c| RaySpan { origin: c.position, direction: c.outward, length: c.run_up });
+    let above = trace.closest_packet(packet, mask, back_faces, Seen::FromAhead, walk);
+    std::array::from_fn(|lane| {
+        let run_up = courses[lane].as_ref().map_or(0.0, |c| c.run_up);
+        let (above, mut below) = (above.lane(lane), below.lane(lane));
+        if let Some(hit) = &mut below.hit {
+            hit.t += run_up;
+        }
+        match (above.hit, below.hit) {
+            (Some(a), Some(b)) if b.t - run_up <= a.t => below,
+            (Some(a), _) => TraceAnswer { hit: Some(Hit { t: run_up - a.t, ..a }), ..above },
+            (None, _) => below,
+        }
+    })
+}

@@ -1,0 +1,13 @@
+//! Texels whose rays pass through back faces.
+
+use super::troubles::PartResult;
+use crate::finding::{Finding, FindingKind};
+
+pub(super) fn back_faces(result: &PartResult) -> Option<Finding> {
+    let troubles = &result.troubles.back_faces;
+    let worth = result.worth(troubles)?;
+    let texels = result.how_many(troubles, &worth);
+    let reason = format!("Rays pass through back faces on {texels}");
+    let remedy = "Look for turned faces on the sculpt here, or lower reach out so that rays start nearer";
+    Some(Finding::new(FindingKind::BackFaceHits, worth.severity(), reason, remedy).at(worth.place))
+}

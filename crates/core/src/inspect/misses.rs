@@ -1,0 +1,16 @@
+//! Texels of which no ray hits the sculpt.
+
+use super::troubles::PartResult;
+use crate::finding::{Finding, FindingKind};
+
+pub(super) fn misses(result: &PartResult) -> Option<Finding> {
+    let troubles = &result.troubles.misses;
+    let worth = result.worth(troubles)?;
+    let texels = result.how_many(troubles, &worth);
+    let reason = format!("No ray hits the sculpt on {texels}");
+    let remedy = format!(
+        "Raise reach out above {:.4} or reach in above {:.4}",
+        result.sheet.reach.out, result.sheet.reach.inward
+    );
+    Some(Finding::new(FindingKind::Misses, worth.severity(), reason, remedy).at(worth.place))
+}

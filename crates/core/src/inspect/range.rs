@@ -1,0 +1,29 @@
+//! Heights that a set scale cuts off.
+
+use super::troubles::{TroubledSheet, Troubles};
+use crate::finding::{Finding, FindingKind};
+
+/// Heights of a run beside the scale that was set for them, scene units.
+pub struct ClippedHeights<'a> {
+    /// The distance from black to white.
+    pub scale: f32,
+    /// The furthest height.
+    pub extreme: f32,
+    pub clipped: &'a Troubles,
+    /// Covered texels of the run.
+    pub covered: u64,
+}
+
+/// None when next to nothing is cut off.
+pub fn range_clipped(sheet: &TroubledSheet, heights: &ClippedHeights) -> Option<Finding> {
+    let &ClippedHeights { scale, extreme, clipped, covered } = heights;
+    let worth = sheet.worth(None, clipped, covered)?;
+    let reason = format!(
+        "Displacement goes to {extreme:.5} and a scale of {scale} holds {:.5}: {} texels ({:.2} %) are cut off",
+        scale * 0.5,
+        clipped.count,
+        worth.share * 100.0
+    );
+    let remedy = format!("Set the scale to {:.5} or more, or leave it to be measured", extreme * 2.0);
+    Some(Finding::new(FindingKind::RangeClipped, worth.severity(), reason, remedy).at(worth.place))
+}

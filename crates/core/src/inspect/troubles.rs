@@ -1,0 +1,173 @@
+//! What troubled a run's texels, part by part, and the findings on it. Counting is free of order: any thread may count any tile.
+
+use super::{back_faces, lean, misses, wrong_parts};
+use crate::finding::{Finding, Place, Severity};
+use crate::mesh::Mesh;
+use crate::reach::ResolvedReach;
+use crate::surface::MeshPoint;
+use std::cmp::Reverse;
+
+/// A texel of a run.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct TexelPlace {
+    pub sheet: usize,
+    /// Its number on the sheet, row by row from the top.
+    pub texel: u32,
+    pub at: MeshPoint,
+}
+
+/// How many texels had a trouble, and the tile of the sheet that has most of them.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub struct Troubles {
+    pub count: u64,
+    /// The tile with most, of those that are done; the one on an earlier place of two that have as many.
+    most: Option<InTile>,
+    /// The tile in work.
+    now: Option<InTile>,
+}
+
+/// Troubled texels of a tile.
+#[derive(Clone, Copy, Debug, PartialEq)]
+struct InTile {
+    count: u64,
+    /// The first of them in reading order.
+    first: TexelPlace,
+}
+
+impl InTile {
+    fn rank(&self) -> (u64, Reverse<(usize, u32)>) {
+        (self.count, Reverse((self.first.sheet, self.first.texel)))
+    }
+}
+
+impl Troubles {
+    /// A texel more, of the tile in work.
+    pub fn add(&mut self, at: TexelPlace) {
+        self.count += 1;
+        self.now.get_or_insert(InTile { count: 0, first: at }).count += 1;
+    }
+
+    /// The tile in work is done.
+    pub fn end_tile(&mut self) {
+        let both = self.most.into_iter().chain(self.now.take());
+        self.most = both.max_by_key(InTile::rank);
+    }
+
+    pub fn merge(&mut self, other: &Troubles) {
+        self.count += other.count;
+        let both = self.most.into_iter().chain(other.most);
+        self.most = both.max_by_key(InTile::rank);
+    }
+}
+
+/// What was met on one low-poly part.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub struct PartTroubles {
+    pub covered: u64,
+    pub misses: Troubles,
+    pub back_faces: Troubles,
+    pub wrong_parts: Troubles,
+    pub leaning: Troubles,
+    /// Sideways shift of details over the leaning texels, scene units, the largest.
+    pub most_shift: f32,
+}
+
+impl PartTroubles {
+    pub fn end_tile(&mut self) {
+        for troubles in [&mut self.misses, &mut self.back_faces, &mut self.wrong_parts, &mut self.leaning] {
+            troubles.end_tile();
+        }
+    }
+
+    pub fn merge(&mut self, other: &PartTroubles) {
+        self.covered += other.covered;
+        self.misses.merge(&other.misses);
+        self.back_faces.merge(&other.back_faces);
+        self.wrong_parts.merge(&other.wrong_parts);
+        self.leaning.merge(&other.leaning);
+        self.most_shift = self.most_shift.max(other.most_shift);
+    }
+}
+
+/// Where troubles lie.
+#[derive(Clone, Copy)]
+pub struct TroubledSheet<'a> {
+    pub low: &'a Mesh,
+    /// Texels per side of a sheet.
+    pub size: u32,
+    pub reach: ResolvedReach,
+}
+
+/// A part with what was met on it.
+pub(super) struct PartResult<'a> {
+    pub sheet: TroubledSheet<'a>,
+    pub part: &'a str,
+    pub troubles: &'a PartTroubles,
+}
+
+/// Findings on a part's results, in the order they are told.
+const RESULTS: &[fn(&PartResult) -> Option<Finding>] =
+    &[misses::misses, back_faces::back_faces, wrong_parts::wrong_parts, lean::leaning];
+
+/// Findings on what was met on a part.
+pub fn part_findings(sheet: TroubledSheet, part: &str, troubles: &PartTroubles) -> Vec<Finding> {
+    let result = PartResult { sheet, part, troubles };
+    RESULTS.iter().filter_map(|check| check(&result)).collect()
+}
+
+/// A part with fewer troubled texels than this share is not worth a finding.
+const WORTH_SAYING: f64 = 0.0005;
+
+/// Troubles that are worth a finding: which share of the covered texels they are, and where.
+pub(super) struct Worth {
+    pub share: f64,
+    pub place: Place,
+    most: InTile,
+}
+
+impl TroubledSheet<'_> {
+    /// None when there are too few to be worth a finding.
+    pub(super) fn worth(&self, part: Option<&str>, troubles: &Troubles, covered: u64) -> Option<Worth> {
+        let share = troubles.count as f64 / covered.max(1) as f64;
+        let most = troubles.most.filter(|_| share >= WORTH_SAYING)?;
+        let place = Place {
+            file: None,
+            part: part.map(str::to_owned),
+            triangles: vec![most.first.at.triangle],
+            count: troubles.count.min(u64::from(u32::MAX)) as u32,
+            point: Some(self.low.at(most.first.at).to_array()),
+            uv: Some(self.uv_of(most.first.texel)),
+            sheet: Some(most.first.sheet as u32),
+        };
+        Some(Worth { share, place, most })
+    }
+
+    /// Middle of a texel, in UV units.
+    fn uv_of(&self, texel: u32) -> [f32; 2] {
+        let middle = |at: u32| (at as f32 + 0.5) / self.size as f32;
+        [middle(texel % self.size), 1.0 - middle(texel / self.size)]
+    }
+}
+
+impl Worth {
+    pub fn severity(&self) -> Severity {
+        if self.share > 0.01 { Severity::Fault } else { Severity::Warning }
+    }
+}
+
+impl PartResult<'_> {
+    pub fn worth(&self, troubles: &Troubles) -> Option<Worth> {
+        self.sheet.worth(Some(self.part), troubles, self.troubles.covered)
+    }
+
+    /// How many texels, and where the most of them are when they are not all in one place.
+    pub fn how_many(&self, troubles: &Troubles, worth: &Worth) -> String {
+        let counted = super::counted(troubles.count as usize, "texel", "texels");
+        let all = format!("{counted} of '{}' ({:.2} %)", self.part, worth.share * 100.0);
+        if worth.most.count == troubles.count {
+            return all;
+        }
+        let [u, v] = self.sheet.uv_of(worth.most.first.texel);
+        format!("{all}, most densely around UV {u:.2} {v:.2}")
+    }
+}

@@ -1,0 +1,82 @@
+//! How a recipe pairs low-poly parts with parts of the sculpt: the rule, the endings of names it sets aside, and what was
+//! decided by hand.
+
+use serde::{Deserialize, Serialize};
+use ts_rs::TS;
+
+/// Which high-poly parts the rays of a low-poly part may hit.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "kebab-case")]
+pub enum Pairing {
+    /// Parts whose names agree once their endings are taken off.
+    #[default]
+    Names,
+    /// Each high-poly part goes to the low-poly part that most of it lies nearest to.
+    Space,
+    /// Every part sees every part.
+    All,
+}
+
+/// Endings of names that tell what a part or file is, and are no part of its own name. Case, dots, dashes and spaces do not
+/// matter.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(deny_unknown_fields, default)]
+pub struct Endings {
+    pub low: Vec<String>,
+    pub high: Vec<String>,
+    pub cage: Vec<String>,
+}
+
+impl Default for Endings {
+    fn default() -> Self {
+        let words = |all: &[&str]| all.iter().map(|w| (*w).to_owned()).collect();
+        Endings {
+            low: words(&["_low", "_lo", "_lp", "_lowpoly"]),
+            high: words(&["_high", "_hi", "_hp", "_highpoly"]),
+            cage: words(&["_cage"]),
+        }
+    }
+}
+
+/// A side has at most this many endings, each of at most so many characters.
+const MOST_ENDINGS: usize = 24;
+const LONGEST_ENDING: usize = 40;
+
+/// A name as endings are compared with it.
+pub fn plain_name(name: &str) -> String {
+    name.trim().to_lowercase().replace(['.', '-', ' '], "_")
+}
+
+impl Endings {
+    /// A name without case and without the longest ending that fits it.
+    pub fn stem(&self, name: &str) -> String {
+        let plain = plain_name(name);
+        let fits = |e: &&String| !e.is_empty() && plain.len() > e.len() && plain.ends_with(e.as_str());
+        let endings: Vec<String> = self.low.iter().chain(&self.high).chain(&self.cage).map(|e| plain_name(e)).collect();
+        let longest = endings.iter().filter(fits).map(String::len).max().unwrap_or(0);
+        plain[..plain.len() - longest].to_owned()
+    }
+
+    /// # Errors
+    /// The field, what it holds, what it may hold.
+    pub fn validate(&self) -> Result<(), String> {
+        for (side, endings) in [("low", &self.low), ("high", &self.high), ("cage", &self.cage)] {
+            if endings.len() > MOST_ENDINGS {
+                return Err(format!("endings.{side} has {} entries; give at most {MOST_ENDINGS}", endings.len()));
+            }
+            if let Some(bad) = endings.iter().find(|e| e.trim().is_empty() || e.chars().count() > LONGEST_ENDING) {
+                return Err(format!("endings.{side} holds '{bad}'; give 1 to {LONGEST_ENDING} characters"));
+            }
+        }
+        Ok(())
+    }
+}
+
+/// A high-poly part paired by hand: seen by these low-poly parts and no others, whatever the rule says.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
+pub struct HandPair {
+    pub high: String,
+    /// Low-poly parts by name; none hides the part from every ray.
+    pub low: Vec<String>,
+}

@@ -1,0 +1,13 @@
+//! Pictures: typed pixels, what their numbers mean, how one is looked up at any UV, and the file formats that hold them.
+
+mod format;
+mod image;
+mod pixels;
+mod source;
+mod texture;
+
+pub use format::ImageFormat;
+pub use image::{Coding, Image, linear_to_srgb, srgb_byte_to_linear, srgb_to_linear};
+pub use pixels::{Depth, Pixels, quantise};
+pub use source::PictureSource;
+pub use texture::{Sampler, Wrap};

@@ -1,0 +1,15 @@
+//! The way rays run.
+
+use serde::{Deserialize, Serialize};
+use ts_rs::TS;
+
+/// The way rays run.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "kebab-case")]
+pub enum Direction {
+    /// Along the mean of the faces around each point: no gaps at hard edges.
+    #[default]
+    Averaged,
+    /// Square to each face: nothing leans, but gaps open at hard edges.
+    Plumb,
+}

@@ -1,0 +1,84 @@
+//! Which sheets a low-poly needs, and what lies on each.
+
+use super::{Layout, SheetName, SheetSettings, SheetTriangles, Tile, tiles_in_morton_order};
+use crate::mesh::{Mesh, NO_MATERIAL};
+use std::collections::{BTreeMap, HashMap};
+
+/// One sheet of a run.
+pub struct SheetPlan {
+    pub name: SheetName,
+    pub triangles: SheetTriangles,
+    pub tiles: Vec<Tile>,
+    pub candidates: Vec<Vec<u32>>,
+}
+
+/// UDIM tiles are numbered ten to a row, and this many rows are taken.
+const UDIM_COLUMNS: i32 = 10;
+const UDIM_ROWS: i32 = 100;
+
+/// The sheets of `mesh` that hold anything.
+pub fn plan_sheets(mesh: &Mesh, settings: &SheetSettings) -> Vec<SheetPlan> {
+    let all = || (0..mesh.triangles.len() as u32).collect::<Vec<u32>>();
+    let shares: Vec<(SheetName, (i32, i32), Vec<u32>)> = match settings.layout {
+        Layout::One => vec![(SheetName::One, (0, 0), all())],
+        Layout::Materials if mesh.materials.is_empty() => vec![(SheetName::One, (0, 0), all())],
+        Layout::Materials => by_material(mesh)
+            .into_iter()
+            .map(|(name, triangles)| (SheetName::Material(name.to_owned()), (0, 0), triangles))
+            .collect(),
+        Layout::Udim => by_square(mesh)
+            .into_iter()
+            .map(|((v, u), triangles)| (SheetName::Udim((1001 + u + UDIM_COLUMNS * v) as u32), (u, v), triangles))
+            .collect(),
+    };
+    let planned = shares.into_iter().map(|(name, square, own)| {
+        let triangles = SheetTriangles::new(mesh, settings.size, square, own);
+        let tiles = tiles_in_morton_order(settings.size);
+        let candidates = triangles.bin(&tiles);
+        SheetPlan { name, triangles, tiles, candidates }
+    });
+    planned.filter(|sheet| sheet.candidates.iter().any(|c| !c.is_empty())).collect()
+}
+
+/// Triangles by the name of their material, in the order of materials; those without one come last. Materials of one name, from
+/// several files, are one material.
+fn by_material(mesh: &Mesh) -> Vec<(&str, Vec<u32>)> {
+    let mut named: Vec<(&str, Vec<u32>)> = Vec::new();
+    let mut sheet_of_name: HashMap<&str, usize> = HashMap::new();
+    let mut sheet_of = Vec::with_capacity(mesh.materials.len());
+    for name in &mesh.materials {
+        sheet_of.push(*sheet_of_name.entry(name).or_insert_with(|| {
+            named.push((name, Vec::new()));
+            named.len() - 1
+        }));
+    }
+    let none = named.len();
+    named.push(("no-material", Vec::new()));
+    for (t, &material) in mesh.triangle_materials.iter().enumerate() {
+        named[if material == NO_MATERIAL { none } else { sheet_of[material as usize] }].1.push(t as u32);
+    }
+    named
+}
+
+/// Triangles by the unit squares of UV space that they reach into, row by row.
+fn by_square(mesh: &Mesh) -> BTreeMap<(i32, i32), Vec<u32>> {
+    let mut squares: BTreeMap<(i32, i32), Vec<u32>> = BTreeMap::new();
+    if mesh.uvs.is_empty() {
+        return squares;
+    }
+    for t in 0..mesh.triangles.len() as u32 {
+        let [a, b, c] = mesh.corner_uvs(t);
+        let (low, high) = (a.min(b).min(c), a.max(b).max(c));
+        if low == high {
+            continue;
+        }
+        // A triangle that only touches the next square with its border does not reach into it.
+        let last = |x: f32| x.ceil() as i32 - 1;
+        for v in (low.y.floor() as i32).max(0)..=last(high.y).min(UDIM_ROWS - 1) {
+            for u in (low.x.floor() as i32).max(0)..=last(high.x).min(UDIM_COLUMNS - 1) {
+                squares.entry((v, u)).or_default().push(t);
+            }
+        }
+    }
+    squares
+}

@@ -1,0 +1,142 @@
+//! Steps that are recorded with a mesh file and taken each time it is read: placing, and safe ways to mend what checks find.
+//! They name parts, never face numbers, so that they hold for a newer file of the same parts. The file itself stays as it is.
+
+use glam::Vec3;
+use serde::{Deserialize, Serialize};
+use ts_rs::TS;
+
+/// One step. `part` takes one part by name; without it, all of the file.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[serde(tag = "step", rename_all = "kebab-case", deny_unknown_fields)]
+pub enum MeshStep {
+    /// Makes the mesh larger or smaller about the origin.
+    Scale { factor: f32 },
+    /// Lays a mesh of another up axis right.
+    Turn { turn: Turn },
+    /// Moves the mesh, scene units.
+    Move { by: [f32; 3] },
+    /// Winds the faces of each shell alike, and shells that look inward outward.
+    TurnFaces {
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        #[ts(optional = nullable)]
+        part: Option<String>,
+    },
+    /// Makes points closer than `distance` (scene units) one, and drops faces that have no area or stand twice.
+    MergePoints {
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        #[ts(optional = nullable)]
+        part: Option<String>,
+        distance: f32,
+    },
+    /// Makes normals anew: edges up to `degrees` are smooth, sharper ones hard.
+    NormalsByAngle {
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        #[ts(optional = nullable)]
+        part: Option<String>,
+        degrees: f32,
+    },
+    /// Makes normals anew: an edge is hard where it is a UV seam and sharper than `degrees`, and smooth elsewhere.
+    NormalsAtSeams {
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        #[ts(optional = nullable)]
+        part: Option<String>,
+        degrees: f32,
+    },
+    /// Moves UV islands that lie outside the unit square by whole squares, those that fit into it then.
+    MoveIslands {
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        #[ts(optional = nullable)]
+        part: Option<String>,
+    },
+    /// Gives islands that have no UVs, lie outside the square or on others a place in free room of the sheet.
+    LayOut {
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        #[ts(optional = nullable)]
+        part: Option<String>,
+    },
+}
+
+/// A quarter turn about X.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "kebab-case")]
+pub enum Turn {
+    /// The file has Z up: its Z becomes Y, its Y becomes -Z.
+    ZUp,
+    /// The other way: its Y becomes Z, its Z becomes -Y.
+    YDown,
+}
+
+impl Turn {
+    pub fn apply(self, p: Vec3) -> Vec3 {
+        match self {
+            Turn::ZUp => Vec3::new(p.x, p.z, -p.y),
+            Turn::YDown => Vec3::new(p.x, -p.z, p.y),
+        }
+    }
+}
+
+/// A file has at most this many steps.
+pub const MOST_STEPS: usize = 64;
+
+impl MeshStep {
+    /// The part it is about; None for the whole file.
+    pub fn part(&self) -> Option<&str> {
+        match self {
+            MeshStep::Scale { .. } | MeshStep::Turn { .. } | MeshStep::Move { .. } => None,
+            MeshStep::TurnFaces { part }
+            | MeshStep::MergePoints { part, .. }
+            | MeshStep::NormalsByAngle { part, .. }
+            | MeshStep::NormalsAtSeams { part, .. }
+            | MeshStep::MoveIslands { part }
+            | MeshStep::LayOut { part } => part.as_deref(),
+        }
+    }
+
+    /// What it does, as the list of steps says it.
+    pub fn words(&self) -> String {
+        let of = |part: &Option<String>| part.as_ref().map_or(String::new(), |p| format!(" of {p}"));
+        match self {
+            MeshStep::Scale { factor } => format!("scaled by {factor}"),
+            MeshStep::Turn { turn: Turn::ZUp } => "turned from Z up to Y up".into(),
+            MeshStep::Turn { turn: Turn::YDown } => "turned a quarter back about X".into(),
+            MeshStep::Move { by: [x, y, z] } => format!("moved by ({x}, {y}, {z})"),
+            MeshStep::TurnFaces { part } => format!("faces{} turned outward", of(part)),
+            MeshStep::MergePoints { part, distance: 0.0 } => format!("doubled and empty faces{} dropped", of(part)),
+            MeshStep::MergePoints { part, distance } => format!("points{} within {distance:.1e} merged", of(part)),
+            MeshStep::NormalsByAngle { part, degrees } => {
+                format!("normals{} made, hard from {degrees} degrees", of(part))
+            }
+            MeshStep::NormalsAtSeams { part, degrees } => {
+                format!("normals{} made, hard at seams from {degrees} degrees", of(part))
+            }
+            MeshStep::MoveIslands { part } => format!("islands{} moved into the square", of(part)),
+            MeshStep::LayOut { part } => format!("islands{} laid into free room", of(part)),
+        }
+    }
+
+    /// Whether it looks for free room on the sheet, and so comes after what moves islands otherwise.
+    pub fn takes_room(&self) -> bool {
+        matches!(self, MeshStep::LayOut { .. })
+    }
+
+    /// # Errors
+    /// The field, what it holds, what it may hold.
+    pub fn validate(&self) -> Result<(), String> {
+        let ranged = |name: &str, x: f32, low: f32, high: f32| match x.is_finite() && x >= low && x <= high {
+            true => Ok(()),
+            false => Err(format!("{name} is {x}; give {low} to {high}")),
+        };
+        match self {
+            MeshStep::Scale { factor } => ranged("factor", *factor, 1e-6, 1e6),
+            MeshStep::Move { by } => by.iter().try_for_each(|&x| ranged("by", x, -1e9, 1e9)),
+            MeshStep::MergePoints { distance, .. } => ranged("distance", *distance, 0.0, 1e6),
+            MeshStep::NormalsByAngle { degrees, .. } | MeshStep::NormalsAtSeams { degrees, .. } => {
+                ranged("degrees", *degrees, 0.0, 180.0)
+            }
+            MeshStep::Turn { .. }
+            | MeshStep::TurnFaces { .. }
+            | MeshStep::MoveIslands { .. }
+            | MeshStep::LayOut { .. } => Ok(()),
+        }
+    }
+}

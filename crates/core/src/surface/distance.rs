@@ -1,0 +1,30 @@
+//! A length in scene units, or the wish to have it measured.
+
+use serde::{Deserialize, Serialize};
+use ts_rs::TS;
+
+/// A distance in scene units, or `"auto"`: for reaches, fitted to the sculpt at each vertex; elsewhere, measured from the meshes.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, TS)]
+#[serde(untagged, expecting = "a distance is a number in scene units, or \"auto\"")]
+pub enum Distance {
+    #[default]
+    #[serde(with = "auto_word")]
+    #[ts(type = "\"auto\"")]
+    Auto,
+    Units(f32),
+}
+
+mod auto_word {
+    use serde::{Deserialize, Deserializer, Serializer, de::Error};
+
+    pub fn serialize<S: Serializer>(s: S) -> Result<S::Ok, S::Error> {
+        s.serialize_str("auto")
+    }
+
+    pub fn deserialize<'de, D: Deserializer<'de>>(d: D) -> Result<(), D::Error> {
+        match String::deserialize(d)?.as_str() {
+            "auto" => Ok(()),
+            other => Err(D::Error::custom(format!("'{other}' is not a distance; give a number or \"auto\""))),
+        }
+    }
+}

@@ -1,0 +1,7 @@
+//! What every room above measures in: places on a mesh, values between the corners of a triangle, distances in scene units.
+
+mod distance;
+mod place;
+
+pub use distance::Distance;
+pub use place::{MeshPoint, nearest_on_triangle};

@@ -1,0 +1,102 @@
+//! The rooms of this crate stand on floors, and each uses rooms of lower floors alone: read from the `use` lines and paths of the
+//! source. docs/architecture.md draws them; the drawing is held to the same list.
+
+use std::collections::BTreeMap;
+use std::fs;
+use std::path::{Path, PathBuf};
+
+/// Floors from the ground up; rooms on one floor do not use each other.
+const FLOORS: &[&[&str]] = &[
+    &["picture", "step", "stop", "surface"],
+    &["finding"],
+    &["mesh"],
+    &["layout", "sheet", "trace"],
+    &["pairs", "reach"],
+    &["inspect"],
+    &["scene"],
+    &["hits"],
+    &["maps"],
+    &["recipe"],
+    &["bake"],
+    &["review"],
+];
+
+fn floor_of(room: &str) -> Option<usize> {
+    FLOORS.iter().position(|rooms| rooms.contains(&room))
+}
+
+fn sources(folder: &Path, found: &mut Vec<PathBuf>) {
+    for entry in fs::read_dir(folder).expect("the source is here") {
+        let path = entry.expect("readable").path();
+        if path.is_dir() {
+            sources(&path, found);
+        } else if path.extension().is_some_and(|e| e == "rs") {
+            found.push(path);
+        }
+    }
+}
+
+/// Rooms that a source names by `crate::room`, and those it reaches through `super` from a file that is a room of its own.
+fn rooms_used(source: &str) -> impl Iterator<Item = &str> {
+    source.match_indices("crate::").map(|(at, word)| {
+        let rest = &source[at + word.len()..];
+        &rest[..rest.find(|c: char| !c.is_alphanumeric() && c != '_').unwrap_or(rest.len())]
+    })
+}
+
+fn tree() -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("src")
+}
+
+#[test]
+fn no_room_uses_one_on_its_own_floor_or_above() {
+    let mut files = Vec::new();
+    sources(&tree(), &mut files);
+    let mut arrows = BTreeMap::new();
+    for file in &files {
+        let place = file.strip_prefix(tree()).expect("below the source").to_owned();
+        let room = place.iter().next().expect("a name").to_string_lossy().trim_end_matches(".rs").to_owned();
+        if room == "lib" {
+            continue;
+        }
+        let own = floor_of(&room).unwrap_or_else(|| panic!("'{room}' stands on no floor"));
+        let source = fs::read_to_string(file).expect("readable");
+        for used in rooms_used(&source).filter(|used| *used != room) {
+            let floor = floor_of(used).unwrap_or_else(|| panic!("{}: crate::{used} is no room", place.display()));
+            *arrows.entry((room.clone(), used.to_owned())).or_insert(0) += 1;
+            assert!(floor < own, "{}: {room} (floor {}) uses {used} (floor {})", place.display(), own + 1, floor + 1);
+        }
+    }
+    // It did read them: these two arrows are what the crate is for.
+    assert!(
+        arrows.contains_key(&("bake".into(), "hits".into())) && arrows.contains_key(&("maps".into(), "hits".into()))
+    );
+}
+
+#[test]
+fn every_room_has_a_floor_and_every_floor_its_rooms() {
+    let lib = fs::read_to_string(tree().join("lib.rs")).expect("readable");
+    let mut declared: Vec<&str> = lib.lines().filter_map(|l| l.strip_prefix("pub mod ")?.strip_suffix(';')).collect();
+    let listed: Vec<&str> = FLOORS.concat();
+    assert_eq!(declared, listed, "lib.rs names the rooms floor by floor");
+    declared.sort_unstable();
+    declared.dedup();
+    assert_eq!(declared.len(), listed.len());
+}
+
+#[test]
+fn the_drawing_in_the_docs_shows_these_floors() {
+    let page = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/architecture.md");
+    let page = fs::read_to_string(page).expect("the page is in the tree");
+    let drawn: Vec<Vec<&str>> = page
+        .lines()
+        .filter_map(|line| {
+            let cells: Vec<&str> = line.strip_prefix('|')?.split('|').map(str::trim).collect();
+            cells.first()?.parse::<usize>().ok()?;
+            Some(cells[1].split(", ").map(|room| room.trim_matches('`')).collect())
+        })
+        .collect();
+    let mut wanted: Vec<Vec<&str>> = FLOORS.iter().map(|rooms| rooms.to_vec()).collect();
+    wanted.reverse();
+    assert_eq!(drawn, wanted, "the top floor stands first, as in a building");
+}
