@@ -13,10 +13,10 @@ use support::*;
 const GOLDEN: &[(&str, u64)] = &[
     ("normal", 0x034c83b3baf16771),
     ("normal-object", 0xd9f5e52b5f4d278b),
-    ("ao", 0xaa7a071601bd23fd),
-    ("bent-normal", 0x63d870729dc134e0),
+    ("ao", 0x717391c5e707cd91),
+    ("bent-normal", 0x94a7f5f066bdf646),
     ("curvature", 0xcfda99c650718b5a),
-    ("cavity", 0x2818168bb2dcc67f),
+    ("cavity", 0x0a528954e43246d0),
     ("displacement", 0x229e122f8f7dfdf6),
     ("id", 0x461d23c7cba92905),
     ("color", 0x0be7c2493d274c2c),
@@ -25,7 +25,7 @@ const GOLDEN: &[(&str, u64)] = &[
     ("metallic", 0xf7f076529007c5f1),
     ("emission", 0x55fdacf02f860fb2),
     ("position", 0xade7752ca3634fd5),
-    ("thickness", 0x656f480ba203bc9f),
+    ("thickness", 0x9aaaa8432e3cd060),
     ("miss", 0xf3fb6a6deb5af325),
 ];
 

@@ -5,6 +5,7 @@ mod support;
 use ember_ridge_core::glam::{Vec3, vec3};
 use ember_ridge_core::maps::*;
 use ember_ridge_core::pairs::Pairing;
+use ember_ridge_core::picture::{Depth, ImageFormat};
 use ember_ridge_core::surface::Distance;
 use ember_ridge_core::{Mesh, Part};
 use support::*;
@@ -152,4 +153,35 @@ fn the_way_out_of_a_corner_leans_away_from_its_wall() {
     assert!(bent.x > 0.4 && bent.y.abs() < 0.03, "{bent}");
     let far = (16 * 32 + 31) * 3;
     assert!(texels[far] * 2.0 - 1.0 < bent.x, "it leans less further off");
+}
+
+#[test]
+fn a_map_is_the_same_whether_it_shares_its_rays_or_has_them_to_itself() {
+    // Other numbers of rays, other distances, by distance and not: each map weighs one fan in its own way.
+    let (low, high) = (cube("box", 0.5), ball("box", 0.62, 60));
+    let of = |id: &str| MapSettings::by_id(id).expect("a map");
+    let mut near = ao(64, 0.9);
+    near.falloff = Falloff::Linear;
+    let bent = BentNormalSettings { rays: 128, distance: Distance::Units(0.5), ..BentNormalSettings::default() };
+    let cavity = CavitySettings { rays: 16, detail: Distance::Units(0.1), ..CavitySettings::default() };
+    for first in [ao(64, 0.9), ao(256, 0.2), near] {
+        let maps = [MapSettings::Ao(first), MapSettings::BentNormal(bent.clone()), MapSettings::Cavity(cavity.clone())];
+        let maps = [maps.to_vec(), vec![of("thickness"), of("normal")]].concat();
+        let mut all = recipe(64, 4, (0.3, 0.3), maps.clone());
+        all.sheet.depth = Depth::Float;
+        all.sheet.format = ImageFormat::Exr;
+        let together = bake(&all, &low, &[&high]);
+        let mut reversed = all.clone();
+        reversed.maps.reverse();
+        let turned = bake(&reversed, &low, &[&high]);
+        for (at, map) in maps.into_iter().enumerate() {
+            let id = map.id();
+            let alone = bake(&ember_ridge_core::Recipe { maps: vec![map], ..all.clone() }, &low, &[&high]);
+            assert!(together.maps[at].pixels == alone.maps[0].pixels, "{id} alone");
+            assert!(together.maps[at].pixels == turned.maps[4 - at].pixels, "{id} in another order");
+        }
+        // The longest run of rays serves all that leave outward.
+        let rays = |id: &str| together.report.maps[id].rays;
+        assert!(rays("ao") > 0 && rays("bent-normal") == 0 && rays("cavity") == 0);
+    }
 }

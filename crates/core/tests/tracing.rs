@@ -3,7 +3,9 @@
 mod support;
 
 use ember_ridge_core::glam::{DVec3, Vec3, vec3};
-use ember_ridge_core::trace::{BackFaces, LANES, Packet, RaySpan, Seen, TraceScene, Walk};
+use ember_ridge_core::trace::{
+    BackFaces, ClosestRule, LANES, Packet, PerRay, RaySpan, Registers, Seen, TraceScene, Walk,
+};
 use ember_ridge_core::{Draft, DraftPart, Mesh};
 use proptest::prelude::*;
 
@@ -134,7 +136,7 @@ fn masks_leave_parts_out_and_back_faces_are_told() {
     );
 }
 
-/// Up to eight rays, as a packet.
+/// Rays as a packet.
 fn packed(spans: &[RaySpan]) -> Packet {
     let mut packet = Packet::default();
     spans.iter().enumerate().for_each(|(lane, span)| packet.set(lane, span));
@@ -174,15 +176,33 @@ proptest! {
         let packet = packed(&spans);
         let mut walk = Walk::default();
         let together = scene.closest_packet(&packet, &[true], rule, Seen::Along, &mut walk);
-        let portable = scene.closest_packet_portable(&packet, &[true], rule, Seen::Along, &mut walk);
         let blocked = scene.occluded_packet(&packet, &[true], &mut walk);
-        prop_assert_eq!(blocked, scene.occluded_packet_portable(&packet, &[true], &mut walk));
+        // Some look at nothing near, some at all of their way.
+        let near = |lane: usize| spans.get(lane).map_or(0.0, |span| span.length * [0.0, 0.3, 1.0][lane % 3]);
+        let near = PerRay(std::array::from_fn(near));
+        let fan = scene.fan_packet(&packet, &near, &[true], &mut walk);
+        let in_each: Vec<_> = Registers::available()
+            .into_iter()
+            .map(|registers| {
+                let rule = ClosestRule::new(rule, Seen::Along);
+                let blocked = scene.occluded_packet_in(registers, &packet, &[true], &mut walk);
+                let fan = scene.fan_packet_in(registers, &packet, &near, &[true], &mut walk);
+                (scene.closest_packet_in(registers, &packet, &[true], rule, &mut walk), blocked, fan)
+            })
+            .collect();
         for (lane, span) in spans.iter().enumerate() {
             let alone = scene.closest(span, &[true], rule);
             prop_assert_eq!(together.lane(lane), alone);
-            prop_assert_eq!(portable.lane(lane), alone);
-            let any = scene.closest(span, &[true], BackFaces::Keep).hit.is_some();
-            prop_assert_eq!(blocked >> lane & 1 == 1, any);
+            let any = scene.closest(span, &[true], BackFaces::Keep).hit;
+            prop_assert_eq!(blocked >> lane & 1 == 1, any.is_some());
+            let nearest = any.map(|hit| hit.t).filter(|t| *t <= near.0[lane] && near.0[lane] > 0.0);
+            prop_assert_eq!(fan.blocked >> lane & 1 == 1, any.is_some());
+            prop_assert_eq!(fan.nearest.0[lane], nearest.unwrap_or(f32::INFINITY));
+            for (closest, blocked_too, fan_too) in &in_each {
+                prop_assert_eq!(closest.lane(lane), alone);
+                prop_assert_eq!((*blocked_too, fan_too.blocked), (blocked, fan.blocked));
+                prop_assert_eq!(fan_too.nearest.0[lane], fan.nearest.0[lane]);
+            }
         }
         for lane in spans.len()..LANES {
             prop_assert!(together.lane(lane).hit.is_none() && blocked >> lane & 1 == 0);

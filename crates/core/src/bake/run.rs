@@ -9,7 +9,7 @@ use super::plan::Plan;
 use super::report::{MapReport, Report};
 use super::spool::{MemorySpool, Spool};
 use crate::hits::{HitStore, Scratch, TileHits, TileNumber, TileSource};
-use crate::maps::TileWork;
+use crate::maps::{Asked, TileWork};
 use crate::sheet::Coverage;
 use parking_lot::Mutex;
 use rayon::prelude::*;
@@ -185,7 +185,12 @@ impl Shared<'_> {
         };
         let before: Vec<_> = (0..plan.maps.len()).map(of_before).collect();
         let mut left = Vec::new();
-        let mut work = TileWork::new(&plan.rays, &hits, scratch);
+        let asks = plan.maps.iter().zip(&before).filter_map(|(planned, before)| {
+            let request = planned.work.as_ref().ok()?.request()?;
+            Some(Asked { request, wanted: before.as_ref().map(|(_, wanted)| wanted.as_slice()) })
+        });
+        let asked: Vec<Asked> = asks.collect();
+        let mut work = TileWork::new(&plan.rays, &hits, &asked, scratch);
         let mut values = Vec::new();
         for (map, planned) in plan.maps.iter().enumerate() {
             let Ok(task) = &planned.work else { continue };

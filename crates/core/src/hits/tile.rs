@@ -87,7 +87,7 @@ impl TileHits {
         if packed.is_some_and(|bytes| hits.unpack(&bytes, plan.scene.high.triangles.len())) {
             hits.kept_rays = courses.len() as u64;
         } else {
-            hits.block_order(&mut scratch.order);
+            hits.curve_order(&mut scratch.order);
             if let Some(earlier) = source.earlier {
                 hits.take_over(plan, earlier, &courses, &mut scratch.order);
             }
@@ -153,7 +153,7 @@ impl TileHits {
         let mut hits = TileHits::untraced(self.sheet, self.tile, self.samples.clone());
         let averaged = |at: &MeshPoint| plan.field.averaged_course(&plan.scene.low, *at);
         let courses: Vec<Course> = self.samples.places.iter().map(averaged).collect();
-        hits.block_order(&mut scratch.order);
+        hits.curve_order(&mut scratch.order);
         scratch.order.retain(|&s| {
             let s = s as usize;
             let own = plan.field.is_averaged(self.low(s));
@@ -201,19 +201,11 @@ impl TileHits {
         rays
     }
 
-    /// Samples by blocks of four by two texels: neighbours on the sheet share boxes and triangles.
-    fn block_order(&self, order: &mut Vec<u32>) {
+    /// Samples along the tile's curve: neighbours on the sheet share boxes and triangles.
+    fn curve_order(&self, order: &mut Vec<u32>) {
         order.clear();
-        let (width, height) = (self.tile.width as usize, self.tile.height as usize);
-        for top in (0..height).step_by(2) {
-            for left in (0..width).step_by(4) {
-                for y in top..(top + 2).min(height) {
-                    let row = y * width;
-                    let starts = &self.samples.starts;
-                    order.extend(starts[row + left]..starts[row + (left + 4).min(width)]);
-                }
-            }
-        }
+        let starts = &self.samples.starts;
+        order.extend(self.tile.texels_on_curve().flat_map(|texel| starts[texel]..starts[texel + 1]));
     }
 
     /// Texels of the tile that have samples, each with its range of samples.
@@ -317,7 +309,7 @@ pub struct CourseAnswer {
     pub skipped_back: bool,
 }
 
-/// Up to eight rays of a low part by themselves.
+/// Up to [`LANES`] rays of a low part by themselves.
 pub fn trace_courses(plan: &RayPlan, rays: &[Course], low_part: u32, scratch: &mut Scratch) -> Vec<CourseAnswer> {
     let mut courses = PacketCourses::default();
     for (slot, course) in courses.iter_mut().zip(rays) {

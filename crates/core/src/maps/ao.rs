@@ -1,6 +1,6 @@
 //! `ao`: ambient occlusion, the share of the cosine-weighted sky that a point of the sculpt sees up to a distance.
 
-use super::gather::{Falloff, GatherSpec, Occluders, RAY_COUNTS, Side};
+use super::fan::{Falloff, FanRequest, Occluders, RAY_COUNTS, RayWish, Side};
 use super::{DetailMap, MadeFrom, Map, MapKind, MapShape, MapWork, Setup, TileWork, check_distance, distance_words};
 use crate::surface::Distance;
 use serde::{Deserialize, Serialize};
@@ -46,16 +46,24 @@ impl Map for AoSettings {
 
     fn prepare(&self, setup: &Setup) -> Result<Box<dyn MapWork>, String> {
         let distance = setup.distance(self.distance, AUTO_DISTANCE);
-        let spec =
-            GatherSpec::new(setup, self.rays, distance, self.falloff, Side::Outward, &self.occluders, &self.clear)?;
+        let wish = RayWish {
+            rays: self.rays,
+            distance,
+            falloff: self.falloff,
+            side: Side::Outward,
+            occluders: &self.occluders,
+            clear: &self.clear,
+            way: false,
+        };
+        let request = FanRequest::new(setup, &wish)?;
         match self.from {
             MadeFrom::Sculpt => {
                 setup.needs_sculpt()?;
-                Ok(Box::new(AoTask { spec, detail: None }))
+                Ok(Box::new(AoTask { request, detail: None }))
             }
             MadeFrom::NormalMap => {
                 let detail = Some((setup.detail.clone()?, distance));
-                Ok(Box::new(AoTask { spec: spec.on_low(setup.scene), detail }))
+                Ok(Box::new(AoTask { request: request.on_low(setup.scene), detail }))
             }
         }
     }
@@ -92,20 +100,24 @@ pub(super) fn check_rays(rays: u32) -> Result<(), String> {
 }
 
 struct AoTask {
-    spec: GatherSpec,
+    request: FanRequest,
     /// The normal map, and how far its relief darkens.
     detail: Option<(Arc<DetailMap>, f32)>,
 }
 
 impl MapWork for AoTask {
     fn evaluate(&self, tile: &mut TileWork, out: &mut [f32]) {
-        let gathered = tile.gather(&self.spec);
+        let met = tile.fan(&self.request);
         for (texel, samples) in tile.wanted_texels() {
             // The low-poly's own occlusion times that of the relief the normal map stands for.
             let relief = self.detail.as_ref().map_or(1.0, |(detail, distance)| {
                 detail.mean(&tile.plan.scene, tile.hits, samples, |at| detail.openness(at, *distance))
             });
-            out[texel] = gathered.open[texel] * relief;
+            out[texel] = met.open[texel] * relief;
         }
+    }
+
+    fn request(&self) -> Option<&FanRequest> {
+        Some(&self.request)
     }
 }

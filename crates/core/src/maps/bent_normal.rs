@@ -1,7 +1,7 @@
 //! `bent-normal`: the mean direction in which nothing stands in the way, in tangent space. It shares its rays with `ao`.
 
 use super::ao::{AUTO_DISTANCE, check_rays};
-use super::gather::{Falloff, GatherSpec, Occluders, Side};
+use super::fan::{Falloff, FanRequest, Occluders, RayWish, Side};
 use super::normal::{put_normal, to_tangent_space};
 use super::{Green, Map, MapKind, MapShape, MapWork, Setup, TileWork, check_distance, distance_words};
 use crate::surface::Distance;
@@ -44,9 +44,17 @@ impl Map for BentNormalSettings {
     fn prepare(&self, setup: &Setup) -> Result<Box<dyn MapWork>, String> {
         setup.needs_sculpt()?;
         let distance = setup.distance(self.distance, AUTO_DISTANCE);
-        let spec =
-            GatherSpec::new(setup, self.rays, distance, Falloff::None, Side::Outward, &self.occluders, &self.clear)?;
-        Ok(Box::new(BentNormalTask { spec, green: self.y.sign() }))
+        let wish = RayWish {
+            rays: self.rays,
+            distance,
+            falloff: Falloff::None,
+            side: Side::Outward,
+            occluders: &self.occluders,
+            clear: &self.clear,
+            way: true,
+        };
+        let request = FanRequest::new(setup, &wish)?;
+        Ok(Box::new(BentNormalTask { request, green: self.y.sign() }))
     }
 
     fn encoding(&self) -> String {
@@ -69,22 +77,26 @@ impl Map for BentNormalSettings {
 }
 
 struct BentNormalTask {
-    spec: GatherSpec,
+    request: FanRequest,
     green: f32,
 }
 
 impl MapWork for BentNormalTask {
     fn evaluate(&self, tile: &mut TileWork, out: &mut [f32]) {
-        let gathered = tile.gather(&self.spec);
+        let met = tile.fan(&self.request);
         let (scene, hits) = (tile.scene(), tile.hits);
         for (texel, mut samples) in tile.wanted_texels() {
             let hit = samples.find(|&s| hits.is_hit(s));
             let bent = hit.map_or(Vec3::ZERO, |s| {
                 // Nothing open at all: the surface's own normal.
-                let way = gathered.way[texel].try_normalize().or_else(|| hits.normal(scene, s)).unwrap_or(Vec3::Y);
+                let way = met.way[texel].try_normalize().or_else(|| hits.normal(scene, s)).unwrap_or(Vec3::Y);
                 to_tangent_space(scene, hits, s, way)
             });
             put_normal(&mut out[texel * 3..texel * 3 + 3], bent, self.green);
         }
+    }
+
+    fn request(&self) -> Option<&FanRequest> {
+        Some(&self.request)
     }
 }

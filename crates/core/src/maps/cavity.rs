@@ -3,7 +3,7 @@
 
 use super::ao::check_rays;
 use super::curvature::{AUTO_DETAIL, BendSource};
-use super::gather::{Falloff, GatherSpec, Occluders, Side};
+use super::fan::{Falloff, FanRequest, Occluders, RayWish, Side};
 use super::{DetailMap, MadeFrom, Map, MapKind, MapShape, MapWork, Setup, TileWork, check_distance, distance_words};
 use crate::surface::Distance;
 use serde::{Deserialize, Serialize};
@@ -64,15 +64,18 @@ impl Map for CavitySettings {
             setup.needs_sculpt()?;
         }
         let how = match (self.method, self.from) {
-            (CavityMethod::Occlusion, MadeFrom::Sculpt) => How::Rays(GatherSpec::new(
-                setup,
-                self.rays,
-                detail * NEAR,
-                Falloff::Linear,
-                Side::Outward,
-                &Occluders::Pair,
-                &[],
-            )?),
+            (CavityMethod::Occlusion, MadeFrom::Sculpt) => {
+                let wish = RayWish {
+                    rays: self.rays,
+                    distance: detail * NEAR,
+                    falloff: Falloff::Linear,
+                    side: Side::Outward,
+                    occluders: &Occluders::Pair,
+                    clear: &[],
+                    way: false,
+                };
+                How::Rays(FanRequest::new(setup, &wish)?)
+            }
             (CavityMethod::Occlusion, MadeFrom::NormalMap) => How::Relief(setup.detail.clone()?, detail * NEAR),
             (CavityMethod::Curvature, MadeFrom::Sculpt) => How::Bends {
                 fine: BendSource::Sculpt(setup.curvature(detail)?),
@@ -123,7 +126,7 @@ impl Map for CavitySettings {
 }
 
 enum How {
-    Rays(GatherSpec),
+    Rays(FanRequest),
     Relief(Arc<DetailMap>, f32),
     Bends { fine: BendSource, slow: BendSource, radius: f32 },
 }
@@ -135,13 +138,13 @@ struct CavityTask {
 
 impl MapWork for CavityTask {
     fn evaluate(&self, tile: &mut TileWork, out: &mut [f32]) {
-        let gathered = match &self.how {
-            How::Rays(spec) => Some(tile.gather(spec)),
+        let met = match &self.how {
+            How::Rays(request) => Some(tile.fan(request)),
             How::Relief(..) | How::Bends { .. } => None,
         };
         for (texel, samples) in tile.wanted_texels() {
             let depth = match &self.how {
-                How::Rays(_) => 1.0 - gathered.as_ref().map_or(1.0, |g| g.open[texel]),
+                How::Rays(_) => 1.0 - met.as_ref().map_or(1.0, |met| met.open[texel]),
                 How::Relief(detail, distance) => {
                     1.0 - detail.mean(&tile.plan.scene, tile.hits, samples, |at| detail.openness(at, *distance))
                 }
@@ -150,6 +153,13 @@ impl MapWork for CavityTask {
                 }
             };
             out[texel] = (1.0 - self.strength * depth).clamp(0.0, 1.0);
+        }
+    }
+
+    fn request(&self) -> Option<&FanRequest> {
+        match &self.how {
+            How::Rays(request) => Some(request),
+            How::Relief(..) | How::Bends { .. } => None,
         }
     }
 }

@@ -1,6 +1,6 @@
 //! The maps: one file and one row of [`maps!`] each. A map takes the hits of a tile, which all maps of a run share, and
 //! gives one value a texel. It casts no primary ray of its own; rays that leave the sculpt (occlusion) go through
-//! [`gather`], which shares them between maps that ask for the same.
+//! [`fan`], which shares them between maps.
 
 mod ao;
 mod bent_normal;
@@ -9,9 +9,10 @@ mod cavity;
 mod color;
 mod curvature;
 mod detail;
+mod directions;
 mod displacement;
 mod emission;
-mod gather;
+mod fan;
 mod id;
 mod metallic;
 mod miss;
@@ -30,7 +31,7 @@ pub use curvature::{CurvatureEncoding, CurvatureSettings};
 pub use detail::DetailMap;
 pub use displacement::DisplacementSettings;
 pub use emission::EmissionSettings;
-pub use gather::{Falloff, Occluders, RAY_COUNTS};
+pub use fan::{Asked, Falloff, FanRequest, Occluders, RAY_COUNTS};
 pub use id::{IdSettings, IdSource, PaletteEntry, colour_of_name};
 pub use metallic::MetallicSettings;
 pub use miss::MissSettings;
@@ -49,7 +50,7 @@ use crate::picture::PictureSource;
 use crate::scene::BakeScene;
 use crate::stop::Stop;
 use crate::surface::Distance;
-use gather::Gathered;
+use fan::FanShare;
 use serde::{Deserialize, Serialize};
 use std::ops::Range;
 use std::rc::Rc;
@@ -164,12 +165,14 @@ pub struct TileWork<'a> {
     pub(crate) wanted: Option<&'a [bool]>,
     scratch: &'a mut Scratch,
     averaged: Option<Rc<TileHits>>,
-    gathered: Vec<Rc<Gathered>>,
+    /// What maps of the run ask of rays.
+    asked: &'a [Asked<'a>],
+    shares: Vec<Rc<FanShare>>,
 }
 
 impl<'a> TileWork<'a> {
-    pub(crate) fn new(plan: &'a RayPlan, hits: &'a TileHits, scratch: &'a mut Scratch) -> Self {
-        TileWork { plan, hits, traced: 0, wanted: None, scratch, averaged: None, gathered: Vec::new() }
+    pub(crate) fn new(plan: &'a RayPlan, hits: &'a TileHits, asked: &'a [Asked<'a>], scratch: &'a mut Scratch) -> Self {
+        TileWork { plan, hits, traced: 0, wanted: None, scratch, averaged: None, asked, shares: Vec::new() }
     }
 
     /// Texels that the map is to work on, each with its range of samples.
@@ -246,6 +249,11 @@ trait Map: Sized {
 pub trait MapWork: Send + Sync {
     /// Fills `out` (texels of the tile times channels) with values, 0..1 or heights. Texels without samples are left alone.
     fn evaluate(&self, tile: &mut TileWork, out: &mut [f32]);
+
+    /// Rays it asks for beyond the primary ones; [`TileWork`] traces them together with those of other maps.
+    fn request(&self) -> Option<&FanRequest> {
+        None
+    }
 
     /// Names and colours of a map that has a table of them.
     fn palette(&self) -> Option<&[PaletteEntry]> {

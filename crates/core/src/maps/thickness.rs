@@ -1,7 +1,7 @@
 //! `thickness`: how far light could go inward: the mean free path of cosine-weighted rays into the body, up to a distance.
 
 use super::ao::check_rays;
-use super::gather::{Falloff, GatherSpec, Occluders, Side};
+use super::fan::{Falloff, FanRequest, Occluders, RayWish, Side};
 use super::{Map, MapKind, MapShape, MapWork, Setup, TileWork, check_distance, distance_words};
 use crate::surface::Distance;
 use serde::{Deserialize, Serialize};
@@ -36,8 +36,17 @@ impl Map for ThicknessSettings {
     fn prepare(&self, setup: &Setup) -> Result<Box<dyn MapWork>, String> {
         setup.needs_sculpt()?;
         let distance = setup.distance(self.distance, AUTO_DISTANCE);
-        let spec = GatherSpec::new(setup, self.rays, distance, Falloff::Linear, Side::Inward, &self.occluders, &[])?;
-        Ok(Box::new(ThicknessTask { spec }))
+        let wish = RayWish {
+            rays: self.rays,
+            distance,
+            falloff: Falloff::Linear,
+            side: Side::Inward,
+            occluders: &self.occluders,
+            clear: &[],
+            way: false,
+        };
+        let request = FanRequest::new(setup, &wish)?;
+        Ok(Box::new(ThicknessTask { request }))
     }
 
     fn words(&self) -> String {
@@ -55,14 +64,18 @@ impl Map for ThicknessSettings {
 }
 
 struct ThicknessTask {
-    spec: GatherSpec,
+    request: FanRequest,
 }
 
 impl MapWork for ThicknessTask {
     fn evaluate(&self, tile: &mut TileWork, out: &mut [f32]) {
-        let gathered = tile.gather(&self.spec);
+        let met = tile.fan(&self.request);
         for (texel, _) in tile.wanted_texels() {
-            out[texel] = gathered.open[texel];
+            out[texel] = met.open[texel];
         }
+    }
+
+    fn request(&self) -> Option<&FanRequest> {
+        Some(&self.request)
     }
 }

@@ -1,4 +1,4 @@
-//! Rays against the high-poly mesh: the acceleration tree, packets of eight rays through it, and the watertight triangle
+//! Rays against the high-poly mesh: the acceleration tree, packets of sixteen rays through it, and the watertight triangle
 //! test. It knows no sheet and no map.
 
 mod lanes;
@@ -9,11 +9,12 @@ mod sight;
 mod tree;
 mod walk;
 
-pub use lanes::LANES;
+pub use lanes::{LANES, PerRay, Registers};
 pub use nearest::NearestPoint;
-pub use packet::{Packet, PacketAnswer, Walk};
+pub use packet::{FanAnswer, Packet, PacketAnswer, Walk};
 pub use sight::{Sight, SightMask};
 pub use tree::TraceScene;
+pub use walk::ClosestRule;
 
 use crate::surface::MeshPoint;
 use glam::Vec3;

@@ -1,34 +1,34 @@
-//! Eight rays at a time through the tree.
+//! Sixteen rays at a time through the tree.
 //!
-//! The walk is written once over [`Lanes`] and compiled twice, portable and for AVX2 with FMA; which one runs is decided
+//! The walk is written once over [`Lanes`] and compiled three times, portable, for AVX2 with FMA and for AVX-512; which one runs is decided
 //! where the program starts. Rays of a packet should start near each other and run the same way: then they
 //! share boxes and triangles. They need not: a packet of strangers, or of one ray, gives the same hits, only slower.
-#![allow(unsafe_code, reason = "calls the walk compiled for AVX2 and FMA after both were found on this machine")]
+#![allow(unsafe_code, reason = "calls walks compiled for registers that were found on this machine")]
 
-use super::lanes::{Eight, LANES, Plain};
+use super::lanes::{LANES, PerRay, Plain, Registers, Width};
 use super::tree::TraceScene;
-use super::walk::{ClosestRule, closest, occluded};
+use super::walk::{ClosestRule, closest, fan, occluded};
 use super::{BackFaces, Hit, RaySpan, Seen, TraceAnswer};
 use crate::surface::MeshPoint;
 
 /// Marks a lane that has hit nothing.
 pub(super) const NOTHING: u32 = u32::MAX;
 
-/// Up to eight rays.
+/// Up to [`LANES`] rays.
 #[derive(Clone, Debug)]
 pub struct Packet {
-    pub(super) origin: [Eight<f32>; 3],
-    pub(super) direction: [Eight<f32>; 3],
-    pub(super) length: Eight<f32>,
-    pub(super) active: u8,
+    pub(super) origin: [PerRay<f32>; 3],
+    pub(super) direction: [PerRay<f32>; 3],
+    pub(super) length: PerRay<f32>,
+    pub(super) active: u16,
 }
 
 impl Default for Packet {
     fn default() -> Self {
         Packet {
-            origin: [Eight::splat(0.0); 3],
-            direction: [Eight::splat(0.0), Eight::splat(1.0), Eight::splat(0.0)],
-            length: Eight::splat(-1.0),
+            origin: [PerRay::splat(0.0); 3],
+            direction: [PerRay::splat(0.0), PerRay::splat(1.0), PerRay::splat(0.0)],
+            length: PerRay::splat(-1.0),
             active: 0,
         }
     }
@@ -38,14 +38,14 @@ impl Packet {
     /// Takes all rays out.
     pub fn clear(&mut self) {
         self.active = 0;
-        self.length = Eight::splat(-1.0);
+        self.length = PerRay::splat(-1.0);
     }
 
     pub fn is_empty(&self) -> bool {
         self.active == 0
     }
 
-    /// Puts a ray in a lane (0 to 7). A ray without a length that is a positive number is left out.
+    /// Puts a ray in a lane. A ray without a length that is a positive number is left out.
     #[inline]
     pub fn set(&mut self, lane: usize, span: &RaySpan) {
         if span.length.is_nan() || span.length <= 0.0 {
@@ -64,17 +64,17 @@ impl Packet {
 /// What each ray of a packet met.
 #[derive(Clone, Debug)]
 pub struct PacketAnswer {
-    pub(super) t: Eight<f32>,
-    pub(super) v: Eight<f32>,
-    pub(super) w: Eight<f32>,
+    pub(super) t: PerRay<f32>,
+    pub(super) v: PerRay<f32>,
+    pub(super) w: PerRay<f32>,
     pub(super) triangle: [u32; LANES],
-    pub(super) back: u8,
-    pub(super) skipped_back: u8,
+    pub(super) back: u16,
+    pub(super) skipped_back: u16,
 }
 
 impl PacketAnswer {
     pub(super) fn none() -> PacketAnswer {
-        let zero = Eight::splat(0.0);
+        let zero = PerRay::splat(0.0);
         PacketAnswer { t: zero, v: zero, w: zero, triangle: [NOTHING; LANES], back: 0, skipped_back: 0 }
     }
 
@@ -88,13 +88,22 @@ impl PacketAnswer {
     }
 }
 
+/// What each ray of a fan met.
+#[derive(Clone, Debug)]
+pub struct FanAnswer {
+    /// Rays that met anything, bit by lane.
+    pub blocked: u16,
+    /// Distance of the nearest hit within `near`, scene units; infinite where there is none.
+    pub nearest: PerRay<f32>,
+}
+
 /// Room for subtrees that are still to be visited; kept between packets so that none allocates.
 #[derive(Default)]
 pub struct Walk {
     /// Where rays enter (infinite for those that do not), first child or triangle, and triangles of a leaf.
-    pub(super) closest: Vec<(Eight<f32>, u32, u16)>,
+    pub(super) closest: Vec<(PerRay<f32>, u32, u16)>,
     /// The same for occlusion, where only which rays enter matters.
-    pub(super) occluded: Vec<(u8, u32, u16)>,
+    pub(super) occluded: Vec<(u16, u32, u16)>,
 }
 
 impl TraceScene {
@@ -107,23 +116,71 @@ impl TraceScene {
         seen: Seen,
         walk: &mut Walk,
     ) -> PacketAnswer {
-        let rule = ClosestRule::new(back_faces, seen);
-        #[cfg(target_arch = "x86_64")]
-        if super::lanes::detect() {
+        self.closest_packet_in(Registers::chosen(), packet, allowed, ClosestRule::new(back_faces, seen), walk)
+    }
+
+    /// The same in given registers; the answer is the same in all.
+    pub fn closest_packet_in(
+        &self,
+        registers: Registers,
+        packet: &Packet,
+        allowed: &[bool],
+        rule: ClosestRule,
+        walk: &mut Walk,
+    ) -> PacketAnswer {
+        match registers.0 {
+            // SAFETY: AVX-512 was found on this machine.
+            #[cfg(target_arch = "x86_64")]
+            Width::Avx512 => unsafe { closest_avx512(self, packet, allowed, rule, walk) },
             // SAFETY: AVX2 and FMA were found on this machine.
-            return unsafe { closest_avx2(self, packet, allowed, rule, walk) };
+            #[cfg(target_arch = "x86_64")]
+            Width::Avx2 => unsafe { closest_avx2(self, packet, allowed, rule, walk) },
+            Width::Plain => closest::<Plain>(self, packet, allowed, rule, walk),
         }
-        closest::<Plain>(self, packet, allowed, rule, walk)
     }
 
     /// Which rays of `packet` (bit by lane) meet any triangle, from either side, of the parts that `allowed` lets through.
-    pub fn occluded_packet(&self, packet: &Packet, allowed: &[bool], walk: &mut Walk) -> u8 {
-        #[cfg(target_arch = "x86_64")]
-        if super::lanes::detect() {
+    pub fn occluded_packet(&self, packet: &Packet, allowed: &[bool], walk: &mut Walk) -> u16 {
+        self.occluded_packet_in(Registers::chosen(), packet, allowed, walk)
+    }
+
+    /// The same in given registers; the answer is the same in all.
+    pub fn occluded_packet_in(&self, registers: Registers, packet: &Packet, allowed: &[bool], walk: &mut Walk) -> u16 {
+        match registers.0 {
+            // SAFETY: AVX-512 was found on this machine.
+            #[cfg(target_arch = "x86_64")]
+            Width::Avx512 => unsafe { occluded_avx512(self, packet, allowed, walk) },
             // SAFETY: AVX2 and FMA were found on this machine.
-            return unsafe { occluded_avx2(self, packet, allowed, walk) };
+            #[cfg(target_arch = "x86_64")]
+            Width::Avx2 => unsafe { occluded_avx2(self, packet, allowed, walk) },
+            Width::Plain => occluded::<Plain>(self, packet, allowed, walk),
         }
-        occluded::<Plain>(self, packet, allowed, walk)
+    }
+
+    /// What each ray of `packet` meets, from either side, of the parts that `allowed` lets through: whether anything, and the nearest
+    /// hit no further than its `near`, scene units. Where `near` is 0 a ray ends at the first thing it finds.
+    pub fn fan_packet(&self, packet: &Packet, near: &PerRay<f32>, allowed: &[bool], walk: &mut Walk) -> FanAnswer {
+        self.fan_packet_in(Registers::chosen(), packet, near, allowed, walk)
+    }
+
+    /// The same in given registers; the answer is the same in all.
+    pub fn fan_packet_in(
+        &self,
+        registers: Registers,
+        packet: &Packet,
+        near: &PerRay<f32>,
+        allowed: &[bool],
+        walk: &mut Walk,
+    ) -> FanAnswer {
+        match registers.0 {
+            // SAFETY: AVX-512 was found on this machine.
+            #[cfg(target_arch = "x86_64")]
+            Width::Avx512 => unsafe { fan_avx512(self, packet, near, allowed, walk) },
+            // SAFETY: AVX2 and FMA were found on this machine.
+            #[cfg(target_arch = "x86_64")]
+            Width::Avx2 => unsafe { fan_avx2(self, packet, near, allowed, walk) },
+            Width::Plain => fan::<Plain>(self, packet, near, allowed, walk),
+        }
     }
 
     /// The closest hit of one ray.
@@ -132,40 +189,42 @@ impl TraceScene {
         packet.set(0, span);
         self.closest_packet(&packet, allowed, back_faces, Seen::Along, &mut Walk::default()).lane(0)
     }
+}
 
-    /// [`TraceScene::closest_packet`] on the path that runs on any machine, for tests and benches.
-    pub fn closest_packet_portable(
-        &self,
-        packet: &Packet,
-        allowed: &[bool],
-        back_faces: BackFaces,
-        seen: Seen,
-        walk: &mut Walk,
-    ) -> PacketAnswer {
-        let rule = ClosestRule::new(back_faces, seen);
-        closest::<Plain>(self, packet, allowed, rule, walk)
-    }
+/// The walks compiled for a set of registers.
+#[cfg(target_arch = "x86_64")]
+macro_rules! compiled {
+    ($features:literal, $lanes:ty, $closest:ident, $occluded:ident, $fan:ident) => {
+        #[target_feature(enable = $features)]
+        unsafe fn $closest(
+            scene: &TraceScene,
+            packet: &Packet,
+            allowed: &[bool],
+            rule: ClosestRule,
+            walk: &mut Walk,
+        ) -> PacketAnswer {
+            closest::<$lanes>(scene, packet, allowed, rule, walk)
+        }
 
-    /// [`TraceScene::occluded_packet`] on the path that runs on any machine, for tests and benches.
-    pub fn occluded_packet_portable(&self, packet: &Packet, allowed: &[bool], walk: &mut Walk) -> u8 {
-        occluded::<Plain>(self, packet, allowed, walk)
-    }
+        #[target_feature(enable = $features)]
+        unsafe fn $occluded(scene: &TraceScene, packet: &Packet, allowed: &[bool], walk: &mut Walk) -> u16 {
+            occluded::<$lanes>(scene, packet, allowed, walk)
+        }
+
+        #[target_feature(enable = $features)]
+        unsafe fn $fan(
+            scene: &TraceScene,
+            packet: &Packet,
+            near: &PerRay<f32>,
+            allowed: &[bool],
+            walk: &mut Walk,
+        ) -> FanAnswer {
+            fan::<$lanes>(scene, packet, near, allowed, walk)
+        }
+    };
 }
 
 #[cfg(target_arch = "x86_64")]
-#[target_feature(enable = "avx2,fma")]
-unsafe fn closest_avx2(
-    scene: &TraceScene,
-    packet: &Packet,
-    allowed: &[bool],
-    rule: ClosestRule,
-    walk: &mut Walk,
-) -> PacketAnswer {
-    closest::<super::lanes::Avx2>(scene, packet, allowed, rule, walk)
-}
-
+compiled!("avx2,fma", super::lanes::Avx2, closest_avx2, occluded_avx2, fan_avx2);
 #[cfg(target_arch = "x86_64")]
-#[target_feature(enable = "avx2,fma")]
-unsafe fn occluded_avx2(scene: &TraceScene, packet: &Packet, allowed: &[bool], walk: &mut Walk) -> u8 {
-    occluded::<super::lanes::Avx2>(scene, packet, allowed, walk)
-}
+compiled!("avx512f,avx512dq,avx2,fma", super::lanes::Avx512, closest_avx512, occluded_avx512, fan_avx512);

@@ -1,9 +1,9 @@
 //! A packet made ready for the tree, and its two tests: boxes by slabs, and triangles by the watertight test of Woop, Benthin
 //! and Wald, "Watertight Ray/Triangle Intersection", JCGT 2(1), 2013: rays that meet a shared edge or vertex hit at least one
-//! triangle there. Triangles are tested eight rays against one, or one ray against the eight of a leaf, whichever is fewer
+//! triangle there. Triangles are tested all rays of a packet against one, or two rays against the eight of a leaf, whichever is fewer
 //! tests; both take the same steps and so find the same hits.
 
-use super::lanes::{Eight, LANES, Lanes};
+use super::lanes::{LANES, LEAF, Lanes, PerRay, PerTriangle};
 use super::packet::Packet;
 use super::tree::{Child, Leaf};
 
@@ -24,9 +24,9 @@ pub(super) struct Ready<L: Lanes> {
 /// Which rays (bit by lane) run along x most, which along y unless along x, and which down that axis.
 #[derive(Clone, Copy)]
 struct MainAxes {
-    x: u8,
-    y: u8,
-    down: u8,
+    x: u16,
+    y: u16,
+    down: u16,
 }
 
 impl MainAxes {
@@ -39,15 +39,15 @@ impl MainAxes {
     }
 
     /// The lanes where axis number `k` of the order is x, and those where it is y.
-    fn lanes(self, k: usize) -> (u8, u8) {
-        let of = |axis| (0..LANES).fold(0, |b, lane| b | u8::from(self.order(lane)[k] == axis) << lane);
+    fn lanes(self, k: usize) -> (u16, u16) {
+        let of = |axis| (0..LANES).fold(0, |b, lane| b | u16::from(self.order(lane)[k] == axis) << lane);
         (of(0), of(1))
     }
 
     /// Whether the `active` rays have more than one order.
     #[inline(always)]
-    fn differ(self, active: u8) -> bool {
-        let differ = |bits: u8| bits & active != 0 && bits & active != active;
+    fn differ(self, active: u16) -> bool {
+        let differ = |bits: u16| bits & active != 0 && bits & active != active;
         differ(self.x) || differ(self.y & !self.x) || differ(self.down)
     }
 }
@@ -132,7 +132,7 @@ impl<L: Lanes> Ready<L> {
 
     /// One corner relative to each ray's origin, axes in each ray's order.
     #[inline(always)]
-    fn corner<const MIXED: bool>(&self, corner: &[Eight<f32>; 3], at: usize) -> [L; 3] {
+    fn corner<const MIXED: bool>(&self, corner: &[PerTriangle<f32>; 3], at: usize) -> [L; 3] {
         if MIXED {
             let x = L::splat(corner[0].0[at]).sub(self.origin[0]);
             let y = L::splat(corner[1].0[at]).sub(self.origin[1]);
@@ -153,25 +153,45 @@ impl<L: Lanes> Ready<L> {
         }
     }
 
-    /// The ray of lane `lane` against the eight triangles of a leaf, one lane a triangle; lanes beyond the leaf's triangles
-    /// mean nothing.
+    /// Two rays, by their lanes, against the triangles of a leaf: one lane a triangle, those of the first ray in the first half of
+    /// the lanes. Lanes beyond the leaf's triangles mean nothing.
     #[inline(always)]
-    pub fn test_one(&self, leaf: &Leaf, lane: usize) -> Found<L> {
-        let order = self.main_axes.order(lane);
-        let [kx, ky, kz] = order;
-        let origin = [self.origin[kx].spread(lane), self.origin[ky].spread(lane), self.origin[kz].spread(lane)];
+    pub fn test_two(&self, leaf: &Leaf, pair: [usize; 2]) -> Found<L> {
+        let orders = [self.main_axes.order(pair[0]), self.main_axes.order(pair[1])];
+        let origin = self.origin_of(orders, pair);
         let [x, y, z] = self.shear;
-        let shear = [x.spread(lane), y.spread(lane), z.spread(lane)];
+        let shear = [x.spread(pair), y.spread(pair), z.spread(pair)];
         let [a, b, c] = &leaf.at;
-        let (a, b, c) = (eight(a, order, origin), eight(b, order, origin), eight(c, order, origin));
+        let (a, b, c) = (around(a, orders, origin), around(b, orders, origin), around(c, orders, origin));
         Found::new(sheared(a, shear), sheared(b, shear), sheared(c, shear), shear[2])
+    }
+
+    /// The origins of two rays, each in its own order of axes.
+    #[inline(always)]
+    fn origin_of(&self, [first, second]: [[usize; 3]; 2], pair: [usize; 2]) -> [L; 3] {
+        let mut origin = [L::splat(0.0); 3];
+        for k in 0..3 {
+            let (one, other) = (self.origin[first[k]].spread(pair), self.origin[second[k]].spread(pair));
+            origin[k] = if first[k] == second[k] { one } else { L::select(L::mask(FIRST_HALF), one, other) };
+        }
+        origin
     }
 }
 
-/// One corner of eight triangles relative to a ray's origin, axes in the ray's order.
+/// The lanes of the first of two rays.
+const FIRST_HALF: u16 = u16::MAX >> LEAF;
+
+/// One corner of a leaf's triangles relative to two rays' origins, axes in each ray's order.
 #[inline(always)]
-fn eight<L: Lanes>(corner: &[Eight<f32>; 3], [kx, ky, kz]: [usize; 3], origin: [L; 3]) -> [L; 3] {
-    [L::load(&corner[kx]).sub(origin[0]), L::load(&corner[ky]).sub(origin[1]), L::load(&corner[kz]).sub(origin[2])]
+fn around<L: Lanes>(corner: &[PerTriangle<f32>; 3], [first, second]: [[usize; 3]; 2], origin: [L; 3]) -> [L; 3] {
+    let mut at = origin;
+    for k in 0..3 {
+        let one = L::twice(&corner[first[k]]);
+        let corners =
+            if first[k] == second[k] { one } else { L::select(L::mask(FIRST_HALF), one, L::twice(&corner[second[k]])) };
+        at[k] = corners.sub(origin[k]);
+    }
+    at
 }
 
 /// A corner sheared onto the ray's axis; its depth stays unscaled.
@@ -224,7 +244,7 @@ impl<L: Lanes> Found<L> {
 /// Edges met exactly, decided in double precision, as the paper does.
 #[cold]
 #[inline(never)]
-fn exact_edges(corners: [[Eight<f32>; 2]; 3], lanes: u8, mut edges: [Eight<f32>; 3]) -> [Eight<f32>; 3] {
+fn exact_edges(corners: [[PerRay<f32>; 2]; 3], lanes: u16, mut edges: [PerRay<f32>; 3]) -> [PerRay<f32>; 3] {
     for lane in (0..LANES).filter(|lane| lanes >> lane & 1 == 1) {
         let [a, b, c] = corners.map(|p| p.map(|axis| f64::from(axis.0[lane])));
         edges[0].0[lane] = (c[0] * b[1] - c[1] * b[0]) as f32;

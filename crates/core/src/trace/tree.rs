@@ -2,7 +2,7 @@
 //! and triangle corners laid out in leaf order so that a leaf reads one stretch of memory. Which parts a ray may hit is a mask
 //! given with the ray, so one tree serves every pair.
 
-use super::lanes::{Eight, LANES};
+use super::lanes::{LEAF, PerTriangle};
 use crate::mesh::Mesh;
 use glam::{Vec3, Vec3A};
 use obvhs::BvhBuildParams;
@@ -54,16 +54,16 @@ pub struct TraceScene {
     pub(super) leaves: Vec<Leaf>,
 }
 
-/// Up to eight triangles that lie together, as a structure of arrays: one ray can be tested against all of them at once.
+/// Up to eight triangles that lie together, as a structure of arrays: two rays can be tested against all of them at once.
 /// Places beyond the leaf's triangles repeat the last one.
 #[derive(Clone, Debug)]
 #[repr(align(64))]
 pub(super) struct Leaf {
     /// Coordinates by corner and axis.
-    pub at: [[Eight<f32>; 3]; 3],
+    pub at: [[PerTriangle<f32>; 3]; 3],
     /// Numbers in the mesh.
-    pub triangle: [u32; LANES],
-    parts: [u32; LANES],
+    pub triangle: [u32; LEAF],
+    parts: [u32; LEAF],
     /// The part of all of them, where it fits, or [`SEVERAL_PARTS`].
     part: u16,
 }
@@ -72,15 +72,15 @@ impl Leaf {
     /// `triangles`: one to eight.
     fn new(mesh: &Mesh, part_of: &[u32], scale: f32, triangles: &[u32]) -> Leaf {
         let place = |i: usize| triangles[i.min(triangles.len() - 1)];
-        let mut at = [[Eight::splat(0.0); 3]; 3];
-        for i in 0..LANES {
+        let mut at = [[PerTriangle([0.0; LEAF]); 3]; 3];
+        for i in 0..LEAF {
             for (corner, p) in mesh.corners(place(i)).into_iter().enumerate() {
                 let p = (p * scale).to_array();
                 (0..3).for_each(|axis| at[corner][axis].0[i] = p[axis]);
             }
         }
         let parts = std::array::from_fn(|i| part_of[place(i) as usize]);
-        let parts: [u32; LANES] = parts;
+        let parts: [u32; LEAF] = parts;
         let one = parts.iter().all(|&p| p == parts[0]).then_some(parts[0]);
         let part = one.and_then(|p| u16::try_from(p).ok()).unwrap_or(SEVERAL_PARTS);
         Leaf { at, triangle: std::array::from_fn(place), parts, part }
@@ -89,12 +89,12 @@ impl Leaf {
     /// Which of the first `count` triangles belong to a part that is let through, bit by place. A leaf of a single part is
     /// reached only when [`Child::lets`] let it through.
     #[inline(always)]
-    pub fn lets(&self, allowed: &[bool], count: u16) -> u8 {
-        let all = u8::MAX >> (LANES as u16 - count);
+    pub fn lets(&self, allowed: &[bool], count: u16) -> u16 {
+        let all = (1 << count) - 1;
         if self.part != SEVERAL_PARTS {
             return all;
         }
-        let open = self.parts.iter().enumerate().fold(0, |b, (i, &part)| b | u8::from(allowed[part as usize]) << i);
+        let open = self.parts.iter().enumerate().fold(0, |b, (i, &part)| b | u16::from(allowed[part as usize]) << i);
         open & all
     }
 }
@@ -127,7 +127,7 @@ impl TraceScene {
         }
         // Fuller leaves than the library's own choice: a ray is tested against a whole leaf at once.
         let params = BvhBuildParams {
-            max_prims_per_leaf: LANES as u32,
+            max_prims_per_leaf: LEAF as u32,
             collapse_traversal_cost: 8.0,
             ..BvhBuildParams::fast_build()
         };

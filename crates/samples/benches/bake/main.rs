@@ -2,6 +2,8 @@
 //! best of several, so that a busy machine spoils few of them. No figure here is a test. `cargo bench -- large` bakes one
 //! 8192 sheet of six maps instead and prints how far memory rose.
 
+#[cfg(embree)]
+mod embree;
 mod import;
 mod large;
 mod reach;
@@ -16,7 +18,7 @@ use ember_ridge_core::mesh::CurvatureField;
 use ember_ridge_core::reach::Direction;
 use ember_ridge_core::scene::BakeScene;
 use ember_ridge_core::surface::MeshPoint;
-use ember_ridge_core::trace::{BackFaces, LANES, Packet, RaySpan, Seen, TraceScene, Walk};
+use ember_ridge_core::trace::{BackFaces, LANES, Packet, RaySpan, Registers, Seen, TraceScene, Walk};
 use ember_ridge_formats::mesh::{write_obj, write_ply};
 use ember_ridge_formats::read_mesh;
 use ember_ridge_samples::{Detail, Sample, make};
@@ -102,6 +104,10 @@ fn main() {
         uvs::measuring_uvs();
         return;
     }
+    if std::env::args().any(|a| a == "embree") {
+        against_embree();
+        return;
+    }
     let begun = Instant::now();
     let stone = stone();
     println!(
@@ -163,7 +169,7 @@ fn files_to_first_bake(stone: &Sample, scene: &BakeScene) {
     println!("first 1024 normal map, 2 threads: {:.2} s", read + tree + planning + baking);
 }
 
-/// Primary rays of a sheet, in packets of four by two texels, as a bake makes them.
+/// Primary rays of a sheet, in packets of four by four texels, nearly as a bake makes them.
 fn primary_spans(scene: &BakeScene, side: u32, out: f32, inward: f32) -> Vec<RaySpan> {
     let mesh = &scene.low.mesh;
     let mut spans = Vec::new();
@@ -171,9 +177,9 @@ fn primary_spans(scene: &BakeScene, side: u32, out: f32, inward: f32) -> Vec<Ray
         let uvs = mesh.corner_uvs(t).map(|uv| uv * side as f32);
         let area = (uvs[1] - uvs[0]).perp_dot(uvs[2] - uvs[0]);
         let (low, high) = (uvs[0].min(uvs[1]).min(uvs[2]).floor(), uvs[0].max(uvs[1]).max(uvs[2]).ceil());
-        for y in (low.y as i32..high.y as i32).step_by(2) {
+        for y in (low.y as i32..high.y as i32).step_by(4) {
             for x in (low.x as i32..high.x as i32).step_by(4) {
-                for (dx, dy) in (0..8).map(|i| (i % 4, i / 4)) {
+                for (dx, dy) in (0..16).map(|i| (i % 4, i / 4)) {
                     let p = ember_ridge_core::glam::vec2((x + dx) as f32 + 0.5, (y + dy) as f32 + 0.5) - uvs[0];
                     let (v, w) = (p.perp_dot(uvs[2] - uvs[0]) / area, (uvs[1] - uvs[0]).perp_dot(p) / area);
                     if v >= 0.0 && w >= 0.0 && v + w <= 1.0 {
@@ -188,11 +194,11 @@ fn primary_spans(scene: &BakeScene, side: u32, out: f32, inward: f32) -> Vec<Ray
     spans
 }
 
-/// Rays of occlusion: 64 about the normal of each point, cell by cell for eight neighbours, as a bake groups them.
+/// Rays of occlusion: 64 about the normal of each point, cell by cell for neighbours, as a bake groups them.
 fn sky_spans(scene: &BakeScene, primary: &[RaySpan], mask: &[bool], length: f32) -> Vec<RaySpan> {
     let mut spans = Vec::new();
-    for eight in primary.chunks_exact(LANES * 16).map(|c| &c[..LANES]) {
-        let starts: Vec<(Vec3, Vec3)> = eight
+    for packet in primary.chunks_exact(LANES * 16).map(|c| &c[..LANES]) {
+        let starts: Vec<(Vec3, Vec3)> = packet
             .iter()
             .filter_map(|span| {
                 let hit = scene.trace.closest(span, mask, BackFaces::Skip).hit?;
@@ -233,7 +239,7 @@ fn getting_curvature_ready(scene: &BakeScene) {
 }
 
 fn packets_against_single_rays(stone: &Sample, scene: &BakeScene) {
-    println!("\n-- packets of eight against single rays through the tree library's 8-wide compressed tree, one thread");
+    println!("\n-- packets against single rays through the tree library's 8-wide compressed tree, one thread");
     let mask = vec![true; stone.high.parts.len()];
     let plan = Plan::new(&recipe(1024, 1, &["normal"]), scene).expect("sound");
     let primary = primary_spans(scene, 1024, plan.rays.field.summary.out, plan.rays.field.summary.inward);
@@ -335,13 +341,82 @@ fn packets_against_single_rays(stone: &Sample, scene: &BakeScene) {
             })
         },
         || {
-            let mut walk = Walk::default();
+            let (mut walk, plain) = (Walk::default(), Registers::available()[0]);
             packets(&sky, |p| {
-                std::hint::black_box(scene.trace.occluded_packet_portable(p, &mask, &mut walk));
+                std::hint::black_box(scene.trace.occluded_packet_in(plain, p, &mask, &mut walk));
             });
         },
     );
-    println!("ratio AVX2 to the portable path, occlusion: {:.2}", portable / fast);
+    println!("ratio of the widest registers to none, occlusion: {:.2}", portable / fast);
+}
+
+#[cfg(not(embree))]
+fn against_embree() {
+    println!("Embree is not installed here (Debian: libembree-dev)");
+}
+
+/// Rays of both samples through Embree's watertight mode and through ours, one thread.
+#[cfg(embree)]
+fn against_embree() {
+    use embree::{Embree, MODES};
+    println!(
+        "-- rays against Embree 3, watertight on both sides, one thread, M rays/s; rounds in turns, the best of each"
+    );
+    println!("{:<20} {:<10} {:>8} {:>28} {:>8} {:>7}", "sample", "rays", "ours", "Embree's best", "", "ratio");
+    for name in ["boundary-stone", "lookout-lantern"] {
+        let sample = make(name, Detail::Full).expect("a sample of that name");
+        let scene = BakeScene::new(&[&sample.low], &[&sample.high], None).expect("no cage");
+        let Some(other) = Embree::new(&scene.high) else {
+            println!("Embree makes no device here");
+            return;
+        };
+        let mut recipe = sample.recipe.clone();
+        recipe.maps = MapSettings::by_id("normal").into_iter().collect();
+        let plan = Plan::new(&recipe, &scene).expect("sound");
+        let mask = vec![true; scene.high.parts.len()];
+        let reach = plan.rays.field.summary;
+        let all = primary_spans(&scene, 1024, reach.out, reach.inward);
+        let sky = some(&sky_spans(&scene, &all, &mask, scene.diagonal() * AO_SHARE), 400_000);
+        let primary = some(&all, 400_000);
+        for (kind, spans, occluded) in [("closest", &primary, false), ("occlusion", &sky, true)] {
+            let mut walk = Walk::default();
+            let mut own = || {
+                let mut hits = 0;
+                packets(spans, |p| {
+                    hits += match occluded {
+                        true => scene.trace.occluded_packet(p, &mask, &mut walk).count_ones() as usize,
+                        false => {
+                            let answer = scene.trace.closest_packet(p, &mask, BackFaces::Keep, Seen::Along, &mut walk);
+                            (0..LANES).filter(|&lane| answer.lane(lane).hit.is_some()).count()
+                        }
+                    };
+                });
+                hits
+            };
+            let (mut ours, mut theirs) = (best(1, &mut own), vec![f64::INFINITY; MODES.len()]);
+            for _ in 0..7 {
+                for (mode, least) in MODES.iter().zip(&mut theirs) {
+                    let (seconds, hits) = best(1, || other.trace(*mode, occluded, spans));
+                    assert!(hits.abs_diff(ours.1) * 1000 <= ours.1, "{mode:?}: {hits} hits, {} of ours", ours.1);
+                    *least = least.min(seconds);
+                }
+                let again = best(1, &mut own);
+                ours = if again.0 < ours.0 { again } else { ours };
+            }
+            let rate = |seconds: f64| spans.len() as f64 / seconds / 1e6;
+            let at = (0..MODES.len()).min_by(|&a, &b| theirs[a].total_cmp(&theirs[b])).unwrap_or_default();
+            println!(
+                "{name:<20} {kind:<10} {:>8.2} {:>28} {:>8.2} {:>7.2}",
+                rate(ours.0),
+                MODES[at].words(),
+                rate(theirs[at]),
+                theirs[at] / ours.0
+            );
+            let each: Vec<String> =
+                MODES.iter().zip(&theirs).map(|(m, s)| format!("{} {:.2}", m.words(), rate(*s))).collect();
+            println!("    {}", each.join(", "));
+        }
+    }
 }
 
 /// About `count` rays spread over all, in runs of whole packets.
