@@ -16,12 +16,16 @@ const SHIFT_TEXELS: f32 = 1.5;
 /// angle between ray and face. None where the ray is square to the face, or what it hits is no sharp detail (the rounding
 /// of a hard edge turns with the ray).
 pub fn lean_of(plan: &RayPlan, hits: &TileHits, s: usize) -> Option<f32> {
-    let (height, normal) = (hits.height(s)?, hits.normal(&plan.scene, s)?);
+    let height = hits.height(s)?;
     let (at, low) = (hits.low(s), &plan.scene.low);
     let shaded = low.mesh.normal_at(at);
     let outward = hits.course(s)?.outward;
     let cos = outward.dot(shaded);
-    if cos > LEAN_COS || normal.dot(shaded) > DETAIL_COS || normal.dot(outward) > DETAIL_COS {
+    if cos > LEAN_COS {
+        return None;
+    }
+    let normal = hits.normal(&plan.scene, s)?;
+    if normal.dot(shaded) > DETAIL_COS || normal.dot(outward) > DETAIL_COS {
         return None;
     }
     let shift = height.abs() * (1.0 - cos * cos).max(0.0).sqrt();

@@ -3,11 +3,13 @@
 mod lean;
 mod packed;
 mod ray_plan;
+mod resolved;
 mod rule;
 mod tile;
 
 pub use lean::lean_of;
 pub use packed::{HitKey, HitStore};
 pub use ray_plan::{RayPlan, RayRules, TileNumber};
+pub use resolved::Resolved;
 pub use rule::HitRule;
 pub use tile::{CourseAnswer, EarlierHits, Scratch, TileHits, TileSource, trace_courses};

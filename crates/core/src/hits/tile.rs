@@ -80,8 +80,7 @@ impl TileHits {
             hits.places.clone_from(&hits.samples.places);
             return hits;
         }
-        let courses: Vec<Course> =
-            hits.samples.places.iter().map(|&at| plan.field.course(&plan.scene.low, at)).collect();
+        let courses = plan.field.courses(&plan.scene.low, &hits.samples.places);
         let store = source.store.map(|store| (store, key_of(plan, &hits, &courses)));
         let packed = store.as_ref().and_then(|(store, key)| store.fetch(key));
         if packed.is_some_and(|bytes| hits.unpack(&bytes, plan.scene.high.triangles.len())) {
@@ -235,16 +234,24 @@ impl TileHits {
         y * size + x
     }
 
+    /// How many samples the tile has.
+    pub fn samples(&self) -> usize {
+        self.places.len()
+    }
+
     /// The ray of sample `s` as it ran; None where there is no sculpt.
+    #[inline]
     pub fn course(&self, s: usize) -> Option<&Course> {
         self.courses.get(s)
     }
 
     /// Where sample `s` lies on the low-poly.
+    #[inline]
     pub fn low(&self, s: usize) -> MeshPoint {
         self.samples.places[s]
     }
 
+    #[inline]
     pub fn is_hit(&self, s: usize) -> bool {
         self.places[s].triangle != MISS
     }
@@ -255,11 +262,13 @@ impl TileHits {
     }
 
     /// How far outside the low surface sample `s` hit, along its direction, scene units; None for a miss.
+    #[inline]
     pub fn height(&self, s: usize) -> Option<f32> {
         self.is_hit(s).then(|| self.heights[s])
     }
 
     /// What sample `s` hit; `t` is the signed height over the low surface.
+    #[inline]
     pub fn hit(&self, s: usize) -> Option<Hit> {
         self.is_hit(s).then(|| Hit { at: self.places[s], t: self.heights[s], back: self.back[s] })
     }

@@ -84,12 +84,12 @@ struct BentNormalTask {
 impl MapWork for BentNormalTask {
     fn evaluate(&self, tile: &mut TileWork, out: &mut [f32]) {
         let met = tile.fan(&self.request);
-        let (scene, hits) = (tile.scene(), tile.hits);
+        let (scene, hits, normals) = (tile.scene(), tile.hits, tile.surface.normals());
         for (texel, mut samples) in tile.wanted_texels() {
             let hit = samples.find(|&s| hits.is_hit(s));
             let bent = hit.map_or(Vec3::ZERO, |s| {
                 // Nothing open at all: the surface's own normal.
-                let way = met.way[texel].try_normalize().or_else(|| hits.normal(scene, s)).unwrap_or(Vec3::Y);
+                let way = met.way[texel].try_normalize().unwrap_or(normals[s]);
                 to_tangent_space(scene, hits, s, way)
             });
             put_normal(&mut out[texel * 3..texel * 3 + 3], bent, self.green);

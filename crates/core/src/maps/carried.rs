@@ -5,22 +5,8 @@ use super::{MapKind, MapWork, Setup, TileWork};
 use crate::finding::Finding;
 use crate::inspect::MovedPicture;
 use crate::mesh::{Laid, Mesh, Surface};
-use crate::scene::BakeScene;
 use crate::trace::Hit;
 use glam::{Vec3, Vec4};
-
-/// Side of the square of surface that one sample stands for, scene units. `per_unit`: samples along a UV unit.
-pub(super) fn sample_side(scene: &BakeScene, low: u32, per_unit: f32) -> f32 {
-    let mesh = &scene.low.mesh;
-    let [a, b, c] = mesh.corner_uvs(low);
-    let uv_area = (b - a).perp_dot(c - a).abs();
-    if uv_area > 0.0 { (mesh.area_normal(low).length() / uv_area).sqrt() / per_unit } else { 0.0 }
-}
-
-/// Samples along a UV unit of the run's sheets.
-pub(super) fn samples_along(tile: &TileWork) -> f32 {
-    tile.plan.size as f32 * (tile.plan.samples as f32).sqrt()
-}
 
 /// What of a surface a map shows.
 pub(super) struct Shown {
@@ -66,12 +52,12 @@ impl CarriedTask {
 
 impl MapWork for CarriedTask {
     fn evaluate(&self, tile: &mut TileWork, out: &mut [f32]) {
-        let (scene, hits, per_unit) = (tile.scene(), tile.hits, samples_along(tile));
+        let (scene, hits, sides) = (tile.scene(), tile.hits, tile.surface.sides());
         for (texel, samples) in tile.wanted_texels() {
             let (mut sum, mut count) = (Vec3::ZERO, 0);
             for s in samples {
                 let Some(hit) = hits.hit(s) else { continue };
-                sum += self.at(&scene.high, &hit, sample_side(scene, hits.low(s).triangle, per_unit));
+                sum += self.at(&scene.high, &hit, sides[s]);
                 count += 1;
             }
             if count > 0 {

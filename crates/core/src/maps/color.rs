@@ -1,7 +1,7 @@
 //! `color`: the colour the sculpt carries where it is hit: painted on its vertices, in its material's texture, or in a
 //! picture of one's own over its UVs. Averaged in linear light, pictures over what a sample covers of them; written sRGB-encoded.
 
-use super::carried::{sample_side, samples_along, texels_unlike};
+use super::carried::texels_unlike;
 use super::{Map, MapKind, MapShape, MapWork, Setup, TileWork};
 use crate::finding::Finding;
 use crate::mesh::{Laid, MaterialLook, Mesh};
@@ -167,14 +167,14 @@ impl ColorTask {
 impl MapWork for ColorTask {
     fn evaluate(&self, tile: &mut TileWork, out: &mut [f32]) {
         let (scene, hits) = (tile.scene(), tile.hits);
-        let per_unit = samples_along(tile);
+        let sides = tile.surface.sides();
         for (texel, samples) in tile.wanted_texels() {
             let all = samples.len();
             let mut sum = Vec3::ZERO;
             let mut count = 0;
             for s in samples {
                 let Some(hit) = hits.hit(s) else { continue };
-                sum += self.at(&scene.high, &hit, sample_side(scene, hits.low(s).triangle, per_unit));
+                sum += self.at(&scene.high, &hit, sides[s]);
                 count += 1;
             }
             let over = if self.times_opacity { all } else { count };

@@ -5,8 +5,7 @@
 
 use super::directions::DirectionSets;
 use super::{Setup, TileWork};
-use crate::hits::{Scratch, TileHits};
-use crate::mesh::Mesh;
+use crate::hits::Scratch;
 use crate::pairs::PairTable;
 use crate::scene::BakeScene;
 use crate::trace::{LANES, Packet, PerRay, RaySpan, Sight};
@@ -357,7 +356,23 @@ impl TileWork<'_> {
 
     /// Where the rays of a sample start; None where it hit nothing.
     fn start_of(&self, s: usize, request: &FanRequest) -> Option<Start> {
-        start_of(&self.plan.scene, self.hits, s, request)
+        let scene = &self.plan.scene;
+        let (position, mut normal, mut face, trace) = match request.body {
+            Body::Sculpt => {
+                let surface = &self.surface;
+                let found = (surface.points()[s], surface.normals()[s], surface.faces()[s], &*scene.trace);
+                self.hits.is_hit(s).then_some(found)?
+            }
+            Body::Low => {
+                let (at, mesh) = (self.hits.low(s), &scene.low.mesh);
+                (mesh.at(at), mesh.normal_at(at), mesh.face_normal(at.triangle), scene.low_trace())
+            }
+        };
+        if request.side == Side::Inward {
+            (normal, face) = (-normal, -face);
+        }
+        let (tangent, bitangent) = basis(normal);
+        Some(Start { origin: trace.step_off(position, face), normal, tangent, bitangent, face })
     }
 }
 
@@ -420,27 +435,6 @@ fn direction_from(start: &Start, local: Vec3) -> Vec3 {
     let d = start.tangent * local.x + start.bitangent * local.y + start.normal * local.z;
     let into = d.dot(start.face);
     if into < 0.0 { d - start.face * (2.0 * into) } else { d }
-}
-
-fn start_of(scene: &BakeScene, hits: &TileHits, s: usize, request: &FanRequest) -> Option<Start> {
-    let (position, mut normal, mut face, trace) = match request.body {
-        Body::Sculpt => {
-            let hit = hits.hit(s)?;
-            let mesh: &Mesh = &scene.high;
-            let face = mesh.face_normal(hit.at.triangle);
-            let face = if hit.back { -face } else { face };
-            (mesh.at(hit.at), hits.normal(scene, s)?, face, &*scene.trace)
-        }
-        Body::Low => {
-            let (at, mesh) = (hits.low(s), &scene.low.mesh);
-            (mesh.at(at), mesh.normal_at(at), mesh.face_normal(at.triangle), scene.low_trace())
-        }
-    };
-    if request.side == Side::Inward {
-        (normal, face) = (-normal, -face);
-    }
-    let (tangent, bitangent) = basis(normal);
-    Some(Start { origin: trace.step_off(position, face), normal, tangent, bitangent, face })
 }
 
 /// Two unit vectors square to `n` and to each other (Duff and others, "Building an Orthonormal Basis, Revisited", JCGT 2017).

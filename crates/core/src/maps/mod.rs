@@ -43,7 +43,7 @@ pub use roughness::RoughnessSettings;
 pub use thickness::ThicknessSettings;
 
 use crate::finding::Finding;
-use crate::hits::{RayPlan, Scratch, TileHits};
+use crate::hits::{RayPlan, Resolved, Scratch, TileHits};
 use crate::mesh::CurvatureField;
 use crate::pairs::PairTable;
 use crate::picture::PictureSource;
@@ -159,6 +159,8 @@ impl Setup<'_> {
 pub struct TileWork<'a> {
     pub plan: &'a RayPlan,
     pub hits: &'a TileHits,
+    /// What the hits are, for maps to read.
+    pub surface: Resolved<'a>,
     /// Rays traced beyond the primary ones so far.
     pub traced: u64,
     /// Texels that the map at work is to work on; all when None.
@@ -172,7 +174,17 @@ pub struct TileWork<'a> {
 
 impl<'a> TileWork<'a> {
     pub(crate) fn new(plan: &'a RayPlan, hits: &'a TileHits, asked: &'a [Asked<'a>], scratch: &'a mut Scratch) -> Self {
-        TileWork { plan, hits, traced: 0, wanted: None, scratch, averaged: None, asked, shares: Vec::new() }
+        TileWork {
+            plan,
+            hits,
+            surface: Resolved::new(plan, hits),
+            traced: 0,
+            wanted: None,
+            scratch,
+            averaged: None,
+            asked,
+            shares: Vec::new(),
+        }
     }
 
     /// Texels that the map is to work on, each with its range of samples.

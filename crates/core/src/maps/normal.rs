@@ -1,6 +1,5 @@
 //! `normal`: the sculpt's normal at the hit, in the tangent frame the renderer will use on the low-poly.
 
-use super::carried::{sample_side, samples_along};
 use super::{Map, MapKind, MapShape, MapWork, Setup, TileWork};
 use crate::hits::TileHits;
 use crate::mesh::{CornerTangent, Laid, Mesh, corner_tangents};
@@ -117,17 +116,18 @@ struct NormalTask {
 
 impl MapWork for NormalTask {
     fn evaluate(&self, tile: &mut TileWork, out: &mut [f32]) {
-        let (scene, hits, per_unit) = (tile.scene(), tile.hits, samples_along(tile));
+        let (scene, hits, normals) = (tile.scene(), tile.hits, tile.surface.normals());
         for (texel, samples) in tile.wanted_texels() {
             let mut sum = Vec3::ZERO;
             for s in samples {
-                if let Some(mut normal) = hits.normal(scene, s) {
-                    if let (Some(carried), Some(hit)) = (&self.carried, hits.hit(s)) {
-                        let side = sample_side(scene, hits.low(s).triangle, per_unit);
-                        normal = carried.bent(&scene.high, &hit, normal, side).unwrap_or(normal);
-                    }
-                    sum += to_tangent_space(scene, hits, s, normal);
+                if !hits.is_hit(s) {
+                    continue;
                 }
+                let mut normal = normals[s];
+                if let (Some(carried), Some(hit)) = (&self.carried, hits.hit(s)) {
+                    normal = carried.bent(&scene.high, &hit, normal, tile.surface.sides()[s]).unwrap_or(normal);
+                }
+                sum += to_tangent_space(scene, hits, s, normal);
             }
             put_normal(&mut out[texel * 3..texel * 3 + 3], sum, self.green);
         }

@@ -27,10 +27,10 @@ struct NormalObjectTask;
 
 impl MapWork for NormalObjectTask {
     fn evaluate(&self, tile: &mut TileWork, out: &mut [f32]) {
-        let (scene, hits) = (tile.scene(), tile.hits);
+        let (scene, hits, normals) = (tile.scene(), tile.hits, tile.surface.normals());
         for (texel, samples) in tile.wanted_texels() {
             let first = samples.start;
-            let sum: Vec3 = samples.filter_map(|s| hits.normal(scene, s)).sum();
+            let sum: Vec3 = samples.filter(|&s| hits.is_hit(s)).map(|s| normals[s]).sum();
             // Where rays met nothing, the low-poly's own normal is the least surprise.
             let normal = sum.try_normalize().unwrap_or_else(|| scene.low.mesh.normal_at(hits.low(first)));
             for (slot, n) in out[texel * 3..texel * 3 + 3].iter_mut().zip(normal.to_array()) {

@@ -1,7 +1,6 @@
 //! `opacity`: the share of a texel's rays that hit the sculpt, for cut-outs such as leaves, grilles and torn cloth; and how opaque
 //! the sculpt's own materials are there.
 
-use super::carried::{sample_side, samples_along};
 use super::{Map, MapKind, MapShape, MapWork, Setup, TileWork};
 use crate::mesh::{Alpha, Mesh};
 use crate::trace::Hit;
@@ -29,12 +28,12 @@ struct OpacityTask;
 
 impl MapWork for OpacityTask {
     fn evaluate(&self, tile: &mut TileWork, out: &mut [f32]) {
-        let (scene, hits, per_unit) = (tile.scene(), tile.hits, samples_along(tile));
+        let (scene, hits, sides) = (tile.scene(), tile.hits, tile.surface.sides());
         for (texel, samples) in tile.wanted_texels() {
             let all = samples.len() as f32;
             let opaque = |s: usize| {
                 let hit = hits.hit(s)?;
-                Some(opacity_at(&scene.high, &hit, sample_side(scene, hits.low(s).triangle, per_unit)))
+                Some(opacity_at(&scene.high, &hit, sides[s]))
             };
             out[texel] = samples.filter_map(opaque).sum::<f32>() / all;
         }

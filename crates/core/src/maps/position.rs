@@ -114,12 +114,12 @@ struct PositionTask {
 
 impl MapWork for PositionTask {
     fn evaluate(&self, tile: &mut TileWork, out: &mut [f32]) {
-        let (scene, hits) = (tile.scene(), tile.hits);
+        let (hits, points) = (tile.hits, tile.surface.points());
         for (texel, samples) in tile.wanted_texels() {
             let mut sum = Vec3::ZERO;
             let mut count = 0;
-            for hit in samples.filter_map(|s| hits.hit(s)) {
-                sum += scene.high.at(hit.at);
+            for s in samples.filter(|&s| hits.is_hit(s)) {
+                sum += points[s];
                 count += 1;
             }
             if count == 0 {

@@ -119,21 +119,25 @@ impl Mesh {
     }
 
     /// The three corner positions of a triangle.
+    #[inline]
     pub fn corners(&self, triangle: u32) -> [Vec3; 3] {
         self.triangles[triangle as usize].map(|v| self.positions[v as usize])
     }
 
     /// The three corner UVs of a triangle. Call only when `uvs` is not empty.
+    #[inline]
     pub fn corner_uvs(&self, triangle: u32) -> [Vec2; 3] {
         self.triangles[triangle as usize].map(|v| self.uvs[v as usize])
     }
 
     /// The point of a place, scene units.
+    #[inline]
     pub fn at(&self, place: MeshPoint) -> Vec3 {
         place.between(self.corners(place.triangle))
     }
 
     /// The interpolated shading normal of a place, unit; the face's own where corners cancel out.
+    #[inline]
     pub fn normal_at(&self, place: MeshPoint) -> Vec3 {
         let corners = self.triangles[place.triangle as usize].map(|v| self.normals[v as usize]);
         place.between(corners).try_normalize().unwrap_or_else(|| self.face_normal(place.triangle))
@@ -149,12 +153,14 @@ impl Mesh {
     }
 
     /// Twice the area times the unit normal of a triangle (not normalised).
+    #[inline]
     pub fn area_normal(&self, triangle: u32) -> Vec3 {
         let [a, b, c] = self.corners(triangle);
         (b - a).cross(c - a)
     }
 
     /// Unit geometric normal of a triangle, or zero when it has no area.
+    #[inline]
     pub fn face_normal(&self, triangle: u32) -> Vec3 {
         self.area_normal(triangle).normalize_or_zero()
     }

@@ -120,6 +120,38 @@ impl ReachField {
         }
     }
 
+    /// The rays over many places, such as those of a tile, of which most lie on the triangle of the one before.
+    pub fn courses(&self, low: &LowSurface, places: &[MeshPoint]) -> Vec<Course> {
+        if self.cage.is_some() || !self.plumb.is_averaged() {
+            return places.iter().map(|&at| self.course(low, at)).collect();
+        }
+        let mut last = None;
+        let mut corners = Corners::default();
+        let one = |&at: &MeshPoint| {
+            if last.replace(at.triangle) != Some(at.triangle) {
+                corners = self.corners(low, at.triangle);
+            }
+            let averaged = at.between(corners.directions).try_normalize();
+            Course {
+                position: at.between(corners.positions),
+                outward: averaged.unwrap_or_else(|| low.mesh.face_normal(at.triangle)),
+                run_up: at.between(corners.out),
+                inward: at.between(corners.inward),
+            }
+        };
+        places.iter().map(one).collect()
+    }
+
+    fn corners(&self, low: &LowSurface, triangle: u32) -> Corners {
+        let t = triangle as usize;
+        Corners {
+            positions: low.mesh.corners(triangle),
+            directions: low.mesh.triangles[t].map(|v| low.directions()[v as usize]),
+            out: self.out[t],
+            inward: self.inward[t],
+        }
+    }
+
     /// The same along the averaged direction, without a cage.
     pub fn averaged_course(&self, low: &LowSurface, at: MeshPoint) -> Course {
         let (run_up, inward) = self.at(at);
@@ -151,6 +183,15 @@ impl ReachField {
     pub fn all_averaged(&self) -> bool {
         self.cage.is_none() && self.plumb.is_averaged()
     }
+}
+
+/// What averaged rays over a triangle follow from.
+#[derive(Default)]
+struct Corners {
+    positions: [Vec3; 3],
+    directions: [Vec3; 3],
+    out: [f32; 3],
+    inward: [f32; 3],
 }
 
 /// Where a ray starts and how it runs: from `position + outward * run_up`, along `-outward`, for `run_up + inward`.

@@ -44,6 +44,7 @@ impl PlumbMask {
     }
 
     /// Whether every ray runs along the averaged direction.
+    #[inline]
     pub fn is_averaged(&self) -> bool {
         self.base == 0.0 && self.grids.is_empty()
     }
@@ -54,6 +55,7 @@ impl PlumbMask {
     }
 
     /// The weight at a place of the low surface.
+    #[inline]
     pub fn at(&self, at: MeshPoint) -> f32 {
         if self.grids.is_empty() {
             return self.base;

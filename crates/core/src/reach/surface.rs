@@ -51,12 +51,14 @@ impl LowSurface {
     }
 
     /// A place of the low surface, and the way out from there.
+    #[inline]
     pub fn point(&self, at: MeshPoint, direction: Direction) -> SurfacePoint {
         let plumb = if direction == Direction::Plumb { 1.0 } else { 0.0 };
         self.turned_point(at, plumb)
     }
 
     /// The same with the direction turned by `plumb`: 0 = averaged, 1 = square to the face.
+    #[inline]
     pub fn turned_point(&self, at: MeshPoint, plumb: f32) -> SurfacePoint {
         let position = self.mesh.at(at);
         let face = || self.mesh.face_normal(at.triangle);
@@ -74,6 +76,7 @@ impl LowSurface {
 
     /// The tangent frame a renderer uses at a point: columns T, B, N from interpolated, not normalised, T and N, with
     /// B = sign * cross(N, T). None when the frame has no volume (no UV area).
+    #[inline]
     pub fn frame(&self, at: MeshPoint) -> Option<Mat3> {
         let corners = &self.tangents[at.triangle as usize];
         let normals = self.mesh.triangles[at.triangle as usize].map(|c| self.mesh.normals[c as usize]);

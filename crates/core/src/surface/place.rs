@@ -12,11 +12,13 @@ pub struct MeshPoint {
 }
 
 impl MeshPoint {
+    #[inline]
     pub fn new(triangle: u32, v: f32, w: f32) -> MeshPoint {
         MeshPoint { triangle, v, w }
     }
 
     /// The value here of something that runs straight between the triangle's corners.
+    #[inline]
     pub fn between<T>(self, [a, b, c]: [T; 3]) -> T
     where
         T: Copy + Add<Output = T> + Sub<Output = T> + Mul<f32, Output = T>,
