@@ -16,6 +16,33 @@ pub struct Shape {
     relief: Relief,
 }
 
+/// A ball of radius 1 of about `2 * around * around` triangles, its surface rough by `height`, unwrapped by longitude and latitude: a
+/// dense low-poly or sculpt for measuring how cost grows.
+pub fn dense_ball(around: usize, height: f32) -> Mesh {
+    let mut mesh = Mesh { uv_sets: 1, ..Mesh::default() };
+    for down in 0..=around {
+        for along in 0..=around {
+            let (u, v) = (along as f32 / around as f32, down as f32 / around as f32);
+            let (longitude, latitude) = (u * std::f32::consts::TAU, v * std::f32::consts::PI);
+            let out = vec3(latitude.sin() * longitude.cos(), latitude.cos(), -latitude.sin() * longitude.sin());
+            let rough = (out.x * 40.0).sin() * (out.y * 37.0).sin() * (out.z * 43.0).sin();
+            mesh.positions.push(out * (1.0 + height * rough));
+            mesh.normals.push(out);
+            mesh.uvs.push(vec2(u, 1.0 - v));
+        }
+    }
+    let at = |along: usize, down: usize| (down * (around + 1) + along) as u32;
+    for down in 0..around {
+        for along in 0..around {
+            let [a, b] = [at(along, down), at(along + 1, down)];
+            let [c, d] = [at(along + 1, down + 1), at(along, down + 1)];
+            mesh.triangles.extend([[a, c, b], [a, d, c]]);
+        }
+    }
+    mesh.parts = vec![Part { name: "ball".into(), triangles: 0..mesh.triangles.len() as u32 }];
+    if height > 0.0 { normals_by_angle(mesh, 180.0) } else { mesh }
+}
+
 /// How many shapes the family has.
 pub const FAMILY: u32 = 20;
 

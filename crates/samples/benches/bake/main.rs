@@ -4,6 +4,7 @@
 
 #[cfg(embree)]
 mod embree;
+mod fit;
 mod import;
 mod large;
 mod reach;
@@ -102,6 +103,10 @@ fn main() {
     }
     if std::env::args().any(|a| a == "reach") {
         reach::print();
+        return;
+    }
+    if std::env::args().any(|a| a == "fit") {
+        fit::print();
         return;
     }
     if std::env::args().any(|a| a == "uvs") {
