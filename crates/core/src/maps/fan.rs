@@ -304,42 +304,42 @@ impl TileWork<'_> {
         let mask = mask.of(&fan.sights[texels[0].part as usize], parts);
         let mut tallies = vec![Tally::default(); shares.len() * LANES];
         let mut directions = [Vec3::ZERO; LANES];
+        // Most packets are wanted by the same requests in all of their texels.
+        let mut classes = RayClasses::of(shares, texels[0].wanted_by);
         *packet = Packet::default();
         for k in 0..fan.sets.rays() {
             packet.clear();
-            let (mut near, mut far) = (PerRay::splat(0.0), [0.0f32; LANES]);
+            let (mut near, mut cast) = (PerRay::splat(0.0), [NO_RAY; LANES]);
             for (lane, rays) in texels.iter().enumerate() {
-                let entry = &rays.entries[k];
-                let span = Reach::of(shares, rays.wanted_by, entry.number);
-                if span.far <= 0.0 {
-                    continue;
+                if rays.wanted_by != classes.wanted_by {
+                    classes = RayClasses::of(shares, rays.wanted_by);
                 }
+                let entry = &rays.entries[k];
+                let Some(class) = classes.of_ray(entry.number) else { continue };
                 let start = &starts[rays.starts.start + (entry.start * rays.starts.len() as f32) as usize];
                 directions[lane] = direction_from(start, entry.direction);
-                packet.set(lane, &RaySpan { origin: start.origin, direction: directions[lane], length: span.far });
-                (near.0[lane], far[lane]) = (span.near, span.far);
+                packet.set(lane, &RaySpan { origin: start.origin, direction: directions[lane], length: class.far });
+                near.0[lane] = class.near;
+                cast[lane] = *class;
                 self.traced += 1;
             }
             if packet.is_empty() {
                 continue;
             }
             let (blocked, nearest) = match near.0 == [0.0; LANES] {
-                true => (trace.occluded_packet(packet, mask, walk), None),
+                true => (trace.occluded_packet(packet, mask, walk), PerRay::splat(f32::INFINITY)),
                 false => {
                     let met = trace.fan_packet(packet, &near, mask, walk);
-                    (met.blocked, Some(met.nearest))
+                    (met.blocked, met.nearest)
                 }
             };
-            for (lane, rays) in texels.iter().enumerate().filter(|(lane, _)| far[*lane] > 0.0) {
-                let met = Met {
-                    blocked: blocked >> lane & 1 == 1,
-                    nearest: nearest.as_ref().map_or(f32::INFINITY, |n| n.0[lane]),
-                    far: far[lane],
-                };
-                for (at, share) in shares.iter().enumerate().filter(|(at, _)| rays.wanted_by >> at & 1 == 1) {
-                    if rays.entries[k].number < share.request.rays {
-                        tallies[at * LANES + lane].add(&share.request, &met, directions[lane]);
-                    }
+            for (lane, class) in cast[..texels.len()].iter().enumerate() {
+                let met = Met { blocked: blocked >> lane & 1 == 1, nearest: nearest.0[lane], far: class.far };
+                let mut members = class.members;
+                while members != 0 {
+                    let at = members.trailing_zeros() as usize;
+                    members &= members - 1;
+                    tallies[at * LANES + lane].add(&shares[at].request, &met, directions[lane]);
                 }
             }
         }
@@ -376,24 +376,46 @@ impl TileWork<'_> {
     }
 }
 
-/// How far one ray is to be traced: whether anything is met up to `far`, and what is nearest up to `near`; scene units.
-struct Reach {
+/// What is wanted of a ray: whether anything is met up to `far`, and what is nearest up to `near`, scene units; and by which
+/// requests, bit by number.
+#[derive(Clone, Copy)]
+struct RayClass {
     near: f32,
     far: f32,
+    members: u32,
 }
 
-impl Reach {
-    /// For ray `number` of a texel, by the requests that want it.
-    #[inline]
-    fn of(shares: &[FanShare], wanted_by: u32, number: u32) -> Reach {
-        let asked = || {
-            let wanted = shares.iter().enumerate().filter(move |(at, _)| wanted_by >> at & 1 == 1);
-            wanted.map(|(_, share)| &share.request).filter(move |request| number < request.rays)
+const NO_RAY: RayClass = RayClass { near: 0.0, far: 0.0, members: 0 };
+
+/// The kinds of rays of a texel: the first ones serve all requests that want it, the later ones those that ask for more.
+struct RayClasses {
+    wanted_by: u32,
+    /// Ends of the kinds by number in the sequence, rising, each with what is wanted of it.
+    kinds: Vec<(u32, RayClass)>,
+}
+
+impl RayClasses {
+    fn of(shares: &[FanShare], wanted_by: u32) -> RayClasses {
+        let wanted = || shares.iter().enumerate().filter(|(at, _)| wanted_by >> at & 1 == 1);
+        let mut ends: Vec<u32> = wanted().map(|(_, share)| share.request.rays).collect();
+        ends.sort_unstable();
+        ends.dedup();
+        let kind = |end: u32| {
+            let asked = || wanted().filter(|(_, share)| share.request.rays >= end).map(|(_, share)| &share.request);
+            let far = asked().map(|request| request.distance).fold(0.0, f32::max);
+            // Who asks only whether anything is there has to know how near it is when others ask for things further off.
+            let measured = asked().filter(|request| request.by_distance || request.distance < far);
+            let near = measured.map(|request| request.distance).fold(0.0, f32::max);
+            let members = wanted().filter(|(_, share)| share.request.rays >= end).fold(0, |b, (at, _)| b | 1 << at);
+            (end, RayClass { near, far, members })
         };
-        let far = asked().map(|request| request.distance).fold(0.0, f32::max);
-        // Who asks only whether anything is there has to know how near it is when others ask for things further off.
-        let measured = asked().filter(|request| request.by_distance || request.distance < far);
-        Reach { near: measured.map(|request| request.distance).fold(0.0, f32::max), far }
+        RayClasses { wanted_by, kinds: ends.into_iter().map(kind).collect() }
+    }
+
+    /// The kind of ray `number`; None where nobody wants it.
+    #[inline]
+    fn of_ray(&self, number: u32) -> Option<&RayClass> {
+        self.kinds.iter().find(|(end, _)| number < *end).map(|(_, class)| class)
     }
 }
 
@@ -415,11 +437,12 @@ struct Tally {
 impl Tally {
     #[inline]
     fn add(&mut self, request: &FanRequest, met: &Met, direction: Vec3) {
-        let free = if request.by_distance {
-            if met.nearest <= request.distance { met.nearest / request.distance } else { 1.0 }
-        } else {
-            let stopped = if request.distance == met.far { met.blocked } else { met.nearest <= request.distance };
-            f32::from(u8::from(!stopped))
+        let free = match request.by_distance {
+            true if met.nearest <= request.distance => met.nearest / request.distance,
+            true => 1.0,
+            false if request.distance == met.far && met.blocked => return,
+            false if request.distance != met.far && met.nearest <= request.distance => return,
+            false => 1.0,
         };
         self.open += (free * WHOLE) as u64;
         if request.way {

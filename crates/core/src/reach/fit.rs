@@ -7,6 +7,7 @@ use super::Direction;
 use super::points::ReachPoints;
 use super::probes::{Probe, ProbeScene, Wall, probe};
 use crate::stop::{Stop, Stopped};
+use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
@@ -250,7 +251,12 @@ impl<'a> Problem<'a> {
     }
 
     fn failing(&self, values: &[f32]) -> usize {
-        (0..self.points.of.len() as u32).map(|t| self.failing_of(t, values)).sum()
+        (0..self.points.of.len() as u32).into_par_iter().with_min_len(1024).map(|t| self.failing_of(t, values)).sum()
+    }
+
+    /// The same where all values are one.
+    fn failing_with(&self, one: f32) -> usize {
+        self.bounds.iter().filter(|bound| one < bound.need || one > bound.harm).count()
     }
 
     /// Where probes still fail, the points around them try other values, one after the other, as long as that helps.
@@ -320,7 +326,10 @@ fn solve(probes: &[Probe], bounds: &[Bound], points: &ReachPoints, stop: Stop) -
             break;
         }
         let one = most * (step as f32 + 0.5) / UNIFORM_STEPS as f32 * 1.1;
-        keep(&vec![one; points.count]);
+        let failing = problem.failing_with(one);
+        if failing < best.0 {
+            best = (failing, vec![one; points.count]);
+        }
     }
     let (failing, mut values) = best;
     if failing > 0 {

@@ -38,10 +38,16 @@ impl MainAxes {
         ORDERS[usize::from((self.x >> lane & 1) | (self.y >> lane & 1) << 1 | (self.down >> lane & 1) << 2)]
     }
 
-    /// The lanes where axis number `k` of the order is x, and those where it is y.
+    /// The lanes where axis number `k` of the order is x, and those where it is y; as [`MainAxes::order`] has them.
+    #[inline(always)]
     fn lanes(self, k: usize) -> (u16, u16) {
-        let of = |axis| (0..LANES).fold(0, |b, lane| b | u16::from(self.order(lane)[k] == axis) << lane);
-        (of(0), of(1))
+        let (x, y, down) = (self.x, self.y & !self.x, self.down);
+        let z = !(x | y);
+        match k {
+            0 => ((z & !down) | (y & down), (x & !down) | (z & down)),
+            1 => ((y & !down) | (z & down), (z & !down) | (x & down)),
+            _ => (x, y),
+        }
     }
 
     /// Whether the `active` rays have more than one order.
@@ -252,4 +258,22 @@ fn exact_edges(corners: [[PerRay<f32>; 2]; 3], lanes: u16, mut edges: [PerRay<f3
         edges[2].0[lane] = (b[0] * a[1] - b[1] * a[0]) as f32;
     }
     edges
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn lanes_by_axis_are_those_of_each_rays_order() {
+        for bits in 0..8u16 {
+            // One ray of each kind in all lanes but the first, which runs up along z.
+            let spread = |bit: u16| if bits >> bit & 1 == 1 { u16::MAX << 1 } else { 0 };
+            let axes = MainAxes { x: spread(0), y: spread(1), down: spread(2) };
+            for k in 0..3 {
+                let of = |axis| (0..LANES).fold(0, |b, lane| b | u16::from(axes.order(lane)[k] == axis) << lane);
+                assert_eq!(axes.lanes(k), (of(0), of(1)), "kind {bits}, axis {k} of the order");
+            }
+        }
+    }
 }
