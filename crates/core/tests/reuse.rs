@@ -4,7 +4,7 @@
 mod support;
 
 use ember_ridge_core::Mesh;
-use ember_ridge_core::bake::{KeptTiles, MemorySpool, Plan, Unwatched, run, run_into};
+use ember_ridge_core::bake::{KeptTiles, MemorySpool, Plan, Unwatched, estimate, run, run_into};
 use ember_ridge_core::glam::Vec3;
 use ember_ridge_core::hits::{HitKey, HitStore};
 use ember_ridge_core::maps::{AoSettings, Green, MapSettings, NormalSettings};
@@ -135,4 +135,28 @@ fn kept_hits_are_not_traced_again_and_change_no_byte() {
     assert_eq!(with_hits(&nearest, &fresh(), &kept).counts.kept_rays, 0);
     let all_see = Recipe { pairing: ember_ridge_core::pairs::Pairing::All, ..recipe.clone() };
     assert_eq!(with_hits(&all_see, &fresh(), &kept).counts.kept_rays, 0);
+}
+
+#[test]
+fn what_a_bake_will_cost_knows_which_maps_share_their_rays() {
+    let (low, high) = pair_of_cubes();
+    let scene = BakeScene::new(&[&low], &[&high], None).expect("no cage");
+    let whole = recipe(64, 1, (0.3, 0.3), maps(&["ao", "cavity", "thickness"]));
+    let plan = Plan::new(&whole, &scene).expect("sound");
+    let mut last = run(&plan, 1, &Unwatched).expect("goes on").report;
+    assert!(last.maps["cavity"].rays == 0 && last.maps["thickness"].rays > 0);
+    // A run on one thread that spent a second on primary rays, and so much on its maps.
+    (last.seconds, last.ray_seconds) = (16.5, 1.0);
+    for (id, seconds) in [("ao", 10.0), ("cavity", 0.5), ("thickness", 5.0)] {
+        last.maps.get_mut(id).expect("baked").seconds = seconds;
+    }
+    let seconds =
+        |ids: &[&str]| estimate(&Recipe { maps: maps(ids), ..whole.clone() }, &last).expect("it measured").seconds;
+    // 64 and 32 rays a texel took 15 s.
+    let a_ray = 15.0 / 96.0;
+    let is = |found: f32, expected: f32| assert!((found / expected - 1.0).abs() < 0.02, "{found}, not {expected}");
+    is(seconds(&["ao"]), 1.0 + 64.0 * a_ray);
+    is(seconds(&["ao", "cavity"]), 1.0 + 64.0 * a_ray + 0.5);
+    is(seconds(&["cavity"]), 1.0 + 32.0 * a_ray);
+    is(seconds(&["ao", "thickness"]), 1.0 + 96.0 * a_ray);
 }

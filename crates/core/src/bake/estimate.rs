@@ -37,9 +37,14 @@ pub fn estimate(recipe: &Recipe, last: &Report) -> Option<Estimate> {
     let plain = last.maps.values().filter(|m| m.rays == 0 && m.error.is_none());
     let (plain_seconds, plain_maps) = plain.fold((0.0, 0.0), |(s, n), m| (s + m.seconds, n + 1.0));
     let per_plain = if plain_maps > 0.0 { plain_seconds / plain_maps } else { 0.1 * last.ray_seconds };
+    // A map costs no rays where another that looks out of the sculpt too had traced them with its own, and is there again.
+    let outward = |map: &&MapSettings| map.rays().is_some() && !matches!(map, MapSettings::Thickness(_));
+    let rays_of = |map: &MapSettings| last.maps.get(map.id()).map(|m| m.rays);
+    let traced_for_others = recipe.maps.iter().filter(outward).any(|map| rays_of(map).is_some_and(|rays| rays > 0));
+    let shares = |map: &MapSettings| outward(&map) && traced_for_others && rays_of(map) == Some(0);
     let of_map = |map: &MapSettings| match map.rays() {
-        Some(rays) => covered * f64::from(rays) * per_ray,
-        None => last.maps.get(map.id()).map_or(per_plain, |m| m.seconds) * samples,
+        Some(rays) if !shares(map) => covered * f64::from(rays) * per_ray,
+        _ => last.maps.get(map.id()).map_or(per_plain, |m| m.seconds) * samples,
     };
     let work = last.ray_seconds * samples + recipe.maps.iter().map(of_map).sum::<f64>();
     let side = u64::from(recipe.sheet.size);
