@@ -4,7 +4,7 @@ use super::facts::MapFacts;
 use super::kept::KeptTiles;
 use super::run::{Unwatched, Watch};
 use crate::finding::{Finding, FindingKind, mark_allowed};
-use crate::hits::{RayPlan, RayRules};
+use crate::hits::{Derived, RayPlan};
 use crate::inspect::{cage_gaps, compare_placing, pair_findings};
 use crate::maps::{DetailMap, MapSettings, MapWork, Setup};
 use crate::recipe::Recipe;
@@ -105,7 +105,9 @@ impl Plan {
         findings.extend(scene.low.cage.iter().flat_map(|cage| cage_gaps(cage, &scene.low.mesh)));
         findings.extend(maps.iter().filter_map(|m| m.work.as_ref().ok()).flat_map(|w| w.findings().to_vec()));
         mark_allowed(&mut findings, &recipe.exceptions);
-        let rules = RayRules {
+        let rays = RayPlan {
+            derived: Derived::of(scene, &pairs, recipe.sheet.samples),
+            scene: scene.clone(),
             pairs,
             field,
             rule: recipe.hit,
@@ -114,7 +116,6 @@ impl Plan {
             size: recipe.sheet.size,
             samples: recipe.sheet.samples,
         };
-        let rays = RayPlan::new(scene.clone(), rules);
         Ok(Plan { recipe: recipe.clone(), rays, findings, maps, kept: None })
     }
 

@@ -29,5 +29,6 @@ pub fn lean_of(plan: &RayPlan, hits: &TileHits, s: usize) -> Option<f32> {
         return None;
     }
     let shift = height.abs() * (1.0 - cos * cos).max(0.0).sqrt();
-    (shift > SHIFT_TEXELS * plan.texel_side(at.triangle)).then_some(shift)
+    let texel = plan.side_of_uv_unit(at.triangle) / plan.size as f32;
+    (texel > 0.0 && shift > SHIFT_TEXELS * texel).then_some(shift)
 }

@@ -9,7 +9,8 @@ mod tile;
 
 pub use lean::lean_of;
 pub use packed::{HitKey, HitStore};
-pub use ray_plan::{RayPlan, RayRules, TileNumber};
+pub(crate) use ray_plan::Derived;
+pub use ray_plan::{RayPlan, TileNumber};
 pub use resolved::Resolved;
 pub use rule::HitRule;
 pub use tile::{CourseAnswer, EarlierHits, Scratch, TileHits, TileSource, trace_courses};

@@ -21,22 +21,24 @@ pub struct RayPlan {
     pub size: u32,
     /// Samples a texel.
     pub samples: u32,
-    pub(crate) pattern: Vec<[f64; 2]>,
+    pub(crate) derived: Derived,
+}
+
+/// What follows from the rest of a [`RayPlan`].
+pub(crate) struct Derived {
+    /// Where the samples of a texel lie.
+    pub pattern: Vec<[f64; 2]>,
     /// By high part: it lies with one low part by most of its surface. None when no low part sees anything for want of a
     /// better rule.
     with_one: Option<Vec<bool>>,
     sight_keys: OnceLock<Vec<HitKey>>,
 }
 
-/// What a [`RayPlan`] is made of besides the scene.
-pub struct RayRules {
-    pub pairs: PairTable,
-    pub field: ReachField,
-    pub rule: HitRule,
-    pub back_faces: BackFaces,
-    pub sheets: Vec<SheetPlan>,
-    pub size: u32,
-    pub samples: u32,
+impl Derived {
+    pub fn of(scene: &BakeScene, pairs: &PairTable, samples: u32) -> Derived {
+        let with_one = parts_with_one(scene, pairs);
+        Derived { pattern: sample_pattern(samples), with_one, sight_keys: OnceLock::new() }
+    }
 }
 
 /// Of a high part's surface this share at least lies with another low part, and no more than this with the one that sees it.
@@ -59,14 +61,6 @@ fn parts_with_one(scene: &BakeScene, pairs: &PairTable) -> Option<Vec<bool>> {
 }
 
 impl RayPlan {
-    pub fn new(scene: BakeScene, rules: RayRules) -> RayPlan {
-        let RayRules { pairs, field, rule, back_faces, sheets, size, samples } = rules;
-        let with_one = parts_with_one(&scene, &pairs);
-        let pattern = sample_pattern(samples);
-        let sight_keys = OnceLock::new();
-        RayPlan { scene, pairs, field, rule, back_faces, sheets, size, samples, pattern, with_one, sight_keys }
-    }
-
     /// The tiles that hold anything, over all sheets.
     pub fn busy_tiles(&self) -> Vec<TileNumber> {
         let sheets = self.sheets.iter().enumerate();
@@ -74,24 +68,25 @@ impl RayPlan {
         tiles.filter(|at| !self.sheets[at.sheet].candidates[at.tile].is_empty()).collect()
     }
 
-    /// Side of the square of surface that a texel covers on a low-poly triangle, scene units.
-    pub fn texel_side(&self, triangle: u32) -> f32 {
+    /// Side of the square of surface that a unit of UV space covers on a low-poly triangle, scene units; 0 without UV area.
+    pub fn side_of_uv_unit(&self, triangle: u32) -> f32 {
         let mesh = &self.scene.low.mesh;
         let [a, b, c] = mesh.corner_uvs(triangle);
         let uv_area = (b - a).perp_dot(c - a).abs();
-        (mesh.area_normal(triangle).length() / uv_area.max(f32::MIN_POSITIVE)).sqrt() / self.size as f32
+        if uv_area > 0.0 { (mesh.area_normal(triangle).length() / uv_area).sqrt() } else { 0.0 }
     }
 
     /// By low part, BLAKE3 of the parts that its rays may hit.
     pub(super) fn sight_keys(&self) -> &[HitKey] {
-        self.sight_keys
+        self.derived
+            .sight_keys
             .get_or_init(|| self.pairs.sights.iter().map(|sight| *blake3::hash(&sight.to_bytes()).as_bytes()).collect())
     }
 
     /// True when a triangle of the sculpt belongs, by all but a sliver of its part's surface, to another low-poly part than the
     /// one that sees it.
     pub fn is_elsewhere(&self, low_part: u32, high_triangle: u32) -> bool {
-        let Some(with_one) = &self.with_one else { return false };
+        let Some(with_one) = &self.derived.with_one else { return false };
         let part = self.scene.high.parts.partition_point(|p| p.triangles.end <= high_triangle);
         if !with_one.get(part).copied().unwrap_or(false) {
             return false;

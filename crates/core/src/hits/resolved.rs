@@ -22,43 +22,38 @@ impl<'a> Resolved<'a> {
         Resolved { plan, hits, points, normals, faces, sides }
     }
 
-    fn column<'s, T: Copy + Default>(&'s self, cell: &'s OnceCell<Vec<T>>, of: impl Fn(&Hit) -> T) -> &'s [T] {
-        let one = |s: usize| self.hits.hit(s).map_or_else(T::default, |hit| of(&hit));
+    fn column<'s>(&self, cell: &'s OnceCell<Vec<Vec3>>, of: impl Fn(usize, &Hit) -> Vec3) -> &'s [Vec3] {
+        let one = |s: usize| self.hits.hit(s).map_or(Vec3::ZERO, |hit| of(s, &hit));
         cell.get_or_init(|| (0..self.hits.samples()).map(one).collect())
     }
 
     /// Where each hit lies, scene units.
     pub fn points(&self) -> &[Vec3] {
         let high = &self.plan.scene.high;
-        self.column(&self.points, |hit| high.at(hit.at))
+        self.column(&self.points, |_, hit| high.at(hit.at))
     }
 
     /// Unit shading normals, turned towards the ray on a kept back face.
     pub fn normals(&self) -> &[Vec3] {
-        let high = &self.plan.scene.high;
-        self.column(&self.normals, |hit| if hit.back { -high.normal_at(hit.at) } else { high.normal_at(hit.at) })
+        self.column(&self.normals, |s, _| self.hits.normal(&self.plan.scene, s).unwrap_or_default())
     }
 
     /// Unit normals of the faces that were hit, turned towards the ray on a kept back face.
     pub fn faces(&self) -> &[Vec3] {
         let high = &self.plan.scene.high;
         let face = |hit: &Hit| high.face_normal(hit.at.triangle);
-        self.column(&self.faces, |hit| if hit.back { -face(hit) } else { face(hit) })
+        self.column(&self.faces, |_, hit| if hit.back { -face(hit) } else { face(hit) })
     }
 
     /// Side of the square of surface that each sample stands for, scene units.
     pub fn sides(&self) -> &[f32] {
         let per_unit = self.plan.size as f32 * (self.plan.samples as f32).sqrt();
-        let mesh = &self.plan.scene.low.mesh;
         let mut last = (u32::MAX, 0.0);
         self.sides.get_or_init(|| {
             let mut side = |s: usize| {
                 let triangle = self.hits.low(s).triangle;
                 if last.0 != triangle {
-                    let [a, b, c] = mesh.corner_uvs(triangle);
-                    let uv_area = (b - a).perp_dot(c - a).abs();
-                    let area = mesh.area_normal(triangle).length();
-                    last = (triangle, if uv_area > 0.0 { (area / uv_area).sqrt() / per_unit } else { 0.0 });
+                    last = (triangle, self.plan.side_of_uv_unit(triangle) / per_unit);
                 }
                 last.1
             };

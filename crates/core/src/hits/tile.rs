@@ -73,7 +73,7 @@ impl TileHits {
         let tile = sheet.tiles[number.tile];
         let samples = match source.earlier {
             Some(earlier) => earlier.hits.samples.clone(),
-            None => rasterise_tile(&sheet.triangles, &sheet.candidates[number.tile], &tile, &plan.pattern),
+            None => rasterise_tile(&sheet.triangles, &sheet.candidates[number.tile], &tile, &plan.derived.pattern),
         };
         let mut hits = TileHits::untraced(number.sheet, tile, samples);
         if plan.scene.own_surface {

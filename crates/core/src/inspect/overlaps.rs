@@ -51,7 +51,7 @@ pub(super) fn overlaps(low: &LowPoly) -> Vec<Finding> {
         let step = MeshStep::LayOut { part: Some(mesh.parts[b].name.clone()) };
         let fix = || Fix::of_file(format!("Lay '{}' into free room", mesh.parts[b].name), step);
         Finding::new(FindingKind::OverlappingUvs, if apart || area < NO_WARNING { Severity::Note } else { Severity::Warning }, format!("{who} on {} of the UV square", share_words(area)), if apart {
-                "They have different materials: bake one sheet a material, and each gets its own texels"
+                "They have different materials: bake one sheet per material, and each gets its own texels"
             } else {
                 "Move one of them aside, or give them materials of their own and bake one sheet per material; both write the same texels. Accept it if they are meant to share"
             }).at(Place { uv: Some(overlaps[0].at.to_array()), ..place_of(mesh, &mesh.parts[a], &triangles) }).with_fixes((movable && !apart).then(fix).into_iter().collect())

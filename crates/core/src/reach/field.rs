@@ -131,13 +131,7 @@ impl ReachField {
             if last.replace(at.triangle) != Some(at.triangle) {
                 corners = self.corners(low, at.triangle);
             }
-            let averaged = at.between(corners.directions).try_normalize();
-            Course {
-                position: at.between(corners.positions),
-                outward: averaged.unwrap_or_else(|| low.mesh.face_normal(at.triangle)),
-                run_up: at.between(corners.out),
-                inward: at.between(corners.inward),
-            }
+            corners.averaged(low, at)
         };
         places.iter().map(one).collect()
     }
@@ -154,9 +148,7 @@ impl ReachField {
 
     /// The same along the averaged direction, without a cage.
     pub fn averaged_course(&self, low: &LowSurface, at: MeshPoint) -> Course {
-        let (run_up, inward) = self.at(at);
-        let SurfacePoint { position, outward } = low.point(at, Direction::Averaged);
-        Course { position, outward, run_up, inward }
+        self.corners(low, at.triangle).averaged(low, at)
     }
 
     /// The low-poly with its points moved to where rays start: a cage for work elsewhere. Vertices that parts share stand as the last
@@ -192,6 +184,19 @@ struct Corners {
     directions: [Vec3; 3],
     out: [f32; 3],
     inward: [f32; 3],
+}
+
+impl Corners {
+    #[inline]
+    fn averaged(&self, low: &LowSurface, at: MeshPoint) -> Course {
+        let averaged = at.between(self.directions).try_normalize();
+        Course {
+            position: at.between(self.positions),
+            outward: averaged.unwrap_or_else(|| low.mesh.face_normal(at.triangle)),
+            run_up: at.between(self.out),
+            inward: at.between(self.inward),
+        }
+    }
 }
 
 /// Where a ray starts and how it runs: from `position + outward * run_up`, along `-outward`, for `run_up + inward`.

@@ -2,8 +2,13 @@
 //! watertight (robust) mode on a tree of its best quality, in each way it offers; the fastest of them counts.
 #![allow(unsafe_code, reason = "calls Embree through its C interface")]
 
+use super::{AO_SHARE, best, packets, primary_spans, sky_spans, some};
 use ember_ridge_core::Mesh;
-use ember_ridge_core::trace::RaySpan;
+use ember_ridge_core::bake::Plan;
+use ember_ridge_core::maps::MapSettings;
+use ember_ridge_core::scene::BakeScene;
+use ember_ridge_core::trace::{BackFaces, LANES, RaySpan, Seen, Walk};
+use ember_ridge_samples::{Detail, make};
 use std::ffi::{c_char, c_int, c_uint, c_void};
 
 /// Rays a packet of Embree's may have here.
@@ -240,6 +245,68 @@ impl Drop for Embree {
         unsafe {
             rtcReleaseScene(self.scene);
             rtcReleaseDevice(self.device);
+        }
+    }
+}
+
+/// Rays of both samples through Embree's watertight mode and through ours, one thread.
+pub fn print() {
+    println!(
+        "-- rays against Embree 3, watertight on both sides, one thread, M rays/s; rounds in turns, the best of each"
+    );
+    println!("{:<20} {:<10} {:>8} {:>28} {:>8} {:>7}", "sample", "rays", "ours", "Embree's best", "", "ratio");
+    for name in ["boundary-stone", "lookout-lantern"] {
+        let sample = make(name, Detail::Full).expect("a sample of that name");
+        let scene = BakeScene::new(&[&sample.low], &[&sample.high], None).expect("no cage");
+        let Some(other) = Embree::new(&scene.high) else {
+            println!("Embree makes no device here");
+            return;
+        };
+        let mut recipe = sample.recipe.clone();
+        recipe.maps = MapSettings::by_id("normal").into_iter().collect();
+        let plan = Plan::new(&recipe, &scene).expect("sound");
+        let mask = vec![true; scene.high.parts.len()];
+        let reach = plan.rays.field.summary;
+        let all = primary_spans(&scene, 1024, reach.out, reach.inward);
+        let sky = some(&sky_spans(&scene, &all, &mask, scene.diagonal() * AO_SHARE), 400_000);
+        let primary = some(&all, 400_000);
+        for (kind, spans, occluded) in [("closest", &primary, false), ("occlusion", &sky, true)] {
+            let mut walk = Walk::default();
+            let mut own = || {
+                let mut hits = 0;
+                packets(spans, |p| {
+                    hits += match occluded {
+                        true => scene.trace.occluded_packet(p, &mask, &mut walk).count_ones() as usize,
+                        false => {
+                            let answer = scene.trace.closest_packet(p, &mask, BackFaces::Keep, Seen::Along, &mut walk);
+                            (0..LANES).filter(|&lane| answer.lane(lane).hit.is_some()).count()
+                        }
+                    };
+                });
+                hits
+            };
+            let (mut ours, mut theirs) = (best(1, &mut own), vec![f64::INFINITY; MODES.len()]);
+            for _ in 0..7 {
+                for (mode, least) in MODES.iter().zip(&mut theirs) {
+                    let (seconds, hits) = best(1, || other.trace(*mode, occluded, spans));
+                    assert!(hits.abs_diff(ours.1) * 1000 <= ours.1, "{mode:?}: {hits} hits, {} of ours", ours.1);
+                    *least = least.min(seconds);
+                }
+                let again = best(1, &mut own);
+                ours = if again.0 < ours.0 { again } else { ours };
+            }
+            let rate = |seconds: f64| spans.len() as f64 / seconds / 1e6;
+            let at = (0..MODES.len()).min_by(|&a, &b| theirs[a].total_cmp(&theirs[b])).unwrap_or_default();
+            println!(
+                "{name:<20} {kind:<10} {:>8.2} {:>28} {:>8.2} {:>7.2}",
+                rate(ours.0),
+                MODES[at].words(),
+                rate(theirs[at]),
+                theirs[at] / ours.0
+            );
+            let each: Vec<String> =
+                MODES.iter().zip(&theirs).map(|(m, s)| format!("{} {:.2}", m.words(), rate(*s))).collect();
+            println!("    {}", each.join(", "));
         }
     }
 }
