@@ -16,7 +16,7 @@ const GOLDEN: &[(&str, u64)] = &[
     ("ao", 0x717391c5e707cd91),
     ("bent-normal", 0x94a7f5f066bdf646),
     ("curvature", 0xcfda99c650718b5a),
-    ("cavity", 0x0a528954e43246d0),
+    ("cavity", 0x9da9793614ac8e3f),
     ("displacement", 0x229e122f8f7dfdf6),
     ("id", 0x461d23c7cba92905),
     ("color", 0x0be7c2493d274c2c),
@@ -25,7 +25,7 @@ const GOLDEN: &[(&str, u64)] = &[
     ("metallic", 0xf7f076529007c5f1),
     ("emission", 0x55fdacf02f860fb2),
     ("position", 0xade7752ca3634fd5),
-    ("thickness", 0x9aaaa8432e3cd060),
+    ("thickness", 0x672aaccc94a71e79),
     ("miss", 0xf3fb6a6deb5af325),
 ];
 

@@ -74,7 +74,8 @@ fn thickness_of_a_slab_is_its_mean_path_and_thick_reads_white() {
     let mut bottom = moved(&top, vec3(0.0, -0.02, 0.0));
     bottom.triangles.iter_mut().for_each(|t| t.swap(1, 2));
     bottom.normals.fill(Vec3::NEG_Y);
-    let settings = ThicknessSettings { rays: 256, distance: Distance::Units(0.4), ..ThicknessSettings::default() };
+    let settings =
+        ThicknessSettings { rays: 256.into(), distance: Distance::Units(0.4), ..ThicknessSettings::default() };
     let mut recipe = sixteen(32, 0.01, vec![MapSettings::Thickness(settings)]);
     recipe.pairing = Pairing::All;
     let whole = bake(&recipe, &low, &[&top, &bottom]);
@@ -129,7 +130,8 @@ fn cavities_are_dark_and_bumps_are_not_by_either_method() {
     };
     let high = height_field("field", 250, ridge);
     for method in [CavityMethod::Occlusion, CavityMethod::Curvature] {
-        let settings = CavitySettings { method, detail: Distance::Units(0.02), rays: 128, ..CavitySettings::default() };
+        let settings =
+            CavitySettings { method, detail: Distance::Units(0.02), rays: 128.into(), ..CavitySettings::default() };
         let whole = bake(&sixteen(100, 0.1, vec![MapSettings::Cavity(settings)]), &low, &[&high]);
         let found = values(&whole, "cavity");
         let at = |x: usize| found[50 * 100 + x];

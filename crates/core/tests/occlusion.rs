@@ -2,7 +2,7 @@
 
 mod support;
 
-use ember_ridge_core::glam::{Vec3, vec3};
+use ember_ridge_core::glam::{EulerRot, Quat, Vec3, vec3};
 use ember_ridge_core::maps::*;
 use ember_ridge_core::pairs::Pairing;
 use ember_ridge_core::picture::{Depth, ImageFormat};
@@ -35,9 +35,9 @@ fn occlusion_beside_a_wall_is_what_the_formula_says() {
         let errors: Vec<f32> = (0..64).map(|row| open[row * 64 + column] - expected).collect();
         let mean = errors.iter().sum::<f32>() / 64.0;
         let spread = (errors.iter().map(|e| e * e).sum::<f32>() / 64.0).sqrt();
-        assert!(mean.abs() < 0.015, "x {x}: off by {mean}");
+        assert!(mean.abs() < 0.004, "x {x}: off by {mean}");
         // One texel alone strays by what 256 rays cannot tell.
-        assert!(spread < 0.02 && errors.iter().all(|e| e.abs() < 0.05), "x {x}: strays by {spread}");
+        assert!(spread < 0.008 && errors.iter().all(|e| e.abs() < 0.03), "x {x}: strays by {spread}");
     }
 }
 
@@ -48,7 +48,7 @@ fn open_beside_wall(x: f32, h: f32) -> f32 {
 
 #[test]
 fn several_samples_are_no_noisier_than_one() {
-    let (h, size) = (0.5f32, 16);
+    let (h, size) = (0.5f32, 64);
     let low = height_field("field", 1, |_, _| 0.0);
     let high = floor_and_wall(h);
     let error = |samples: u32, rays: u32| {
@@ -61,14 +61,14 @@ fn several_samples_are_no_noisier_than_one() {
             (0..over).map(|i| open_beside_wall(at(i), h)).sum::<f32>() / over as f32
         };
         let columns: Vec<f32> = (0..size as usize).map(expected).collect();
-        // One seed has some hundred sets of directions, which tell an error to a twentieth.
-        let squares = (0..100).map(|seed| {
+        // A seed has 256 sets of directions, which tell an error to a twentieth or so.
+        let squares = (0..12).map(|seed| {
             recipe.seed = seed;
             let open = values(&bake(&recipe, &low, &[&high]), "ao");
             let squares = open.iter().enumerate().map(|(texel, v)| (v - columns[texel % size as usize]).powi(2));
             squares.sum::<f32>() / open.len() as f32
         });
-        (squares.sum::<f32>() / 100.0).sqrt()
+        (squares.sum::<f32>() / 12.0).sqrt()
     };
     for rays in [64, 256] {
         let one = error(1, rays);
@@ -79,6 +79,74 @@ fn several_samples_are_no_noisier_than_one() {
             assert!(several <= one * 1.02, "{rays} rays, {samples} samples: {several} above {one}");
         }
     }
+}
+
+#[test]
+fn a_flat_face_never_stands_in_its_own_way() {
+    // Rays that run along a face far longer than a texel, from places that rounding leaves a little off it, at any slant.
+    let low = height_field("field", 1, |_, _| 0.0);
+    let mut high = low.clone();
+    high.positions.iter_mut().for_each(|p| *p = vec3(p.x, 0.0, (p.z - 0.5) * 400.0));
+    for (turn, shift) in [(0.0f32, 0.0f32), (0.3, 0.0), (0.3, 500.0), (1.1, -90.0), (2.0, 3000.0)] {
+        let turned = Quat::from_euler(EulerRot::XYZ, turn, 0.7 * turn, 1.9 * turn);
+        let placed = |mesh: &Mesh| {
+            let mut placed = mesh.clone();
+            placed.positions.iter_mut().for_each(|p| *p = turned * *p + vec3(1.0, 0.3, -0.7) * shift);
+            placed.normals.iter_mut().for_each(|n| *n = turned * *n);
+            placed
+        };
+        let whole = bake(&sixteen(64, 1.0, vec![MapSettings::Ao(ao(256, 1e4))]), &placed(&low), &[&placed(&high)]);
+        let open = values(&whole, "ao");
+        let dark = open.iter().filter(|v| **v < 1.0).count();
+        assert_eq!(dark, 0, "of {} texels, turned by {turn}, {shift} away", open.len());
+    }
+}
+
+fn by_error(most: u32, error: f32) -> Rays {
+    Rays::ByError(RaysByError { most, error })
+}
+
+#[test]
+fn rays_by_error_keep_the_error_and_fall_where_they_are_needed() {
+    let (h, size) = (0.5f32, 64usize);
+    let low = height_field("field", 1, |_, _| 0.0);
+    let high = floor_and_wall(h);
+    let mut before = 0.0;
+    for error in [0.03f32, 0.02, 0.01] {
+        let mut recipe = sixteen(size as u32, 0.05, vec![MapSettings::Ao(ao(by_error(512, error), 150.0))]);
+        recipe.sheet.samples = 1;
+        let whole = bake(&recipe, &low, &[&high]);
+        let open = values(&whole, "ao");
+        let off = |texel: usize| open[texel] - open_beside_wall(((texel % size) as f32 + 0.5) / size as f32, h);
+        let measured = ((0..size * size).map(|t| off(t).powi(2)).sum::<f32>() / (size * size) as f32).sqrt();
+        let mean = whole.report.maps["ao"].mean_rays.expect("it is told");
+        println!("error {error}: {measured:.5} with {mean} rays a texel");
+        assert!(measured <= error && measured > error / 3.0, "{measured} for {error}");
+        assert!((16.0..=512.0).contains(&mean) && mean > before, "{mean}");
+        before = mean;
+        assert!((whole.report.maps["ao"].rays as f32 / (size * size) as f32 - mean).abs() < 0.01);
+    }
+    // Where nothing stands in the way none is wasted.
+    let whole = bake(&sixteen(32, 0.05, vec![MapSettings::Ao(ao(by_error(512, 0.02), 150.0))]), &low, &[&low]);
+    assert!(values(&whole, "ao").iter().all(|v| *v == 1.0));
+    assert_eq!(whole.report.maps["ao"].mean_rays, Some(32.0));
+}
+
+#[test]
+fn a_number_of_rays_or_an_error_is_read_and_checked() {
+    let read = |rays: &str| serde_json::from_str::<AoSettings>(&format!("{{\"rays\": {rays}}}"));
+    assert_eq!(read("128").expect("a number").rays, Rays::Fixed(128));
+    assert_eq!(read("{\"most\": 256, \"error\": 0.01}").expect("an error").rays, by_error(256, 0.01));
+    let told = read("{\"most\": 256, \"errors\": 0.01}").expect_err("no such field").to_string();
+    assert!(told.contains("\"most\": 256, \"error\": 0.01"), "{told}");
+    let checked = |rays: Rays| MapSettings::Ao(ao(rays, 1.0)).validate();
+    assert_eq!(checked(by_error(32, 0.2)), Ok(()));
+    let said = |rays: Rays, words: &str| checked(rays).expect_err("out of range").contains(words);
+    assert!(said(Rays::Fixed(100), "rays is 100") && said(by_error(16, 0.1), "rays.most is 16"));
+    assert!(said(by_error(64, 0.0), "rays.error is 0") && said(by_error(64, f32::NAN), "rays.error is NaN"));
+    // A proof holds its limit, which leaves nothing to choose.
+    assert_eq!(by_error(512, 0.01).at_most(16), Rays::Fixed(16));
+    assert_eq!(by_error(512, 0.01).at_most(64), by_error(64, 0.01));
 }
 
 #[test]
@@ -141,7 +209,7 @@ fn a_part_that_is_not_there_fails_its_map_and_leaves_the_others() {
 fn the_way_out_of_a_corner_leans_away_from_its_wall() {
     let low = height_field("field", 1, |_, _| 0.0);
     let maps = vec![MapSettings::BentNormal(BentNormalSettings {
-        rays: 256,
+        rays: 256.into(),
         distance: Distance::Units(150.0),
         ..BentNormalSettings::default()
     })];
@@ -162,9 +230,9 @@ fn a_map_is_the_same_whether_it_shares_its_rays_or_has_them_to_itself() {
     let of = |id: &str| MapSettings::by_id(id).expect("a map");
     let mut near = ao(64, 0.9);
     near.falloff = Falloff::Linear;
-    let bent = BentNormalSettings { rays: 128, distance: Distance::Units(0.5), ..BentNormalSettings::default() };
-    let cavity = CavitySettings { rays: 16, detail: Distance::Units(0.1), ..CavitySettings::default() };
-    for first in [ao(64, 0.9), ao(256, 0.2), near] {
+    let bent = BentNormalSettings { rays: 128.into(), distance: Distance::Units(0.5), ..BentNormalSettings::default() };
+    let cavity = CavitySettings { rays: 16.into(), detail: Distance::Units(0.1), ..CavitySettings::default() };
+    for first in [ao(64, 0.9), ao(256, 0.2), ao(by_error(512, 0.01), 0.2), near] {
         let maps = [MapSettings::Ao(first), MapSettings::BentNormal(bent.clone()), MapSettings::Cavity(cavity.clone())];
         let maps = [maps.to_vec(), vec![of("thickness"), of("normal")]].concat();
         let mut all = recipe(64, 4, (0.3, 0.3), maps.clone());

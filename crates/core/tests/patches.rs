@@ -39,7 +39,7 @@ fn changes_name_their_places() {
         r.reach.strokes.push(stroke(0.5));
         r.maps.retain(|m| m.id() != "curvature");
         r.maps.push(MapSettings::by_id("cavity").expect("a map"));
-        r.maps[1] = r.maps[1].clone().with_rays(128);
+        r.maps[1] = r.maps[1].clone().with_rays(128.into());
         r.high.push(MeshSource::file("b_high.ply"));
     });
     let found = difference(&base(), &after);
@@ -92,7 +92,7 @@ fn what_lies_apart_merges() {
 fn what_both_touched_is_answered_with_both_values() {
     let head = edited(|r| {
         r.sheet.size = 2048;
-        r.maps[1] = r.maps[1].clone().with_rays(256);
+        r.maps[1] = r.maps[1].clone().with_rays(256.into());
         r.maps.retain(|m| m.id() != "curvature");
     });
     let mine = [
@@ -114,7 +114,7 @@ fn what_both_touched_is_answered_with_both_values() {
     );
     // Said again upon what is there now, it holds.
     let merged = merge(&head, &head, &mine[..2]).expect("nothing stands against it");
-    assert_eq!((merged.sheet.size, merged.maps[1].rays()), (512, Some(128)));
+    assert_eq!((merged.sheet.size, merged.maps[1].rays()), (512, Some(128.into())));
 }
 
 #[test]
@@ -155,7 +155,7 @@ prop_compose! {
         recipe.sheet.size = 1 << size;
         recipe.sheet.samples = samples;
         recipe.reach.out = out.map_or(Distance::Auto, Distance::Units);
-        recipe.maps = maps.into_iter().map(|m| m.rays().map_or(m.clone(), |_| m.with_rays(1 << rays))).collect();
+        recipe.maps = maps.into_iter().map(|m| m.rays().map_or(m.clone(), |_| m.with_rays((1 << rays).into()))).collect();
         let turn = turn % recipe.maps.len();
         recipe.maps.rotate_left(turn);
         recipe.reach.strokes = strokes.into_iter().map(stroke).collect();

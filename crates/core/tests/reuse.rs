@@ -45,12 +45,12 @@ fn a_map_that_is_added_or_changed_alone_is_worked_on() {
     let with_miss = proof(&recipe, &scene, &kept);
     assert_eq!(with_miss.report.rays, 0, "neither primary rays nor those of occlusion");
     // Other rays for one of them: the other has its values.
-    recipe.maps[0] = recipe.maps[0].clone().with_rays(16);
+    recipe.maps[0] = recipe.maps[0].clone().with_rays(16.into());
     let other = proof(&recipe, &scene, &kept);
     assert_eq!((other.counts.rays, other.report.maps["thickness"].rays), (0, 0));
     assert!(other.report.maps["ao"].rays > 10_000);
     // One that shares its rays with a map that is all there.
-    recipe.maps.extend(maps(&["bent-normal"]).into_iter().map(|map| map.with_rays(16)));
+    recipe.maps.extend(maps(&["bent-normal"]).into_iter().map(|map| map.with_rays(16.into())));
     let shared = proof(&recipe, &scene, &kept);
     assert_eq!(shared.report.maps["ao"].rays, 0);
     let whole = bake_scene(&recipe, &fresh(), 1, &Unwatched).expect("goes on");
@@ -99,7 +99,7 @@ fn kept_hits_are_not_traced_again_and_change_no_byte() {
 
     // Changed settings, another map, other padding and depth: no primary ray.
     recipe.maps[0] = MapSettings::Normal(NormalSettings { y: Green::Down, ..NormalSettings::default() });
-    recipe.maps.push(MapSettings::Ao(AoSettings { rays: 16, ..AoSettings::default() }));
+    recipe.maps.push(MapSettings::Ao(AoSettings { rays: 16.into(), ..AoSettings::default() }));
     recipe.sheet.depth = ember_ridge_core::picture::Depth::Sixteen;
     recipe.seed = 7;
     let again = with_hits(&recipe, &fresh(), &kept);

@@ -4,7 +4,7 @@ mod support;
 
 use ember_ridge_core::glam::{DVec3, Vec3, vec3};
 use ember_ridge_core::trace::{
-    BackFaces, ClosestRule, LANES, Packet, PerRay, RaySpan, Registers, Seen, TraceScene, Walk,
+    BackFaces, ClosestRule, LANES, Packet, PerRay, RaySpan, Registers, Seen, Sight, TraceScene, Walk,
 };
 use ember_ridge_core::{Draft, DraftPart, Mesh};
 use proptest::prelude::*;
@@ -218,7 +218,7 @@ fn a_step_off_the_surface_clears_it_at_any_scale_and_stays_close() {
         for t in (0..mesh.triangles.len() as u32).step_by(7) {
             let [a, b, c] = mesh.corners(t);
             let (at, face) = ((a + b + c) / 3.0, mesh.face_normal(t));
-            let off = scene.step_off(at, face);
+            let off = scene.step_off(at, face, scene.rounding(&Sight::everything()));
             assert!(off.distance(at) < 1e-4 * scale, "scale {scale}: {}", off.distance(at));
             // A ray along the face leaves a convex body without touching it; one back inward meets it at once.
             let along = face.any_orthonormal_vector();

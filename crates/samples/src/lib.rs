@@ -75,8 +75,7 @@ pub fn make(name: &str, detail: Detail) -> Option<Sample> {
     if detail != Detail::Full {
         // Whoever wants coarse sculpts waits for no fine sampling either.
         sample.recipe.sheet.samples = 1;
-        let maps = sample.recipe.maps.into_iter();
-        sample.recipe.maps = maps.map(|m| if m.rays().is_some() { m.with_rays(8) } else { m }).collect();
+        sample.recipe.maps = sample.recipe.maps.into_iter().map(|m| m.with_at_most(8)).collect();
     }
     Some(sample)
 }

@@ -140,7 +140,7 @@ fn a_repeating_tile_has_no_seam() {
     recipe.sheet.depth = Depth::Sixteen;
     recipe.reach.out = Distance::Units(0.2);
     recipe.reach.inward = Distance::Units(0.1);
-    let ao = AoSettings { rays: 128, distance: Distance::Units(0.4), ..AoSettings::default() };
+    let ao = AoSettings { rays: 128.into(), distance: Distance::Units(0.4), ..AoSettings::default() };
     recipe.maps = ["normal", "displacement"].into_iter().filter_map(MapSettings::by_id).collect();
     recipe.maps.push(MapSettings::Ao(ao));
     recipe.maps.push(MapSettings::Id(IdSettings { from: IdSource::Part }));

@@ -5,9 +5,9 @@ use ember_ridge_core::bake::{Outcome, Plan, Unwatched, run};
 use ember_ridge_core::glam::Vec3;
 use ember_ridge_core::inspect::{check_mesh, tight_islands};
 use ember_ridge_core::layout::find_islands;
-use ember_ridge_core::maps::{Green, MapSettings, decode_normal};
+use ember_ridge_core::maps::{AoSettings, Green, MapSettings, Rays, RaysByError, decode_normal};
 use ember_ridge_core::mesh::weld;
-use ember_ridge_core::picture::{Coding, Depth, Image, Sampler};
+use ember_ridge_core::picture::{Coding, Depth, Image, Pixels, Sampler};
 use ember_ridge_core::scene::BakeScene;
 use ember_ridge_core::sheet::{SheetTriangles, rasterise_tile, sample_pattern, tiles_in_morton_order};
 use ember_ridge_core::surface::MeshPoint;
@@ -189,4 +189,35 @@ fn the_displaced_low_poly_is_the_stone() {
     let mean = sum / f64::from(count) / f64::from(length);
     println!("mean distance {:.4} % of the stone over {count} points", mean * 100.0);
     assert!(mean < 0.001, "{:.4} %", mean * 100.0);
+}
+
+#[test]
+fn rays_by_error_on_the_lantern_take_fewer_for_the_same_error() {
+    let lantern = make("lookout-lantern", Detail::Draft).expect("listed");
+    let scene = BakeScene::new(&[&lantern.low], &[&lantern.high], None).expect("no cage");
+    let mut recipe = lantern.recipe.clone();
+    (recipe.sheet.size, recipe.sheet.samples, recipe.sheet.depth) = (128, 4, Depth::Sixteen);
+    let mut open = |rays: Rays, seed: u64| {
+        recipe.maps = vec![MapSettings::Ao(AoSettings { rays, ..AoSettings::default() })];
+        recipe.seed = seed;
+        let outcome = run(&Plan::new(&recipe, &scene).expect("sound"), 2, &Unwatched).expect("not stopped");
+        let Pixels::U16(values) = outcome.pixels(0, 0).expect("in memory") else { panic!("of sixteen bits") };
+        let covered = values.iter().enumerate().filter(|(texel, _)| outcome.covered(0).get(*texel));
+        let open: Vec<f64> = covered.map(|(_, v)| f64::from(*v) / 65535.0).collect();
+        (open, outcome.report.maps["ao"].mean_rays.unwrap_or(rays.most() as f32))
+    };
+    let many: Vec<Vec<f64>> = (10..14).map(|seed| open(Rays::Fixed(512), seed).0).collect();
+    let truth: Vec<f64> = (0..many[0].len()).map(|t| many.iter().map(|m| m[t]).sum::<f64>() / 4.0).collect();
+    let mut measured = |rays: Rays| {
+        let (open, mean) = open(rays, 1);
+        let squares: f64 = open.iter().zip(&truth).map(|(a, b)| (a - b).powi(2)).sum();
+        ((squares / truth.len() as f64).sqrt(), mean)
+    };
+    let (error, mean) = measured(Rays::ByError(RaysByError { most: 256, error: 0.01 }));
+    let (few, many) = (measured(Rays::Fixed(128)).0, measured(Rays::Fixed(256)).0);
+    // Rays a texel that would give the same error, on the line between the two in powers of rays.
+    let equal = 128.0 * 2f64.powf((few / error).ln() / (few / many).ln());
+    println!("{error:.5} with {mean:.0} rays; {few:.5} with 128, {many:.5} with 256: {:.2}", equal / f64::from(mean));
+    assert!(error <= 0.01 && many < error && error < few);
+    assert!(f64::from(mean) * 1.25 < equal, "{mean} rays for an error that {equal} would have");
 }

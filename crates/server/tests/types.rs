@@ -8,7 +8,8 @@ use ember_ridge_core::maps::{
     AoSettings, BentNormalSettings, CavityMethod, CavitySettings, ColorFrom, ColorSettings, CurvatureEncoding,
     CurvatureSettings, DisplacementSettings, EmissionSettings, Falloff, Green, IdSettings, IdSource, MadeFrom, MapKind,
     MapSettings, MapShape, MetallicSettings, MissSettings, NormalObjectSettings, NormalSettings, Occluders,
-    OpacitySettings, PaletteEntry, PositionAxis, PositionSettings, RoughnessSettings, ThicknessSettings,
+    OpacitySettings, PaletteEntry, PositionAxis, PositionSettings, Rays, RaysByError, RoughnessSettings,
+    ThicknessSettings,
 };
 use ember_ridge_core::mesh::{Facing, Plane, PlaneTarget, UvChoice};
 use ember_ridge_core::pairs::{Endings, HandPair, Pairing};
@@ -80,6 +81,8 @@ fn the_pages_types_are_the_servers() {
         NormalSettings,
         NormalObjectSettings,
         MadeFrom,
+        Rays,
+        RaysByError,
         Falloff,
         Occluders,
         AoSettings,

@@ -242,15 +242,27 @@ export type NormalObjectSettings = Record<symbol, never>;
 
 export type MadeFrom = "sculpt" | "normal-map";
 
+export type Rays = number | RaysByError;
+
+export type RaysByError = { 
+/**
+ * Where every texel ends, met or not: a power of two from 32 to 512.
+ */
+most: number, 
+/**
+ * Standard error of a texel's value, of full range 1.
+ */
+error: number, };
+
 export type Falloff = "none" | "linear";
 
 export type Occluders = "pair" | "all" | { "parts": Array<string> };
 
 export type AoSettings = { from: MadeFrom, 
 /**
- * Rays a texel, dealt out over its samples: a power of two from 4 to 512.
+ * Rays a texel.
  */
-rays: number, 
+rays: Rays, 
 /**
  * How far off a surface still darkens, scene units; `auto` is a fifth of the asset's diagonal.
  */
@@ -262,9 +274,9 @@ clear: Array<string>, };
 
 export type BentNormalSettings = { y: Green, 
 /**
- * Rays a texel, dealt out over its samples: a power of two from 4 to 512.
+ * Rays a texel.
  */
-rays: number, 
+rays: Rays, 
 /**
  * How far off a surface still counts, scene units; `auto` is a fifth of the asset's diagonal.
  */
@@ -294,9 +306,9 @@ export type CavitySettings = { from: MadeFrom, method: CavityMethod,
  */
 detail: Distance, 
 /**
- * Occlusion: rays a texel, a power of two from 4 to 512.
+ * Occlusion: rays a texel.
  */
-rays: number, 
+rays: Rays, 
 /**
  * How fast it darkens: 1 as measured.
  */
@@ -346,9 +358,9 @@ to?: number | null, };
 
 export type ThicknessSettings = { 
 /**
- * Rays a texel, dealt out over its samples: a power of two from 4 to 512.
+ * Rays a texel.
  */
-rays: number, 
+rays: Rays, 
 /**
  * The thickness that reads white, scene units; `auto` is a tenth of the asset's diagonal.
  */
@@ -474,7 +486,12 @@ preparing: number,
 /**
  * Rays traced for this map alone; the primary ones serve all and stand in the whole bake's sum.
  */
-rays: number, width: number, height: number, depth: Depth, encoding: string, 
+rays: number, 
+/**
+ * Rays a texel got on average, where their number follows from an error; of texels taken over from an earlier bake it knows
+ * nothing.
+ */
+mean_rays?: number | null, width: number, height: number, depth: Depth, encoding: string, 
 /**
  * Displacement in whole-number files: the distance from black to white, scene units; mid-grey is the low-poly. Height =
  * (value - 0.5) * scale.

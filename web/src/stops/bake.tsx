@@ -142,6 +142,16 @@ function Costs({ run }: { run: ShownRun }) {
         {count(report.rays)} rays, {(report.rays / Math.max(1e-9, report.seconds) / 1e6).toFixed(1)} million a
         second.
       </p>
+      {maps.map(([id, map]) => {
+        const mean = map.mean_rays;
+        return (
+          mean != null && (
+            <p key={id} className="text-xs text-ink-3">
+              {id}: <span className="num">{mean.toFixed(1)}</span> rays per texel on average for its error.
+            </p>
+          )
+        );
+      })}
     </Section>
   );
 }

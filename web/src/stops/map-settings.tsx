@@ -13,37 +13,12 @@ import type {
   PositionAxis,
 } from "../api/types";
 import { useEnvelope } from "../reach/live";
+import { Choice } from "../ui/choice";
 import { NumberField } from "../ui/number-field";
 import { Row, Segment } from "../ui/parts";
 import { ClearParts, OccludersRow } from "./occluders";
 import { PictureRow } from "./pictures";
-
-const SELECT = "h-6 max-w-[150px] rounded bg-sunk px-1.5 outline-none focus:ring-1 focus:ring-ember";
-
-export function Choice<T extends string>(props: {
-  label: string;
-  hint?: string;
-  value: T;
-  options: readonly (readonly [T, string])[];
-  onChange: (value: T) => void;
-}) {
-  return (
-    <Row label={props.label} hint={props.hint}>
-      <select
-        aria-label={props.label}
-        className={SELECT}
-        value={props.value}
-        onChange={(e) => props.onChange(e.target.value as T)}
-      >
-        {props.options.map(([value, label]) => (
-          <option key={value} value={value}>
-            {label}
-          </option>
-        ))}
-      </select>
-    </Row>
-  );
-}
+import { RaysRows } from "./rays-rows";
 
 function useDiagonal(): number {
   const measured = useEnvelope()?.header.diagonal;
@@ -91,21 +66,6 @@ function DistanceField(props: {
         </button>
       )}
     </Row>
-  );
-}
-
-const RAYS = ["4", "8", "16", "32", "64", "128", "256", "512"] as const;
-
-function Rays({ value, onChange }: { value: number; onChange: (rays: number) => void }) {
-  const hint = value < 64 ? "Few: quick, a little grain." : value > 128 ? "Many: slow, no grain." : "Clean.";
-  return (
-    <Choice
-      label="Rays per texel"
-      hint={`${hint} Dealt out over the texel's samples.`}
-      value={String(value) as (typeof RAYS)[number]}
-      options={RAYS.map((r) => [r, r] as const)}
-      onChange={(v) => onChange(Number(v))}
-    />
   );
 }
 
@@ -194,7 +154,7 @@ export function MapRows(props: {
           ) : (
             <GreenRow value={settings.y} onChange={(y) => onChange({ ...settings, y })} />
           )}
-          <Rays value={settings.rays} onChange={(rays) => onChange({ ...settings, rays })} />
+          <RaysRows value={settings.rays} onChange={(rays) => onChange({ ...settings, rays })} />
           <DistanceField
             label="Distance"
             hint="How far off a surface still darkens."
@@ -287,7 +247,7 @@ export function MapRows(props: {
             />
           </Row>
           {settings.method === "occlusion" && (
-            <Rays value={settings.rays} onChange={(rays) => onChange({ ...settings, rays })} />
+            <RaysRows value={settings.rays} onChange={(rays) => onChange({ ...settings, rays })} />
           )}
         </>
       );
@@ -365,7 +325,7 @@ export function MapRows(props: {
     case "thickness":
       return (
         <>
-          <Rays value={settings.rays} onChange={(rays) => onChange({ ...settings, rays })} />
+          <RaysRows value={settings.rays} onChange={(rays) => onChange({ ...settings, rays })} />
           <DistanceField
             label="White at"
             hint="A body this thick reads white."

@@ -3,10 +3,10 @@ import { Eye, EyeOff, X } from "lucide-react";
 import { useAsset, useRecipe } from "../api/queries";
 import type { MeshView, Plane, Role } from "../api/types";
 import { useStore } from "../state";
+import { Choice } from "../ui/choice";
 import { Badge, bytes, count, Row, Section, StopHead } from "../ui/parts";
 import { BringIn, ROLES } from "./bring-in";
 import { LayoutSection } from "./layout";
-import { Choice } from "./map-settings";
 import { MeshFindings } from "./mesh-findings";
 import { PlaneSection } from "./plane";
 

@@ -1,6 +1,6 @@
 // Which parts of the sculpt stand in the way of a map's own rays.
 import type { Occluders } from "../api/types";
-import { Choice } from "./map-settings";
+import { Choice } from "../ui/choice";
 
 const HINTS = {
   pair: "Only parts of the same pair darken each other.",

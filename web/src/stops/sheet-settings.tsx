@@ -1,9 +1,9 @@
 // The sheet: its size, samples, padding, depth and format, and what they will cost by the last run's measured rates.
 import { useAsset, useRecipe } from "../api/queries";
 import type { Depth, ImageFormat, Layout, SheetSettings } from "../api/types";
+import { Choice } from "../ui/choice";
 import { NumberField } from "../ui/number-field";
 import { bytes, Row, Section, Segment, seconds } from "../ui/parts";
-import { Choice } from "./map-settings";
 
 const DEPTHS: Record<ImageFormat, Depth[]> = {
   png: ["8", "16"],

@@ -4,6 +4,7 @@ use super::plan::Plan;
 use crate::finding::Finding;
 use crate::hits::{RayPlan, TileHits, lean_of};
 use crate::inspect::{ClippedHeights, PartTroubles, TexelPlace, TroubledSheet, Troubles, part_findings, range_clipped};
+use crate::maps::RaysSpent;
 
 /// What was counted.
 #[derive(Clone, Debug, Default, PartialEq)]
@@ -26,6 +27,7 @@ pub(super) struct MapCounts {
     pub seconds: f64,
     /// Rays beyond the primary ones, traced for this map.
     pub rays: u64,
+    pub by_error: RaysSpent,
     /// Largest distance of a value from zero.
     pub extreme: f32,
     /// Texels whose value lies beyond a set range.
@@ -103,6 +105,7 @@ impl Counts {
         for (mine, theirs) in self.maps.iter_mut().zip(other.maps) {
             mine.seconds += theirs.seconds;
             mine.rays += theirs.rays;
+            mine.by_error = mine.by_error + theirs.by_error;
             mine.extreme = mine.extreme.max(theirs.extreme);
             mine.clipped.merge(&theirs.clipped);
         }

@@ -18,6 +18,14 @@ pub struct Estimate {
     pub bytes: u64,
 }
 
+/// Rays that a texel of a map is likely to get: where their number follows from an error, as many as it did with the same settings.
+fn rays_of_texel(map: &MapSettings, last: &Report) -> Option<f64> {
+    let rays = map.rays()?;
+    let mean = last.maps.get(map.id()).and_then(|m| m.mean_rays);
+    let asked_alike = last.recipe.maps.iter().any(|m| m.id() == map.id() && m.rays() == Some(rays));
+    Some(mean.filter(|_| asked_alike).map_or(f64::from(rays.most()), f64::from))
+}
+
 /// Estimates `recipe` from a finished run's report. None when that run measured no time.
 pub fn estimate(recipe: &Recipe, last: &Report) -> Option<Estimate> {
     let spent = last.ray_seconds + last.maps.values().map(|m| m.seconds).sum::<f64>();
@@ -42,8 +50,8 @@ pub fn estimate(recipe: &Recipe, last: &Report) -> Option<Estimate> {
     let rays_of = |map: &MapSettings| last.maps.get(map.id()).map(|m| m.rays);
     let traced_for_others = recipe.maps.iter().filter(outward).any(|map| rays_of(map).is_some_and(|rays| rays > 0));
     let shares = |map: &MapSettings| outward(&map) && traced_for_others && rays_of(map) == Some(0);
-    let of_map = |map: &MapSettings| match map.rays() {
-        Some(rays) if !shares(map) => covered * f64::from(rays) * per_ray,
+    let of_map = |map: &MapSettings| match rays_of_texel(map, last) {
+        Some(rays) if !shares(map) => covered * rays * per_ray,
         _ => last.maps.get(map.id()).map_or(per_plain, |m| m.seconds) * samples,
     };
     let work = last.ray_seconds * samples + recipe.maps.iter().map(of_map).sum::<f64>();

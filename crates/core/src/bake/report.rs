@@ -34,6 +34,11 @@ pub struct MapReport {
     #[serde(default)]
     #[ts(type = "number")]
     pub rays: u64,
+    /// Rays a texel got on average, where their number follows from an error; of texels taken over from an earlier bake it knows
+    /// nothing.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[ts(optional = nullable)]
+    pub mean_rays: Option<f32>,
     pub width: u32,
     pub height: u32,
     pub depth: Depth,

@@ -207,6 +207,7 @@ impl Shared<'_> {
             let traced = work.traced;
             task.evaluate(&mut work, &mut values);
             counts.maps[map].rays += work.traced - traced;
+            counts.maps[map].by_error = counts.maps[map].by_error + std::mem::take(&mut work.by_error);
             let extreme = if planned.facts.heights() { counts.take_heights(plan, map, &hits, &values) } else { 0.0 };
             self.canvas.put(map, &hits, &values, plan.recipe.sheet.size, extreme);
             let bytes = planned.facts.stored.pack(&hits, planned.facts.shape.channels, &values);
@@ -241,6 +242,7 @@ fn report(plan: &Plan, counts: &Counts, seconds: f64) -> Report {
                 seconds: tally.seconds,
                 preparing: map.preparing,
                 rays: tally.rays,
+                mean_rays: tally.by_error.mean(),
                 width: size,
                 height: size,
                 depth: map.facts.depth,

@@ -1,6 +1,6 @@
 //! `ao`: ambient occlusion, the share of the cosine-weighted sky that a point of the sculpt sees up to a distance.
 
-use super::fan::{Falloff, FanRequest, Occluders, RAY_COUNTS, RayWish, Side};
+use super::fan::{Falloff, FanRequest, Occluders, RayWish, Rays, Side};
 use super::{DetailMap, MadeFrom, Map, MapKind, MapShape, MapWork, Setup, TileWork, check_distance, distance_words};
 use crate::surface::Distance;
 use serde::{Deserialize, Serialize};
@@ -14,8 +14,8 @@ pub(super) const AUTO_DISTANCE: f32 = 0.2;
 #[serde(default, deny_unknown_fields)]
 pub struct AoSettings {
     pub from: MadeFrom,
-    /// Rays a texel, dealt out over its samples: a power of two from 4 to 512.
-    pub rays: u32,
+    /// Rays a texel.
+    pub rays: Rays,
     /// How far off a surface still darkens, scene units; `auto` is a fifth of the asset's diagonal.
     pub distance: Distance,
     pub falloff: Falloff,
@@ -28,7 +28,7 @@ impl Default for AoSettings {
     fn default() -> Self {
         AoSettings {
             from: MadeFrom::Sculpt,
-            rays: 64,
+            rays: Rays::Fixed(64),
             distance: Distance::Auto,
             falloff: Falloff::None,
             occluders: Occluders::Pair,
@@ -70,8 +70,8 @@ impl Map for AoSettings {
 
     fn words(&self) -> String {
         format!(
-            "{} rays to {} by {}{}",
-            self.rays,
+            "{} to {} by {}{}",
+            self.rays.words(),
             distance_words(self.distance),
             self.occluders.words(),
             self.from.words()
@@ -79,23 +79,16 @@ impl Map for AoSettings {
     }
 
     fn validate(&self) -> Result<(), String> {
-        check_rays(self.rays)?;
+        self.rays.check()?;
         check_distance("distance", self.distance)
     }
 
-    fn rays(&self) -> Option<u32> {
+    fn rays(&self) -> Option<Rays> {
         Some(self.rays)
     }
 
     fn uses_normal_map(&self) -> bool {
         self.from == MadeFrom::NormalMap
-    }
-}
-
-pub(super) fn check_rays(rays: u32) -> Result<(), String> {
-    match RAY_COUNTS.contains(&rays) {
-        true => Ok(()),
-        false => Err(format!("rays is {rays}; give 4, 8, 16, 32, 64, 128, 256 or 512")),
     }
 }
 

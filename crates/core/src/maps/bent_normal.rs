@@ -1,7 +1,7 @@
 //! `bent-normal`: the mean direction in which nothing stands in the way, in tangent space. It shares its rays with `ao`.
 
-use super::ao::{AUTO_DISTANCE, check_rays};
-use super::fan::{Falloff, FanRequest, Occluders, RayWish, Side};
+use super::ao::AUTO_DISTANCE;
+use super::fan::{Falloff, FanRequest, Occluders, RayWish, Rays, Side};
 use super::normal::{put_normal, to_tangent_space};
 use super::{Green, Map, MapKind, MapShape, MapWork, Setup, TileWork, check_distance, distance_words};
 use crate::surface::Distance;
@@ -13,8 +13,8 @@ use ts_rs::TS;
 #[serde(default, deny_unknown_fields)]
 pub struct BentNormalSettings {
     pub y: Green,
-    /// Rays a texel, dealt out over its samples: a power of two from 4 to 512.
-    pub rays: u32,
+    /// Rays a texel.
+    pub rays: Rays,
     /// How far off a surface still counts, scene units; `auto` is a fifth of the asset's diagonal.
     pub distance: Distance,
     pub occluders: Occluders,
@@ -26,7 +26,7 @@ impl Default for BentNormalSettings {
     fn default() -> Self {
         BentNormalSettings {
             y: Green::Up,
-            rays: 64,
+            rays: Rays::Fixed(64),
             distance: Distance::Auto,
             occluders: Occluders::Pair,
             clear: Vec::new(),
@@ -63,15 +63,15 @@ impl Map for BentNormalSettings {
 
     fn words(&self) -> String {
         let distance = distance_words(self.distance);
-        format!("{}, {} rays to {distance} by {}", self.y.words(), self.rays, self.occluders.words())
+        format!("{}, {} to {distance} by {}", self.y.words(), self.rays.words(), self.occluders.words())
     }
 
     fn validate(&self) -> Result<(), String> {
-        check_rays(self.rays)?;
+        self.rays.check()?;
         check_distance("distance", self.distance)
     }
 
-    fn rays(&self) -> Option<u32> {
+    fn rays(&self) -> Option<Rays> {
         Some(self.rays)
     }
 }

@@ -1,9 +1,8 @@
 //! `cavity`: creases and pits of a set size. By occlusion within that size, or by the concave part of what curvature has left
 //! once its slower bends are taken off.
 
-use super::ao::check_rays;
 use super::curvature::{AUTO_DETAIL, BendSource};
-use super::fan::{Falloff, FanRequest, Occluders, RayWish, Side};
+use super::fan::{Falloff, FanRequest, Occluders, RayWish, Rays, Side};
 use super::{DetailMap, MadeFrom, Map, MapKind, MapShape, MapWork, Setup, TileWork, check_distance, distance_words};
 use crate::surface::Distance;
 use serde::{Deserialize, Serialize};
@@ -28,8 +27,8 @@ pub struct CavitySettings {
     pub method: CavityMethod,
     /// Size of the creases that are wanted, scene units; `auto` is 0.6 % of the asset's diagonal.
     pub detail: Distance,
-    /// Occlusion: rays a texel, a power of two from 4 to 512.
-    pub rays: u32,
+    /// Occlusion: rays a texel.
+    pub rays: Rays,
     /// How fast it darkens: 1 as measured.
     pub strength: f32,
 }
@@ -40,7 +39,7 @@ impl Default for CavitySettings {
             from: MadeFrom::Sculpt,
             method: CavityMethod::Occlusion,
             detail: Distance::Auto,
-            rays: 32,
+            rays: Rays::Fixed(32),
             strength: 1.0,
         }
     }
@@ -108,7 +107,7 @@ impl Map for CavitySettings {
     }
 
     fn validate(&self) -> Result<(), String> {
-        check_rays(self.rays)?;
+        self.rays.check()?;
         check_distance("detail", self.detail)?;
         match self.strength.is_finite() && (0.0..=16.0).contains(&self.strength) {
             true => Ok(()),
@@ -116,7 +115,7 @@ impl Map for CavitySettings {
         }
     }
 
-    fn rays(&self) -> Option<u32> {
+    fn rays(&self) -> Option<Rays> {
         (self.method == CavityMethod::Occlusion && self.from == MadeFrom::Sculpt).then_some(self.rays)
     }
 

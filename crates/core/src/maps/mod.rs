@@ -9,7 +9,6 @@ mod cavity;
 mod color;
 mod curvature;
 mod detail;
-mod directions;
 mod displacement;
 mod emission;
 mod fan;
@@ -31,7 +30,7 @@ pub use curvature::{CurvatureEncoding, CurvatureSettings};
 pub use detail::DetailMap;
 pub use displacement::DisplacementSettings;
 pub use emission::EmissionSettings;
-pub use fan::{Asked, Falloff, FanRequest, Occluders, RAY_COUNTS};
+pub use fan::{Asked, Falloff, FanRequest, Occluders, RAY_COUNTS, Rays, RaysByError, RaysSpent};
 pub use id::{IdSettings, IdSource, PaletteEntry, colour_of_name};
 pub use metallic::MetallicSettings;
 pub use miss::MissSettings;
@@ -163,6 +162,8 @@ pub struct TileWork<'a> {
     pub surface: Resolved<'a>,
     /// Rays traced beyond the primary ones so far.
     pub traced: u64,
+    /// Rays that the map at work got where their number follows from the error.
+    pub by_error: RaysSpent,
     /// Texels that the map at work is to work on; all when None.
     pub(crate) wanted: Option<&'a [bool]>,
     scratch: &'a mut Scratch,
@@ -179,6 +180,7 @@ impl<'a> TileWork<'a> {
             hits,
             surface: Resolved::new(plan, hits),
             traced: 0,
+            by_error: RaysSpent::default(),
             wanted: None,
             scratch,
             averaged: None,
@@ -252,7 +254,7 @@ trait Map: Sized {
     }
 
     /// Rays a texel that it traces beyond the primary ones.
-    fn rays(&self) -> Option<u32> {
+    fn rays(&self) -> Option<Rays> {
         None
     }
 }
@@ -339,7 +341,7 @@ macro_rules! maps {
             }
 
             /// Rays a texel that it traces beyond the primary ones.
-            pub fn rays(&self) -> Option<u32> {
+            pub fn rays(&self) -> Option<Rays> {
                 match self { $(MapSettings::$name(s) => s.rays()),+ }
             }
 
@@ -376,12 +378,12 @@ impl MapSettings {
     }
 
     /// Sets the rays a texel of a map that traces its own; leaves others alone.
-    pub fn with_rays(mut self, count: u32) -> MapSettings {
+    pub fn with_rays(mut self, wanted: Rays) -> MapSettings {
         match &mut self {
             MapSettings::Ao(AoSettings { rays, .. })
             | MapSettings::BentNormal(BentNormalSettings { rays, .. })
             | MapSettings::Cavity(CavitySettings { rays, .. })
-            | MapSettings::Thickness(ThicknessSettings { rays, .. }) => *rays = count,
+            | MapSettings::Thickness(ThicknessSettings { rays, .. }) => *rays = wanted,
             MapSettings::Normal(_)
             | MapSettings::NormalObject(_)
             | MapSettings::Curvature(_)
@@ -396,6 +398,14 @@ impl MapSettings {
             | MapSettings::Miss(_) => {}
         }
         self
+    }
+
+    /// The same with at most `limit` rays a texel; maps that trace none are left alone.
+    pub fn with_at_most(self, limit: u32) -> MapSettings {
+        match self.rays() {
+            Some(rays) => self.with_rays(rays.at_most(limit)),
+            None => self,
+        }
     }
 
     /// The map of this name with its default settings.

@@ -1,7 +1,6 @@
 //! `thickness`: how far light could go inward: the mean free path of cosine-weighted rays into the body, up to a distance.
 
-use super::ao::check_rays;
-use super::fan::{Falloff, FanRequest, Occluders, RayWish, Side};
+use super::fan::{Falloff, FanRequest, Occluders, RayWish, Rays, Side};
 use super::{Map, MapKind, MapShape, MapWork, Setup, TileWork, check_distance, distance_words};
 use crate::surface::Distance;
 use serde::{Deserialize, Serialize};
@@ -13,8 +12,8 @@ const AUTO_DISTANCE: f32 = 0.1;
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
 #[serde(default, deny_unknown_fields)]
 pub struct ThicknessSettings {
-    /// Rays a texel, dealt out over its samples: a power of two from 4 to 512.
-    pub rays: u32,
+    /// Rays a texel.
+    pub rays: Rays,
     /// The thickness that reads white, scene units; `auto` is a tenth of the asset's diagonal.
     pub distance: Distance,
     pub occluders: Occluders,
@@ -22,7 +21,7 @@ pub struct ThicknessSettings {
 
 impl Default for ThicknessSettings {
     fn default() -> Self {
-        ThicknessSettings { rays: 32, distance: Distance::Auto, occluders: Occluders::Pair }
+        ThicknessSettings { rays: Rays::Fixed(32), distance: Distance::Auto, occluders: Occluders::Pair }
     }
 }
 
@@ -50,15 +49,15 @@ impl Map for ThicknessSettings {
     }
 
     fn words(&self) -> String {
-        format!("{} rays to {}", self.rays, distance_words(self.distance))
+        format!("{} to {}", self.rays.words(), distance_words(self.distance))
     }
 
     fn validate(&self) -> Result<(), String> {
-        check_rays(self.rays)?;
+        self.rays.check()?;
         check_distance("distance", self.distance)
     }
 
-    fn rays(&self) -> Option<u32> {
+    fn rays(&self) -> Option<Rays> {
         Some(self.rays)
     }
 }

@@ -120,9 +120,7 @@ impl Recipe {
         proof.sheet.size = self.sheet.size.min(self.sheet.proof_size);
         proof.sheet.samples = 1;
         for map in &mut proof.maps {
-            if let Some(rays) = map.rays() {
-                *map = map.clone().with_rays(rays.min(PROOF_RAYS));
-            }
+            *map = map.clone().with_at_most(PROOF_RAYS);
         }
         proof
     }

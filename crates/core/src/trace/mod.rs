@@ -13,7 +13,7 @@ pub use lanes::{LANES, PerRay, Registers};
 pub use nearest::NearestPoint;
 pub use packet::{FanAnswer, Packet, PacketAnswer, Walk};
 pub use sight::{Sight, SightMask};
-pub use tree::TraceScene;
+pub use tree::{Rounding, TraceScene};
 pub use walk::ClosestRule;
 
 use crate::surface::MeshPoint;

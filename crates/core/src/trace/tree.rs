@@ -3,6 +3,7 @@
 //! given with the ray, so one tree serves every pair.
 
 use super::lanes::{LEAF, PerTriangle};
+use super::sight::Sight;
 use crate::mesh::Mesh;
 use glam::{Vec3, Vec3A};
 use obvhs::BvhBuildParams;
@@ -46,10 +47,20 @@ impl Child {
 #[repr(align(64))]
 pub(super) struct Node(pub [Child; 2]);
 
+/// How far the triangle test may round.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct Rounding {
+    /// In the tree's units.
+    longest_edge: f32,
+}
+
 /// A mesh that can be traced.
 pub struct TraceScene {
     /// From scene units to the tree's.
     pub(super) scale: f32,
+    /// The longest edge of each part, in the tree's units, and the parts by it, longest first.
+    longest_edges: Vec<f32>,
+    by_edge: Vec<u32>,
     pub(super) nodes: Vec<Node>,
     pub(super) leaves: Vec<Leaf>,
 }
@@ -113,6 +124,15 @@ impl TraceScene {
         } else {
             1.0
         };
+        let mut longest_edges = vec![0.0f32; mesh.parts.len()];
+        for &t in &solid {
+            let [a, b, c] = mesh.corners(t);
+            let longest = a.distance_squared(b).max(b.distance_squared(c)).max(c.distance_squared(a)).sqrt() * scale;
+            let of_part = &mut longest_edges[part_of[t as usize] as usize];
+            *of_part = of_part.max(longest);
+        }
+        let mut by_edge: Vec<u32> = (0..longest_edges.len() as u32).collect();
+        by_edge.sort_by(|a, b| longest_edges[*b as usize].total_cmp(&longest_edges[*a as usize]));
         let pad = Vec3A::splat(4e-6 * largest * scale);
         let boxes: Vec<Aabb> = solid
             .iter()
@@ -121,7 +141,7 @@ impl TraceScene {
                 Aabb::new(a.min(b).min(c) - pad, a.max(b).max(c) + pad)
             })
             .collect();
-        let mut scene = TraceScene { scale, nodes: Vec::new(), leaves: Vec::new() };
+        let mut scene = TraceScene { scale, longest_edges, by_edge, nodes: Vec::new(), leaves: Vec::new() };
         if boxes.is_empty() {
             return scene;
         }
@@ -198,20 +218,33 @@ impl TraceScene {
         self.nodes.len() * size_of::<Node>() + self.leaves.len() * size_of::<Leaf>()
     }
 
+    /// How far the triangle test may round on parts that are seen.
+    pub fn rounding(&self, sight: &Sight) -> Rounding {
+        let edge = |part: u32| self.longest_edges.get(part as usize).copied().unwrap_or(0.0);
+        let longest_edge = match sight.listed() {
+            Some(parts) => parts.iter().map(|&part| edge(part)).fold(0.0, f32::max),
+            None => self.by_edge.iter().find(|part| sight.sees(**part)).map_or(0.0, |&part| edge(part)),
+        };
+        Rounding { longest_edge }
+    }
+
     /// A point just off the surface at `position`, on the side `normal` (unit, geometric) points to, far enough that a ray
-    /// from there cannot meet the surface it left. The step is bounded by rounding, never tuned: in units in the last place of
-    /// the coordinates themselves (Waechter and Binder, "A Fast and Robust Method for Avoiding Self-Intersection", Ray Tracing
-    /// Gems, 2019), and at least what the triangle test may round where a ray runs along a face, four steps of the largest
-    /// coordinate there can be. In the tree's units, so that it is the same share of an asset of any width.
-    pub fn step_off(&self, position: Vec3, normal: Vec3) -> Vec3 {
+    /// from there cannot meet the surface it left. The step is bounded by rounding, never tuned to a mesh: in units in the last
+    /// place of the coordinates themselves (Waechter and Binder, "A Fast and Robust Method for Avoiding Self-Intersection", Ray
+    /// Tracing Gems, 2019), and at least four steps of the largest coordinate there can be, and what the triangle test may round
+    /// where a ray runs along a face: its edge functions are products of lengths up to the longest edge, so that the face seems
+    /// to lie off its plane by some steps of that edge, whatever the slant of the ray (measured: up to 64; twice that is kept
+    /// off). `rounding`: that of the parts that the ray may meet. In the tree's units, so that it is the same share of an asset of
+    /// any width.
+    pub fn step_off(&self, position: Vec3, normal: Vec3, rounding: Rounding) -> Vec3 {
         const ULPS: f32 = 256.0;
-        const LEAST: f32 = 4.0 * f32::EPSILON * INNER_SIZE;
+        let least = f32::EPSILON * (4.0 * INNER_SIZE + 128.0 * rounding.longest_edge);
         let (p, n) = ((position * self.scale).to_array(), normal.to_array());
         let moved: [f32; 3] = std::array::from_fn(|i| {
             let ulps = (ULPS * n[i]) as i32;
             let bits = p[i].to_bits() as i32 + if p[i] < 0.0 { -ulps } else { ulps };
             let by_bits = f32::from_bits(bits as u32);
-            let by_size = p[i] + LEAST * n[i];
+            let by_size = p[i] + least * n[i];
             // Near zero, steps in bits are too small (and a zero has none below it).
             let far_enough = p[i] != 0.0 && (by_bits - p[i]).abs() >= (by_size - p[i]).abs();
             if far_enough { by_bits } else { by_size }

@@ -3,7 +3,7 @@
 
 use ember_ridge_core::bake::{Counts, Ended, Outcome, Plan, Report, Unwatched, Watch, run};
 use ember_ridge_core::glam::{Vec2, Vec3, vec2, vec3};
-use ember_ridge_core::maps::{AoSettings, CurvatureSettings, MapSettings, PaletteEntry};
+use ember_ridge_core::maps::{AoSettings, CurvatureSettings, MapSettings, PaletteEntry, Rays};
 use ember_ridge_core::mesh::{Laid, MaterialLook, Surface};
 use ember_ridge_core::picture::{Coding, Depth, Image, Pixels, Sampler};
 use ember_ridge_core::reach::Reach;
@@ -173,8 +173,8 @@ pub fn sixteen(size: u32, reach: f32, maps: Vec<MapSettings>) -> Recipe {
     recipe
 }
 
-pub fn ao(rays: u32, distance: f32) -> AoSettings {
-    AoSettings { rays, distance: Distance::Units(distance), ..AoSettings::default() }
+pub fn ao(rays: impl Into<Rays>, distance: f32) -> AoSettings {
+    AoSettings { rays: rays.into(), distance: Distance::Units(distance), ..AoSettings::default() }
 }
 
 pub fn curvature(detail: f32, radius: f32) -> MapSettings {

@@ -19,7 +19,7 @@ use ember_ridge_core::mesh::CurvatureField;
 use ember_ridge_core::reach::Direction;
 use ember_ridge_core::scene::BakeScene;
 use ember_ridge_core::surface::MeshPoint;
-use ember_ridge_core::trace::{BackFaces, LANES, Packet, RaySpan, Registers, Seen, TraceScene, Walk};
+use ember_ridge_core::trace::{BackFaces, LANES, Packet, RaySpan, Registers, Seen, Sight, TraceScene, Walk};
 use ember_ridge_formats::mesh::{write_obj, write_ply};
 use ember_ridge_formats::read_mesh;
 use ember_ridge_samples::{Detail, Sample, make};
@@ -209,13 +209,15 @@ fn primary_spans(scene: &BakeScene, side: u32, out: f32, inward: f32) -> Vec<Ray
 /// Rays of occlusion: 64 about the normal of each point, cell by cell for neighbours, as a bake groups them.
 fn sky_spans(scene: &BakeScene, primary: &[RaySpan], mask: &[bool], length: f32) -> Vec<RaySpan> {
     let mut spans = Vec::new();
+    let rounding = scene.trace.rounding(&Sight::everything());
     for packet in primary.chunks_exact(LANES * 16).map(|c| &c[..LANES]) {
         let starts: Vec<(Vec3, Vec3)> = packet
             .iter()
             .filter_map(|span| {
                 let hit = scene.trace.closest(span, mask, BackFaces::Skip).hit?;
                 let normal = scene.high.face_normal(hit.at.triangle);
-                Some((scene.trace.step_off(span.origin + span.direction * hit.t, normal), normal))
+                let at = span.origin + span.direction * hit.t;
+                Some((scene.trace.step_off(at, normal, rounding), normal))
             })
             .collect();
         if starts.len() < LANES {

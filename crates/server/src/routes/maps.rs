@@ -42,8 +42,7 @@ fn swatch_recipe(mut recipe: Recipe) -> Recipe {
     let chosen = std::mem::take(&mut recipe.maps);
     let as_chosen = |fresh: MapSettings| {
         let kept = chosen.iter().find(|m| m.id() == fresh.id()).cloned().unwrap_or(fresh);
-        let rays = kept.rays().unwrap_or(RAYS).min(RAYS);
-        kept.with_rays(rays)
+        kept.with_at_most(RAYS)
     };
     recipe.maps = MapSettings::all().into_iter().map(as_chosen).collect();
     recipe.sheet.size = SIDE;

@@ -174,11 +174,7 @@ async fn look(app: &State<Arc<App>>, id: i64, map: &str, sheet: Option<usize>, d
     worked_out(app, id, ContentType::PNG, format!("look {map:?} {sheet:?}"), draft, move |app, recipe| {
         let settings = recipe.maps.iter().find(|m| m.id() == map).cloned().or_else(|| MapSettings::by_id(&map));
         let settings = settings.ok_or_else(|| Fault::missing("map of this name"))?;
-        let settings = match settings.rays() {
-            Some(rays) => settings.with_rays(rays.min(LOOK_RAYS)),
-            None => settings,
-        };
-        let plan = plan_of(app, recipe, vec![settings])?;
+        let plan = plan_of(app, recipe, vec![settings.with_at_most(LOOK_RAYS)])?;
         let outcome = run(&plan, 0, &Unwatched).map_err(|f| Fault::unusable(f.to_string()))?;
         if let Some(error) = &outcome.maps[0].error {
             return Err(Fault::unusable(error.clone()));

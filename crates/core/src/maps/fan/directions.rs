@@ -6,17 +6,29 @@
 //! together too; and the first rays of a longer run are those of a shorter one. Each set of directions is scrambled by itself, each
 //! number on its own (Owen 1995, by the hash of Burley, "Practical Hash-based Owen Scrambling", JCGT 2020). Scrambling only permutes
 //! the cells that the directions lie in, so texels can take their rays cell by cell: rays of neighbouring texels then run nearly the
-//! same way, and make packets that hold together.
+//! same way, and make packets that hold together. Where texels take as many rays as their error asks for, they do so round by round:
+//! each round has as many rays as all before it, and each of its rays has a partner among those in the same cell.
 
+use super::rays::FIRST_LOOK;
 use glam::Vec3;
+use std::sync::OnceLock;
 
 /// Scrambled copies of the sequence, as unit directions about +z. Texels pick one by hash.
-#[derive(Debug, PartialEq)]
+#[derive(Debug)]
 pub(super) struct DirectionSets {
     rays: usize,
     seed: u64,
     /// `SETS * rays` rays; those of a set in the order of their cells.
+    by_cells: Vec<Entry>,
+    in_rounds: OnceLock<Rounds>,
+}
+
+/// The rays of all sets, those of a set in rounds and those of a round in the order of their cells.
+#[derive(Debug, Default)]
+struct Rounds {
     entries: Vec<Entry>,
+    /// For each ray the place within its set of an earlier one in the same cell; any for the first of all.
+    partners: Vec<u16>,
 }
 
 /// A ray of a set.
@@ -27,6 +39,8 @@ pub(super) struct Entry {
     pub start: f32,
     /// Its number in the sequence: it is one of the first `n` rays when this is less than `n`.
     pub number: u32,
+    /// Its place on the square in Morton's order.
+    code: u32,
 }
 
 /// Sets there are to pick from.
@@ -36,43 +50,72 @@ impl DirectionSets {
     /// `rays`: a power of two.
     pub fn new(rays: u32, seed: u64) -> DirectionSets {
         let n = rays as usize;
-        let bits = rays.trailing_zeros();
-        let (across_bits, down_bits) = (bits.div_ceil(2), bits / 2);
-        let mut entries = vec![Entry::default(); SETS * n];
-        for (set, entries) in entries.chunks_mut(n).enumerate() {
+        let mut by_cells = vec![Entry::default(); SETS * n];
+        for (set, entries) in by_cells.chunks_mut(n).enumerate() {
             let key = mix(seed ^ (set as u64).wrapping_mul(0x9e37_79b9_7f4a_7c15));
             let (key_x, key_y, key_start) = (key as u32, (key >> 32) as u32, mix(key) as u32);
             for number in 0..rays {
                 let [x, y, start] = sobol(number);
                 let (x, y, start) = (scrambled(x, key_x), scrambled(y, key_y), scrambled(start, key_start));
-                let cell = (interleaved(x >> (32 - across_bits)) | interleaved_top(y, down_bits) << 1) as usize;
                 let direction = cosine_direction(unit(x), unit(y));
-                entries[cell] = Entry { direction, start: unit(start), number };
+                let code = interleaved(x) << 1 | interleaved(y);
+                entries[cell(code, rays)] = Entry { direction, start: unit(start), number, code };
             }
         }
-        DirectionSets { rays: n, seed, entries }
+        DirectionSets { rays: n, seed, by_cells, in_rounds: OnceLock::new() }
     }
 
-    /// Rays of a set.
-    pub fn rays(&self) -> usize {
-        self.rays
-    }
-
-    /// The set a texel uses, cell by cell.
-    pub fn of_texel(&self, sheet: usize, texel: u32) -> &[Entry] {
+    /// The number of the set a texel uses.
+    pub fn set_of(&self, sheet: usize, texel: u32) -> usize {
         let key = self.seed ^ (sheet as u64) << 40 ^ u64::from(texel);
-        let first = (mix(key) % SETS as u64) as usize * self.rays;
-        &self.entries[first..first + self.rays]
+        (mix(key) % SETS as u64) as usize
+    }
+
+    /// The rays of a set, cell by cell.
+    pub fn by_cells(&self, set: usize) -> &[Entry] {
+        &self.by_cells[set * self.rays..][..self.rays]
+    }
+
+    /// The rays of a set, round by round, and the place of each one's partner.
+    pub fn by_rounds(&self, set: usize) -> (&[Entry], &[u16]) {
+        let Rounds { entries, partners } = self.in_rounds.get_or_init(|| self.rounds());
+        (&entries[set * self.rays..][..self.rays], &partners[set * self.rays..][..self.rays])
+    }
+
+    fn rounds(&self) -> Rounds {
+        let (mut rounds, mut in_cell) = (Rounds::default(), vec![0; self.rays]);
+        for set in 0..SETS {
+            let mut entries = self.by_cells(set).to_vec();
+            entries.sort_by_key(|entry| (entry.number / FIRST_LOOK).checked_ilog2().map_or(0, |round| round + 1));
+            let mut partners = vec![0; self.rays];
+            let mut half = 1;
+            while half < self.rays as u32 {
+                // As many rays as there are cells: one in each.
+                for (at, entry) in entries.iter().enumerate().filter(|(_, entry)| entry.number < half) {
+                    in_cell[cell(entry.code, half)] = at as u16;
+                }
+                for (at, entry) in entries.iter().enumerate() {
+                    if (half..2 * half).contains(&entry.number) {
+                        partners[at] = in_cell[cell(entry.code, half)];
+                    }
+                }
+                half *= 2;
+            }
+            rounds.entries.extend(entries);
+            rounds.partners.extend(partners);
+        }
+        rounds
     }
 }
 
-fn interleaved_top(y: u32, bits: u32) -> u32 {
-    if bits == 0 { 0 } else { interleaved(y >> (32 - bits)) }
+/// The cell of a place on the square, of `cells` of equal size (a power of two).
+fn cell(code: u32, cells: u32) -> usize {
+    code.checked_shr(32 - cells.ilog2()).unwrap_or(0) as usize
 }
 
-/// Bits of `x` (16 at most) with gaps between them, so that cells near each other get numbers near each other.
+/// The upper 16 bits of a fraction with a gap below each, so that cells near each other get numbers near each other (Morton's order).
 fn interleaved(x: u32) -> u32 {
-    (0..16).fold(0, |sum, bit| sum | (x >> bit & 1) << (2 * bit))
+    (0..16).fold(0, |sum, bit| sum | (x >> (16 + bit) & 1) << (2 * bit))
 }
 
 /// A point of Sobol's sequence as binary fractions: dimensions of the primitive polynomials 1, x + 1 and x^2 + x + 1, with first
@@ -131,11 +174,11 @@ fn cosine_direction(x: f32, y: f32) -> Vec3 {
 
 #[cfg(test)]
 mod tests {
-    use super::super::RAY_COUNTS;
+    use super::super::rays::RAY_COUNTS;
     use super::*;
 
     fn sets_of(sets: &DirectionSets) -> impl Iterator<Item = &[Entry]> {
-        sets.entries.chunks(sets.rays())
+        sets.by_cells.chunks(sets.rays)
     }
 
     #[test]
@@ -187,6 +230,32 @@ mod tests {
                     from.sort_unstable();
                     assert!(from.into_iter().eq((0..2 * samples).map(|i| i / 2)), "{rays} rays, {samples} samples");
                 }
+            }
+        }
+    }
+
+    #[test]
+    fn rounds_double_and_partners_share_a_cell_that_holds_no_third() {
+        for rays in [32, 64, 512] {
+            let sets = DirectionSets::new(rays, 5);
+            for set in [0, 17, 255] {
+                let (entries, partners) = sets.by_rounds(set);
+                let mut end = FIRST_LOOK;
+                while end <= rays {
+                    assert!(entries[..end as usize].iter().all(|e| e.number < end), "the first {end} come first");
+                    // Of the later half of these each has a partner in the earlier half, another for each.
+                    let later = (0..end as usize).filter(|&at| entries[at].number >= end / 2);
+                    let mut met: Vec<u32> = later.map(|at| entries[usize::from(partners[at])].number).collect();
+                    met.sort_unstable();
+                    assert!(met.into_iter().eq(0..end / 2), "{rays} rays, {end}");
+                    end *= 2;
+                }
+                // Two of one cell of 256 are near each other: such a cell of the disc is an eighth wide at most.
+                let spread = (0..rays as usize).filter(|&at| entries[at].number >= 256).map(|at| {
+                    let (a, b) = (entries[at].direction, entries[usize::from(partners[at])].direction);
+                    (a - b).truncate().length()
+                });
+                assert!(spread.fold(0.0, f32::max) < 0.25);
             }
         }
     }
