@@ -5,7 +5,7 @@ mod support;
 use ember_ridge_core::bake::{KeptTiles, Plan, Unwatched, run};
 use ember_ridge_core::glam::{Vec3, vec3};
 use ember_ridge_core::maps::MapSettings;
-use ember_ridge_core::pairs::Pairing;
+use ember_ridge_core::pairs::{HandPair, Pairing};
 use ember_ridge_core::reach::{
     Axis, Brush, LowSurface, MarkKind, PartReach, ReachField, ReachSide, Stroke, envelope_marks,
 };
@@ -479,4 +479,32 @@ fn needles_tell_hits_misses_back_faces_and_wrong_parts() {
     all.pairing = Pairing::Names;
     let found = bake_scene(&all, &scene, 1, &Unwatched).expect("whole").report.findings;
     assert!(!found.iter().any(|f| f.kind == FindingKind::WrongPartHits), "paired by name each sees its own");
+}
+
+#[test]
+fn a_changed_pair_has_its_own_part_fitted_again_and_no_other() {
+    // Four boxes in a row under four balls; the last ball is lent to the third box, then taken back.
+    let at = |i: usize| vec3(3.0 * i as f32, 0.0, 0.0);
+    let names = ["one", "two", "three", "four"];
+    let lows: Vec<Mesh> = (0..4).map(|i| moved(&cube(names[i], 0.5), at(i))).collect();
+    let highs: Vec<Mesh> = (0..4).map(|i| moved(&ball(names[i], 0.6 + 0.03 * i as f32, 40), at(i))).collect();
+    let (lows, highs): (Vec<&Mesh>, Vec<&Mesh>) = (lows.iter().collect(), highs.iter().collect());
+    let fresh = || BakeScene::new(&lows, &highs, None).expect("no cage");
+    let mut recipe = recipe(32, 1, (0.3, 0.3), maps(&["normal"]));
+    let fit = |scene: &BakeScene, recipe: &Recipe| {
+        scene.fit(&scene.pairs(recipe.pair_rules()), BackFaces::Skip, &never).expect("nobody stops it")
+    };
+    let scene = fresh();
+    assert_eq!(fit(&scene, &recipe).kept_parts, 0, "nothing was there before");
+    recipe.hand_pairs = vec![HandPair { high: "four".into(), low: vec!["three".into(), "four".into()] }];
+    let (after, anew) = (fit(&scene, &recipe), fit(&fresh(), &recipe));
+    // What is walls to one another changed for the two that share a ball.
+    assert_eq!((after.kept_parts, anew.kept_parts), (2, 0));
+    assert!(after.out == anew.out && after.inward == anew.inward, "as fitted from nothing");
+    assert_eq!((after.report, after.uniform), (anew.report, anew.uniform));
+    assert_eq!(after.probes.len(), anew.probes.len());
+    // Another rule for back faces is another question to every part.
+    let pairs = scene.pairs(recipe.pair_rules());
+    let both_sides = scene.fit(&pairs, BackFaces::Keep, &never).expect("nobody stops it");
+    assert_eq!(both_sides.kept_parts, 0);
 }

@@ -1,14 +1,19 @@
 //! Reaches fitted to the sculpt, point by point. Probes ask for distances and set limits at places inside triangles; distances
 //! stand at corners and run straight between them. The system of inequalities is solved by projecting onto one after the other
 //! (Agmon, "The relaxation method for linear inequalities", 1954), in the order of the probes, so that the same meshes give
-//! the same fit. What is asked for goes before what limits; both are told.
+//! the same fit. What is asked for goes before what limits; both are told. Each part is fitted by itself, so that a change of what one
+//! part may hit leaves the others as they were.
 
 use super::Direction;
 use super::points::ReachPoints;
-use super::probes::{Probe, ProbeScene, Wall, probe};
+use super::probes::{EarlierProbes, PartAsks, Probe, ProbeScene, Wall, probe};
+use super::relax::Side;
 use crate::stop::{Stop, Stopped};
+use crate::trace::BackFaces;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
+use std::ops::Range;
+use std::sync::Arc;
 use ts_rs::TS;
 
 /// One pair of numbers for the whole asset, and how well they fit the points that were probed.
@@ -62,6 +67,10 @@ pub struct Fit {
     pub uniform: SuggestedReach,
     /// What was probed, for looking where an envelope falls short.
     pub probes: Vec<Probe>,
+    /// Parts that an earlier fit had fitted alike: nothing was probed or solved for them.
+    pub kept_parts: usize,
+    asks: Vec<PartAsks>,
+    back_faces: BackFaces,
 }
 
 /// Room left beyond the measured distance: a share of it, and a share of the diagonal. Probes do not see what lies between them.
@@ -71,9 +80,6 @@ const ROOM_OF_DIAGONAL: f32 = 0.004;
 const SHORT_OF_HARM: f32 = 0.92;
 /// Without need, the envelope keeps to its half of a gap.
 const HALF: f32 = 0.45;
-const SWEEPS: usize = 16;
-const TIGHTEN: usize = 4;
-const ROUNDS: usize = 3;
 /// Share of probes that the uniform reach must cover, and its room and least.
 const COVER: f64 = 0.9995;
 const UNIFORM_ROOM: f32 = 1.2;
@@ -82,12 +88,12 @@ const MOST_SPOTS: usize = 300;
 
 /// What a probe asks of one side: at least `want`, and no more than `most` if it can be helped.
 #[derive(Clone, Copy)]
-struct Bound {
+pub(super) struct Bound {
     /// What is needed for the ray to begin (or end) beyond the surface, and where it begins to do harm.
-    need: f32,
-    harm: f32,
-    want: f32,
-    most: f32,
+    pub need: f32,
+    pub harm: f32,
+    pub want: f32,
+    pub most: f32,
     /// The room that was asked for was cut by this wall.
     cut: Option<Wall>,
 }
@@ -102,12 +108,17 @@ fn bound(need: Option<f32>, room: f32, wall: Option<Wall>, harm: f32) -> Bound {
     Bound { need, harm, want, most, cut: wall.filter(|_| want < wished * 0.999) }
 }
 
-/// Fits reaches to the sculpt.
+/// Fits reaches to the sculpt. Parts that ask what they did in one of the `earlier` fits of the same meshes are taken over from it.
 ///
 /// # Errors
 /// [`Stopped`] when `stop` asked for it.
-pub fn fit_reach(scene: &ProbeScene, points: &ReachPoints, stop: Stop) -> Result<Fit, Stopped> {
-    let probes = probe(scene, stop)?;
+pub fn fit_reach(scene: &ProbeScene, points: &ReachPoints, earlier: &[Arc<Fit>], stop: Stop) -> Result<Fit, Stopped> {
+    let asks = PartAsks::of(scene);
+    let alike = |fit: &&Arc<Fit>| fit.asks.iter().zip(&asks).filter(|(was, is)| was == is).count();
+    let before = earlier.iter().filter(|fit| fit.back_faces == scene.back_faces).max_by_key(alike);
+    let kept = |part: usize| before.is_some_and(|fit| fit.asks[part] == asks[part]);
+    let probed = before.map(|fit| EarlierProbes { probes: &fit.probes, kept: &kept });
+    let probes = probe(scene, &asks, probed, stop)?;
     let diagonal = scene.low.mesh.diagonal();
     let room = diagonal * ROOM_OF_DIAGONAL;
     let out_bounds: Vec<Bound> = probes.iter().map(|p| bound(p.outside, room, p.wall_out, p.harm)).collect();
@@ -118,228 +129,31 @@ pub fn fit_reach(scene: &ProbeScene, points: &ReachPoints, stop: Stop) -> Result
             bound(p.inside, room, p.wall_in, wall)
         })
         .collect();
-    let (out, inward) =
-        rayon::join(|| solve(&probes, &out_bounds, points, stop), || solve(&probes, &in_bounds, points, stop));
+    let solve = |(part, triangles): (usize, &Range<u32>)| -> [Vec<f32>; 2] {
+        let own = points.of_triangles(triangles);
+        if let Some(fit) = before.filter(|_| kept(part)) {
+            return [fit.out[own.clone()].to_vec(), fit.inward[own].to_vec()];
+        }
+        let side = |bounds: &[Bound]| Side::new(&probes, bounds, points, triangles.clone(), stop).solve();
+        let (out, inward) = rayon::join(|| side(&out_bounds), || side(&in_bounds));
+        [out, inward]
+    };
+    let triangles: Vec<Range<u32>> = scene.low.mesh.parts.iter().map(|part| part.triangles.clone()).collect();
+    let solved: Vec<[Vec<f32>; 2]> = triangles.par_iter().enumerate().map(solve).collect();
     if stop() {
         return Err(Stopped);
     }
+    let (mut out, mut inward) = (vec![0.0; points.count], vec![0.0; points.count]);
+    for (own, [part_out, part_in]) in triangles.iter().map(|t| points.of_triangles(t)).zip(solved) {
+        out[own.clone()].copy_from_slice(&part_out);
+        inward[own].copy_from_slice(&part_in);
+    }
     let (report, spots) = account(scene, &probes, points, (&out, &out_bounds), (&inward, &in_bounds));
-    Ok(Fit { uniform: uniform(&probes, diagonal), out, inward, report, spots, probes })
+    let kept_parts = (0..asks.len()).filter(|&part| kept(part)).count();
+    let uniform = uniform(&probes, diagonal);
+    let back_faces = scene.back_faces;
+    Ok(Fit { uniform, out, inward, report, spots, probes, kept_parts, asks, back_faces })
 }
-
-fn weights(probe: &Probe) -> [f32; 3] {
-    [1.0 - probe.at.v - probe.at.w, probe.at.v, probe.at.w]
-}
-
-fn value(probe: &Probe, corners: &[u32; 3], values: &[f32]) -> f32 {
-    probe.at.between(corners.map(|p| values[p as usize]))
-}
-
-/// Moves a triangle's corners so that the value at the probe changes by `by`, as little as can be, and no corner above its limit.
-fn shift(probe: &Probe, corners: &[u32; 3], values: &mut [f32], by: f32, limits: &[f32]) {
-    let weights = weights(probe);
-    let length: f32 = weights.iter().map(|w| w * w).sum();
-    for (&corner, weight) in corners.iter().zip(weights) {
-        let slot = &mut values[corner as usize];
-        let limit = limits[corner as usize].max(*slot);
-        *slot = (*slot + by * weight / length).clamp(0.0, limit);
-    }
-}
-
-/// One side's problem: what is asked for, at places inside triangles, of values at their corners.
-struct Problem<'a> {
-    probes: &'a [Probe],
-    bounds: &'a [Bound],
-    points: &'a ReachPoints,
-    /// The most that any probe around a point asks for: with that at every corner all are content.
-    limits: Vec<f32>,
-    /// Probes of triangle `t`: `starts[t]..starts[t + 1]`.
-    starts: Vec<u32>,
-    /// Triangles around point `p`: `around[around_starts[p]..around_starts[p + 1]]`.
-    around_starts: Vec<u32>,
-    around: Vec<u32>,
-    /// Once it says so, values are left as they are.
-    stop: Stop<'a>,
-}
-
-impl<'a> Problem<'a> {
-    fn new(probes: &'a [Probe], bounds: &'a [Bound], points: &'a ReachPoints, stop: Stop<'a>) -> Problem<'a> {
-        let triangles = points.of.len() as u32;
-        let starts = (0..=triangles).map(|t| probes.partition_point(|p| p.at.triangle < t) as u32).collect();
-        let mut pairs: Vec<(u32, u32)> =
-            points.of.iter().enumerate().flat_map(|(t, c)| c.map(|p| (p, t as u32))).collect();
-        pairs.sort_unstable();
-        pairs.dedup();
-        let around_starts = (0..=points.count as u32).map(|p| pairs.partition_point(|(a, _)| *a < p) as u32).collect();
-        let around = pairs.into_iter().map(|(_, t)| t).collect();
-        let mut limits = vec![0.0f32; points.count];
-        for (probe, bound) in probes.iter().zip(bounds) {
-            for p in points.of[probe.at.triangle as usize] {
-                limits[p as usize] = limits[p as usize].max(bound.want);
-            }
-        }
-        Problem { probes, bounds, points, limits, starts, around_starts, around, stop }
-    }
-
-    fn raise(&self, values: &mut [f32]) {
-        for _ in 0..SWEEPS {
-            let mut still = true;
-            for (probe, bound) in self.probes.iter().zip(self.bounds) {
-                let corners = &self.points.of[probe.at.triangle as usize];
-                let short = bound.want - value(probe, corners, values);
-                if short > bound.want * 1e-3 {
-                    shift(probe, corners, values, short, &self.limits);
-                    still = false;
-                }
-            }
-            if still || (self.stop)() {
-                break;
-            }
-        }
-    }
-
-    fn lower(&self, values: &mut [f32]) {
-        for (probe, bound) in self.probes.iter().zip(self.bounds).filter(|(_, b)| b.most.is_finite()) {
-            let corners = &self.points.of[probe.at.triangle as usize];
-            let over = value(probe, corners, values) - bound.most;
-            if over > 0.0 {
-                shift(probe, corners, values, -over, &self.limits);
-            }
-        }
-    }
-
-    /// Lets each point down as far as the probes around it allow, half of the way at a time: no more than is needed.
-    fn tighten(&self, values: &mut [f32]) {
-        for _ in 0..TIGHTEN {
-            if (self.stop)() {
-                return;
-            }
-            for point in 0..self.points.count as u32 {
-                let mut least = 0.0f32;
-                for &t in self.around(point) {
-                    let corners = &self.points.of[t as usize];
-                    for i in self.starts[t as usize] as usize..self.starts[t as usize + 1] as usize {
-                        let probe = &self.probes[i];
-                        let weight: f32 =
-                            weights(probe).iter().zip(corners).filter(|(_, p)| **p == point).map(|(w, _)| *w).sum();
-                        let spare = value(probe, corners, values) - self.bounds[i].want;
-                        // What is short already is not made shorter; what hardly leans on this point has no say.
-                        if weight > 0.02 {
-                            least = least.max(values[point as usize] - spare.max(0.0) / weight);
-                        }
-                    }
-                }
-                let slot = &mut values[point as usize];
-                *slot = (*slot + least.min(*slot)) * 0.5;
-            }
-        }
-    }
-
-    /// Probes of a triangle whose rays would fail: miss their surface, or begin where it does harm.
-    fn failing_of(&self, triangle: u32, values: &[f32]) -> usize {
-        let own = self.starts[triangle as usize] as usize..self.starts[triangle as usize + 1] as usize;
-        let corners = &self.points.of[triangle as usize];
-        own.filter(|&i| {
-            let here = value(&self.probes[i], corners, values);
-            here < self.bounds[i].need || here > self.bounds[i].harm
-        })
-        .count()
-    }
-
-    fn around(&self, point: u32) -> &[u32] {
-        &self.around[self.around_starts[point as usize] as usize..self.around_starts[point as usize + 1] as usize]
-    }
-
-    fn failing(&self, values: &[f32]) -> usize {
-        (0..self.points.of.len() as u32).into_par_iter().with_min_len(1024).map(|t| self.failing_of(t, values)).sum()
-    }
-
-    /// The same where all values are one.
-    fn failing_with(&self, one: f32) -> usize {
-        self.bounds.iter().filter(|bound| one < bound.need || one > bound.harm).count()
-    }
-
-    /// Where probes still fail, the points around them try other values, one after the other, as long as that helps.
-    fn polish(&self, values: &mut [f32]) {
-        for _ in 0..POLISH {
-            if (self.stop)() {
-                return;
-            }
-            let failing = (0..self.points.of.len() as u32).filter(|&t| self.failing_of(t, values) > 0);
-            let mut open: Vec<u32> = failing.flat_map(|t| self.points.of[t as usize]).collect();
-            open.sort_unstable();
-            open.dedup();
-            let mut helped = false;
-            for point in open {
-                let slot = point as usize;
-                let count =
-                    |values: &[f32]| self.around(point).iter().map(|&t| self.failing_of(t, values)).sum::<usize>();
-                let (was, mut least) = (values[slot], count(values));
-                let mut best = was;
-                for factor in TRIES {
-                    values[slot] = was * factor;
-                    let failing = count(values);
-                    if failing < least {
-                        (least, best) = (failing, values[slot]);
-                    }
-                }
-                values[slot] = best;
-                helped |= best != was;
-            }
-            if !helped {
-                return;
-            }
-        }
-    }
-}
-
-/// Rounds of polishing, and what a point's value is multiplied with in each.
-const POLISH: usize = 12;
-const TRIES: [f32; 10] = [0.0, 0.35, 0.6, 0.8, 0.93, 1.07, 1.2, 1.5, 2.2, 4.0];
-
-fn solve(probes: &[Probe], bounds: &[Bound], points: &ReachPoints, stop: Stop) -> Vec<f32> {
-    let problem = Problem::new(probes, bounds, points, stop);
-    let mut values = vec![0.0f32; points.count];
-    problem.raise(&mut values);
-    problem.tighten(&mut values);
-    // A steep fall from one point to the next is made gentler, upward only.
-    for _ in 0..2 {
-        values = (0..points.count).map(|p| values[p].max(0.5 * points.mean_around(&values, p))).collect();
-    }
-    let mut best = (problem.failing(&values), values.clone());
-    let mut keep = |values: &[f32]| {
-        let failing = problem.failing(values);
-        if failing < best.0 {
-            best = (failing, values.to_vec());
-        }
-    };
-    for _ in 0..ROUNDS {
-        problem.lower(&mut values);
-        keep(&values);
-        problem.raise(&mut values);
-        keep(&values);
-    }
-    // No fit is worse than one number for all.
-    let most = bounds.iter().map(|b| b.need).fold(0.0, f32::max);
-    for step in 0..UNIFORM_STEPS {
-        if stop() {
-            break;
-        }
-        let one = most * (step as f32 + 0.5) / UNIFORM_STEPS as f32 * 1.1;
-        let failing = problem.failing_with(one);
-        if failing < best.0 {
-            best = (failing, vec![one; points.count]);
-        }
-    }
-    let (failing, mut values) = best;
-    if failing > 0 {
-        problem.polish(&mut values);
-    }
-    values
-}
-
-/// Single numbers that are tried beside the fit.
-const UNIFORM_STEPS: usize = 24;
 
 fn account(
     scene: &ProbeScene,
@@ -355,7 +169,9 @@ fn account(
         let corners = &points.of[probe.at.triangle as usize];
         let has = probe.outside.is_some() || probe.inside.is_some();
         near += usize::from(has);
-        let holds = |need: Option<f32>, values: &[f32]| need.is_none_or(|n| value(probe, corners, values) >= n);
+        let holds = |need: Option<f32>, values: &[f32]| {
+            need.is_none_or(|n| probe.at.between(corners.map(|p| values[p as usize])) >= n)
+        };
         let within = holds(probe.outside, out) && holds(probe.inside, inward);
         let cut = out_bounds[i].cut.or(in_bounds[i].cut);
         let why = match (has && !within, cut) {

@@ -8,6 +8,7 @@ mod fit;
 mod plumb;
 mod points;
 mod probes;
+mod relax;
 mod settings;
 mod shortfall;
 mod strokes;

@@ -3,6 +3,7 @@
 
 use crate::mesh::Mesh;
 use rustc_hash::FxHashMap;
+use std::ops::Range;
 
 /// Points of a low-poly, and which point each corner of each triangle is.
 pub struct ReachPoints {
@@ -42,13 +43,20 @@ impl ReachPoints {
         &self.next[self.starts[point] as usize..self.starts[point + 1] as usize]
     }
 
-    /// Mean of the values around a point; its own where it stands alone.
-    pub fn mean_around(&self, values: &[f32], point: usize) -> f32 {
-        let next = self.next_to(point);
-        if next.is_empty() {
-            return values[point];
+    /// The points of a part, by its triangles: points are numbered as triangles first have them, so they are a run.
+    pub fn of_triangles(&self, triangles: &Range<u32>) -> Range<usize> {
+        let corners = || self.of[triangles.start as usize..triangles.end as usize].iter().flatten();
+        match (corners().min(), corners().max()) {
+            (Some(first), Some(last)) => *first as usize..*last as usize + 1,
+            _ => 0..0,
         }
-        next.iter().map(|&n| values[n as usize]).sum::<f32>() / next.len() as f32
+    }
+
+    /// Mean of the values around a point; its own where it stands alone. `values[0]` is that of point `first`.
+    pub fn mean_around(&self, values: &[f32], first: usize, point: usize) -> f32 {
+        let next = self.next_to(point);
+        let sum: f32 = next.iter().map(|&n| values[n as usize - first]).sum();
+        if next.is_empty() { values[point - first] } else { sum / next.len() as f32 }
     }
 
     /// Values of points as values of corners.

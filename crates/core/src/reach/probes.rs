@@ -54,6 +54,8 @@ const FURTHEST: f32 = 0.2;
 const LEAST_PROBES: usize = 120_000;
 const MOST_PROBES: usize = 600_000;
 const A_TRIANGLE: usize = 3;
+/// Points that a thread takes at a time.
+const CHUNK: usize = 1024;
 /// A wall this near, as a share of the diagonal, is the surface the ray left.
 const NEAREST_WALL: f32 = 2e-4;
 /// How much of the way to a wall is looked along.
@@ -91,6 +93,29 @@ pub fn spread_points(low: &LowSurface, points: usize, a_triangle: usize, seed: u
     spread
 }
 
+/// What decides which surfaces the probes of a low part see.
+#[derive(Clone, Debug, PartialEq)]
+pub struct PartAsks {
+    /// Parts of the sculpt that belong to it.
+    sight: Sight,
+    /// Low parts that see some of them too.
+    rivals: Arc<Sight>,
+}
+
+impl PartAsks {
+    /// Of each low part.
+    pub fn of(scene: &ProbeScene) -> Vec<PartAsks> {
+        let rivals = rivals(scene.sights, scene.high_parts);
+        scene.sights.iter().zip(rivals).map(|(sight, rivals)| PartAsks { sight: sight.clone(), rivals }).collect()
+    }
+}
+
+/// Probes of the same low-poly, and which parts' still hold.
+pub struct EarlierProbes<'a> {
+    pub probes: &'a [Probe],
+    pub kept: &'a (dyn Fn(usize) -> bool + Sync),
+}
+
 /// By low part, the low parts whose sculpts its rays may hit too: their walls tell what belongs elsewhere.
 fn rivals(sights: &[Sight], high_parts: usize) -> Vec<Arc<Sight>> {
     // Low parts by the high parts they see, for those that see few; the others are asked one by one.
@@ -120,11 +145,16 @@ fn rivals(sights: &[Sight], high_parts: usize) -> Vec<Arc<Sight>> {
     sights.iter().map(|sight| known.entry(sight).or_insert_with(|| Arc::new(of(sight))).clone()).collect()
 }
 
-/// Probes the whole low-poly; the same meshes give the same probes.
+/// Probes the whole low-poly; the same meshes give the same probes, and those of parts that are kept are taken over.
 ///
 /// # Errors
 /// [`Stopped`] when `stop` asked for it.
-pub fn probe(scene: &ProbeScene, stop: Stop) -> Result<Vec<Probe>, Stopped> {
+pub fn probe(
+    scene: &ProbeScene,
+    asks: &[PartAsks],
+    earlier: Option<EarlierProbes>,
+    stop: Stop,
+) -> Result<Vec<Probe>, Stopped> {
     let triangles = scene.low.mesh.triangles.len();
     let each = if triangles * A_TRIANGLE > MOST_PROBES { 1 } else { A_TRIANGLE };
     let mut points = spread_points(scene.low, LEAST_PROBES, each, 0);
@@ -136,13 +166,25 @@ pub fn probe(scene: &ProbeScene, stop: Stop) -> Result<Vec<Probe>, Stopped> {
         }
         points.sort_by_key(|p| p.triangle);
     }
-    let rivals = rivals(scene.sights, scene.high_parts);
-    let of_chunk = |chunk: &[_]| if stop() { Err(Stopped) } else { Ok(probe_chunk(scene, &rivals, chunk)) };
-    let found: Vec<Vec<Probe>> = points.par_chunks(1024).map(of_chunk).collect::<Result<_, _>>()?;
-    Ok(found.concat())
+    let diagonal = scene.low.mesh.diagonal();
+    let of_chunk = |chunk: &[_]| if stop() { Err(Stopped) } else { Ok(probe_chunk(scene, asks, diagonal, chunk)) };
+    let Some(EarlierProbes { probes, kept }) = earlier else {
+        let found: Vec<Vec<Probe>> = points.par_chunks(CHUNK).map(of_chunk).collect::<Result<_, _>>()?;
+        return Ok(found.concat());
+    };
+    let parts = &scene.low.parts;
+    let is_kept: Vec<bool> = (0..asks.len()).map(kept).collect();
+    let of_kept = |point: &MeshPoint| is_kept[parts[point.triangle as usize] as usize];
+    let fresh: Vec<MeshPoint> = points.iter().filter(|point| !of_kept(point)).copied().collect();
+    let found: Vec<Vec<Probe>> = fresh.par_chunks(CHUNK).map(of_chunk).collect::<Result<_, _>>()?;
+    let mut found = found.into_iter().flatten();
+    // The same points in the same order were probed before.
+    let taken =
+        points.iter().zip(probes).map(|(point, probe)| if of_kept(point) { Some(*probe) } else { found.next() });
+    Ok(taken.flatten().collect())
 }
 
-fn probe_chunk(scene: &ProbeScene, rivals: &[Arc<Sight>], points: &[MeshPoint]) -> Vec<Probe> {
+fn probe_chunk(scene: &ProbeScene, asks: &[PartAsks], diagonal: f32, points: &[MeshPoint]) -> Vec<Probe> {
     let mut tools = (Packet::default(), Walk::default());
     let (mut seen, mut rival) = (SightMask::default(), SightMask::default());
     let mut found = Vec::with_capacity(points.len());
@@ -153,8 +195,10 @@ fn probe_chunk(scene: &ProbeScene, rivals: &[Arc<Sight>], points: &[MeshPoint]) 
         let run = points[at..].iter().take(LANES).take_while(|p| part_of(p.triangle) == part).count();
         let of = OfPart {
             part,
-            seen: seen.of(&scene.sights[part as usize], scene.high_parts),
-            rivals: rival.of(&rivals[part as usize], scene.low.mesh.parts.len()),
+            seen: seen.of(&asks[part as usize].sight, scene.high_parts),
+            rivals: rival.of(&asks[part as usize].rivals, scene.low.mesh.parts.len()),
+            far: diagonal * FURTHEST,
+            skin: diagonal * NEAREST_WALL,
         };
         probe_packet(scene, &of, &points[at..at + run], &mut tools, &mut found);
         at += run;
@@ -162,11 +206,14 @@ fn probe_chunk(scene: &ProbeScene, rivals: &[Arc<Sight>], points: &[MeshPoint]) 
     found
 }
 
-/// A low part, as masks: the parts of the sculpt it sees, and the low parts that see some of them too.
+/// A low part, as masks: the parts of the sculpt it sees, and the low parts that see some of them too; and lengths of the low-poly.
 struct OfPart<'a> {
     part: u32,
     seen: &'a [bool],
     rivals: &'a [bool],
+    /// How far is looked, and what is taken for the surface a ray left, scene units.
+    far: f32,
+    skin: f32,
 }
 
 fn probe_packet(
@@ -176,10 +223,8 @@ fn probe_packet(
     (packet, walk): &mut (Packet, Walk),
     found: &mut Vec<Probe>,
 ) {
-    let &OfPart { part, seen: allowed, rivals } = of;
+    let &OfPart { part, seen: allowed, rivals, far, skin } = of;
     let low = scene.low;
-    let far = low.mesh.diagonal() * FURTHEST;
-    let skin = low.mesh.diagonal() * NEAREST_WALL;
     let surface: Vec<_> = points.iter().map(|&at| low.point(at, Direction::Averaged)).collect();
     let fill = |packet: &mut Packet, ray: &dyn Fn(usize) -> RaySpan| {
         packet.clear();

@@ -94,7 +94,8 @@ fn paint_points(stroke: &Stroke, weights: &[(u32, f32)], points: &ReachPoints, t
     match stroke.brush {
         Brush::Smooth => {
             for _ in 0..SMOOTHING {
-                let means: Vec<f32> = weights.iter().map(|(p, _)| points.mean_around(to.values, *p as usize)).collect();
+                let means: Vec<f32> =
+                    weights.iter().map(|(p, _)| points.mean_around(to.values, 0, *p as usize)).collect();
                 for ((p, weight), mean) in weights.iter().zip(means) {
                     let slot = &mut to.values[*p as usize];
                     *slot += (mean - *slot) * weight;

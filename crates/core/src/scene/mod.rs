@@ -195,7 +195,7 @@ impl BakeScene {
             high_parts: self.high.parts.len(),
             back_faces,
         };
-        self.fits.get((pairs.sights.clone(), back_faces), || fit_reach(&scene, self.points(), stop))
+        self.fits.get((pairs.sights.clone(), back_faces), || fit_reach(&scene, self.points(), &self.fits.ready(), stop))
     }
 
     /// The reaches over these meshes.
