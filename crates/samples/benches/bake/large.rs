@@ -29,8 +29,8 @@ pub fn large() {
     // Few rays: they cost time, not memory.
     for map in &mut recipe.maps {
         match map {
-            MapSettings::Ao(settings) => settings.rays = 4,
-            MapSettings::Cavity(settings) => settings.rays = 4,
+            MapSettings::Ao(settings) => settings.rays = 4.into(),
+            MapSettings::Cavity(settings) => settings.rays = 4.into(),
             _ => {}
         }
     }

@@ -508,7 +508,7 @@ fn growth(stone: &Sample, scene: &BakeScene) {
     }
     for rays in [16, 64, 256] {
         let mut recipe = recipe(512, 1, &["ao"]);
-        recipe.maps = vec![MapSettings::Ao(AoSettings { rays, ..AoSettings::default() })];
+        recipe.maps = vec![MapSettings::Ao(AoSettings { rays: rays.into(), ..AoSettings::default() })];
         let (seconds, _) = bake(&recipe, scene, 2, 2);
         println!("occlusion rays {rays:>3}, 512: {seconds:.3} s");
     }
