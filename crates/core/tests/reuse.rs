@@ -112,6 +112,20 @@ fn kept_hits_are_not_traced_again_and_change_no_byte() {
     assert!(half.counts.kept_rays > all / 3 && half.counts.rays > all / 3, "{} kept of {all}", half.counts.kept_rays);
     check(&half, &recipe);
 
+    // Heights are along the averaged direction; where rays are plumb those are rays of their own, and kept too.
+    let mut plumb = recipe.clone();
+    plumb.direction = ember_ridge_core::reach::Direction::Plumb;
+    let of_heights = |found: &Whole| found.report.maps["displacement"].rays;
+    let of_plumb = Kept::default();
+    let first = with_hits(&plumb, &fresh(), &of_plumb);
+    assert!(first.counts.rays > 0 && of_heights(&first) > 0);
+    let again = with_hits(&plumb, &fresh(), &of_plumb);
+    assert_eq!((again.counts.rays, of_heights(&again)), (0, 0));
+    // The run before had traced the averaged ones.
+    let after = with_hits(&plumb, &fresh(), &kept);
+    assert_eq!((after.counts.rays > 0, of_heights(&after)), (true, 0));
+    assert!(again.maps == first.maps && after.maps == first.maps);
+
     // What is damaged is traced again.
     {
         let mut tiles = kept.0.lock().expect("no panic");

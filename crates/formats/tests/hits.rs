@@ -1,6 +1,7 @@
 //! The folder that keeps hits: what was kept comes back, what is damaged does not, and a file is whole or not there.
 
-use ember_ridge_formats::hits::{KEPT_HITS, KeptHits, Made};
+use ember_ridge_core::hits::HitStore;
+use ember_ridge_formats::hits::{HitShelf, KEPT_HITS, KeptHits, Made};
 use std::fs;
 
 #[test]
@@ -78,4 +79,63 @@ fn a_folder_without_hits_and_hits_of_another_version_are_named() {
     fs::create_dir(folder.path().join(KEPT_HITS)).expect("room");
     assert!(said(folder.path()).contains("no plain file"));
     assert!(KeptHits::open(None, None, None).expect("nothing to do").store().is_none());
+}
+
+#[test]
+fn a_shelf_keeps_what_was_used_last_within_its_room() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let folder = folder.path().join("hits");
+    // Bytes that do not compress: a tile takes what it holds.
+    let tile = |n: u8| {
+        let mut state = u64::from(n) + 1;
+        let noise = std::iter::repeat_with(move || {
+            state = state.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+            (state >> 56) as u8
+        });
+        ([n; 32], noise.take(10_000).collect::<Vec<u8>>())
+    };
+    let shelf = HitShelf::new(folder.clone(), 65_000);
+    assert_eq!(shelf.held(), 0);
+    // A run takes over what is there and keeps what it has to trace; how many were there.
+    let run = |tiles: std::ops::Range<u8>| {
+        // Times of files tell which was used last.
+        std::thread::sleep(std::time::Duration::from_millis(20));
+        let hits = shelf.run().expect("it can be written");
+        let mut there = 0;
+        for (key, bytes) in tiles.map(tile) {
+            match hits.fetch(&key) {
+                Some(found) => there += usize::from(found == bytes),
+                None => hits.keep(&key, &bytes),
+            }
+        }
+        hits.finish().expect("room");
+        there
+    };
+    assert_eq!(run(0..2), 0);
+    assert_eq!(run(0..4), 2, "the first two are there, the others are kept beside them");
+    assert_eq!(run(0..4), 4);
+    assert!((40_000..42_000).contains(&shelf.held()), "no tile is kept twice: {}", shelf.held());
+    // Two of the older file are used again, so that the other file is the one to go.
+    assert_eq!(run(0..2), 2);
+    assert_eq!(run(10..14), 0);
+    assert!(shelf.held() <= 65_000);
+    assert_eq!((run(0..2), run(10..14)), (2, 4));
+    // A file with a damaged tile goes, and its tiles are kept anew by the next run that needs them.
+    let files = || fs::read_dir(&folder).expect("a folder").map(|f| f.expect("a file").path()).collect::<Vec<_>>();
+    for path in files() {
+        let mut bytes = fs::read(&path).expect("a file");
+        bytes[5_000] ^= 0x10;
+        fs::write(&path, bytes).expect("room");
+    }
+    assert_eq!(run(0..2), 1);
+    assert_eq!((run(0..2), run(0..2)), (0, 2));
+    // No room at all: nothing is kept, and what was goes.
+    shelf.set_most(0);
+    assert_eq!((shelf.held(), run(0..2), shelf.held(), files().len()), (0, 0, 0, 0));
+    // A run that was stopped leaves nothing.
+    shelf.set_most(65_000);
+    let stopped = shelf.run().expect("it can be written");
+    stopped.keep(&tile(0).0, &tile(0).1);
+    drop(stopped);
+    assert_eq!((shelf.held(), files().len()), (0, 0));
 }

@@ -241,6 +241,17 @@ pub struct Freed {
     pub bytes: u64,
 }
 
+/// What the primary rays of finals hit, kept on the disk so that later bakes need not trace them.
+#[derive(Debug, Serialize, TS)]
+pub struct KeptHitsView {
+    /// Bytes that are kept.
+    #[ts(type = "number")]
+    pub held: u64,
+    /// Bytes that may be kept.
+    #[ts(type = "number")]
+    pub most: u64,
+}
+
 #[derive(Debug, Deserialize, TS)]
 pub struct RunOrder {
     pub kind: RunKind,

@@ -5,7 +5,9 @@ use crate::fault::{Fault, Result, aside};
 use crate::keep::{Baked, keep_maps, map_key};
 use crate::{App, locked};
 use ember_ridge_core::bake::{Canvas, Ended, Plan, PlanFault, Preview, Watch, run_into};
+use ember_ridge_core::hits::HitStore;
 use ember_ridge_formats::files::spool_for;
+use ember_ridge_formats::hits::ShelfRun;
 use ember_ridge_store::{Naming, Run, RunKind, RunStatus};
 use rocket::http::Status;
 use std::collections::{HashMap, VecDeque};
@@ -220,12 +222,16 @@ fn bake(app: &App, job: &Run, running: &Running) -> Result<Option<(Baked, Naming
         Err(fault) => return Err(Fault::unusable(fault.to_string())),
     };
     let spool = spool_for(plan.spool_bytes(), app.store.blobs.folder())?;
-    let outcome = match run_into(&plan, 0, &watch, spool, None) {
+    // Hits only save work: a folder that cannot be written is no reason not to bake.
+    let hits = if job.line.kind == RunKind::Final { app.hits.run().ok() } else { None };
+    let store = hits.as_ref().map(|hits| hits as &dyn HitStore);
+    let outcome = match run_into(&plan, 0, &watch, spool, store) {
         Ok(outcome) => outcome,
         Err(Ended::Stopped) => return Ok(None),
         Err(fault @ Ended::Spool(_)) => return Err(Fault::new(Status::InsufficientStorage, fault.to_string())),
     };
     watch.send("writing", 1.0, None);
+    let _ = hits.map(ShelfRun::finish);
     let naming = tokio::runtime::Handle::current().block_on(app.store.naming());
     let kept = keep_maps(app, outcome, &|| watch.stopped())?;
     Ok((!watch.stopped()).then_some((kept, naming)))

@@ -16,6 +16,7 @@ mod upload;
 pub use fault::Problem;
 pub use memory::default_budget;
 
+use ember_ridge_formats::hits::HitShelf;
 use ember_ridge_store::Store;
 use rocket::config::{Config, LogLevel, Shutdown};
 use rocket::data::{Limits, ToByteUnit};
@@ -48,6 +49,8 @@ pub struct App {
     pub(crate) store: Store,
     pub(crate) memory: memory::Memory,
     pub(crate) jobs: jobs::Jobs,
+    /// What the rays of finals hit, kept on the disk.
+    pub(crate) hits: HitShelf,
     /// Held while a file that was sent is read.
     pub(crate) reading: Mutex<()>,
     /// Turns at changing an asset, by its number: edits of one are made one after the other.
@@ -74,9 +77,11 @@ pub struct Ready {
 /// A data folder that cannot be used.
 pub async fn prepare(settings: &Settings) -> anyhow::Result<Ready> {
     let store = Store::open(&settings.data).await?;
+    let most_hits = store.setting(routes::HITS_SETTING).await?.unwrap_or(routes::MOST_HITS);
     let app = Arc::new(App {
         jobs: jobs::Jobs::new(Instant::now()),
         memory: memory::Memory::new(settings.memory),
+        hits: HitShelf::new(settings.data.join("hits"), most_hits),
         reading: Mutex::default(),
         turns: Mutex::default(),
         store,

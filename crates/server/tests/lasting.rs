@@ -382,3 +382,36 @@ fn grid(name: &str, n: usize, slope: f32) -> Vec<u8> {
     }
     text.into_bytes()
 }
+
+#[rocket::async_test]
+async fn finals_keep_their_hits_within_what_the_user_allows() {
+    let data = tempfile::tempdir().expect("a folder");
+    let client = with_square(data.path()).await;
+    revise(&client, |r| r["sheet"]["size"] = json!(64)).await;
+    let first = baked(&client, "final").await;
+    assert_eq!(first["report"]["kept_rays"], 0);
+    let (_, hits) = get(&client, "/api/hits").await;
+    assert!(hits["held"].as_u64().is_some_and(|held| held > 0), "{hits}");
+    assert_eq!(hits["most"], json!(4_000_000_000u64));
+    // Another setting of a map: all rays are there, on a server that has just been started too.
+    let rays = first["report"]["rays"].as_u64().expect("a number");
+    revise(&client, |r| r["maps"][0]["y"] = json!("-")).await;
+    drop(client);
+    let client = support::client(data.path()).await;
+    let second = baked(&client, "final").await;
+    let kept = second["report"]["kept_rays"].as_u64().expect("a number");
+    assert!(kept > 0 && second["report"]["rays"].as_u64() == Some(rays - kept), "{kept} of {rays}");
+    // No room: they go, and the next run casts its rays. The setting outlives the server.
+    let set = |most: &str| client.put(format!("/api/hits?most={most}")).header(host());
+    let (status, hits) = answer(set("0").dispatch().await).await;
+    assert_eq!((status, hits), (Status::Ok, json!({ "held": 0, "most": 0 })));
+    for nonsense in ["-1", "x", "99999999999999999999", "9007199254740993"] {
+        let (status, problem) = answer(set(nonsense).dispatch().await).await;
+        assert!(status.code >= 400 && problem["error"].is_string(), "{nonsense}: {status}");
+    }
+    drop(client);
+    let client = support::client(data.path()).await;
+    assert_eq!(get(&client, "/api/hits").await.1["most"], 0);
+    revise(&client, |r| r["maps"][0]["y"] = json!("+")).await;
+    assert_eq!(baked(&client, "final").await["report"]["kept_rays"], 0);
+}

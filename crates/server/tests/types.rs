@@ -140,6 +140,7 @@ fn the_pages_types_are_the_servers() {
         Change,
         Conflict,
         Freed,
+        KeptHitsView,
         About,
         Revision,
         RunOrder,

@@ -114,6 +114,27 @@ impl Store {
         Ok(store)
     }
 
+    /// A setting of the whole program; None when it was never set.
+    ///
+    /// # Errors
+    /// A database that does not answer, or a value of another type.
+    pub async fn setting<T: DeserializeOwned>(&self, name: &str) -> Result<Option<T>> {
+        let found =
+            sqlx::query("SELECT value FROM settings WHERE name = ?").bind(name).fetch_optional(&self.pool).await?;
+        found.map(|row| from_json(&format!("the setting {name}"), row.get("value"))).transpose()
+    }
+
+    /// Sets a setting of the whole program.
+    ///
+    /// # Errors
+    /// A database that cannot be written.
+    pub async fn set_setting(&self, name: &str, value: &(impl Serialize + Sync)) -> Result<()> {
+        let query =
+            "INSERT INTO settings (name, value) VALUES (?, ?) ON CONFLICT (name) DO UPDATE SET value = excluded.value";
+        sqlx::query(query).bind(name).bind(to_json(value)).execute(&self.pool).await?;
+        Ok(())
+    }
+
     /// Keeps the collector away from here until a row names what is stored now.
     pub async fn naming(&self) -> Naming {
         Naming { _guard: self.naming.clone().read_owned().await }

@@ -35,6 +35,7 @@ export function useEvents() {
           client.invalidateQueries({ queryKey: ["assets"] });
           client.invalidateQueries({ queryKey: ["asset"] });
           client.invalidateQueries({ queryKey: ["run"] });
+          client.invalidateQueries({ queryKey: ["hits"] });
         }
         opened = true;
         return;
@@ -45,6 +46,7 @@ export function useEvents() {
         set({ progress: event });
       } else if (event.event === "ended") {
         if (progress?.run === event.run) set({ progress: null });
+        client.invalidateQueries({ queryKey: ["hits"] });
       } else if (event.event === "intake") {
         set({ intake: { ...useStore.getState().intake, [event.file]: event.stage } });
       } else {

@@ -23,6 +23,20 @@ export function useMaps() {
   return useQuery({ queryKey: ["maps"], queryFn: api.maps, staleTime: Number.POSITIVE_INFINITY });
 }
 
+/** What is kept of finals' hits, and how to set the most that may be. */
+export function useKeptHits() {
+  const client = useQueryClient();
+  const kept = useQuery({ queryKey: ["hits"], queryFn: api.hits }).data;
+  const setMost = async (most: number) => {
+    try {
+      client.setQueryData(["hits"], await api.keepHits(most));
+    } catch (fault) {
+      toast.error(fault instanceof RequestFailed ? fault.message : String(fault));
+    }
+  };
+  return { kept, setMost };
+}
+
 /** A map's name as it is shown. */
 export function useMapLabels(): (id: string) => string {
   const maps = useMaps().data;

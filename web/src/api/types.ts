@@ -735,6 +735,16 @@ theirs: unknown, };
 
 export type Freed = { bytes: number, };
 
+export type KeptHitsView = { 
+/**
+ * Bytes that are kept.
+ */
+held: number, 
+/**
+ * Bytes that may be kept.
+ */
+most: number, };
+
 export type About = { version: string, 
 /**
  * Bytes held in memory between requests, measured now, and the most that may be.

@@ -3,6 +3,7 @@ import { Square } from "lucide-react";
 import { type ShownRun, useActions, useAsset, useRecipe, useShownRun } from "../api/queries";
 import { useStore } from "../state";
 import { Button, count, Row, Section, Segment, StopHead, seconds } from "../ui/parts";
+import { KeptHits } from "./kept-hits";
 
 const PROOF_SIZES = ["256", "512", "1024"] as const;
 
@@ -49,6 +50,7 @@ export function BakeStop() {
           <span className="num">{recipe.sheet.samples}</span>{" "}
           {recipe.sheet.samples === 1 ? "sample" : "samples"} per texel, {recipe.sheet.depth} bit
         </p>
+        <KeptHits />
         <Button className="mt-2 w-full" disabled={missing !== null} onClick={() => bake("final")}>
           Bake the final, {recipe.sheet.size} <kbd className="num opacity-70">Shift B</kbd>
         </Button>
@@ -141,6 +143,7 @@ function Costs({ run }: { run: ShownRun }) {
       <p className="mt-1.5 text-xs text-ink-3">
         {count(report.rays)} rays, {(report.rays / Math.max(1e-9, report.seconds) / 1e6).toFixed(1)} million a
         second.
+        {report.kept_rays > 0 && ` ${count(report.kept_rays)} more were taken over from earlier bakes.`}
       </p>
       {maps.map(([id, map]) => {
         const mean = map.mean_rays;

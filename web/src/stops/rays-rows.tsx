@@ -44,7 +44,7 @@ export function RaysRows({ value, onChange }: { value: Rays; onChange: (rays: Ra
         <>
           <Row
             label="Error"
-            hint="Standard error of a texel, of full range 1. 0.01 is about two steps of 8 bits."
+            hint="Standard error of a texel, of full range 1. 0.01 is two to three steps of an 8-bit file."
           >
             <NumberField
               label="Error"

@@ -190,7 +190,7 @@ impl Shared<'_> {
             Some(Asked { request, wanted: before.as_ref().map(|(_, wanted)| wanted.as_slice()) })
         });
         let asked: Vec<Asked> = asks.collect();
-        let mut work = TileWork::new(&plan.rays, &hits, &asked, scratch);
+        let mut work = TileWork::new(&plan.rays, &hits, &asked, self.hits, scratch);
         let mut values = Vec::new();
         for (map, planned) in plan.maps.iter().enumerate() {
             let Ok(task) = &planned.work else { continue };

@@ -81,9 +81,7 @@ impl TileHits {
             return hits;
         }
         let courses = plan.field.courses(&plan.scene.low, &hits.samples.places);
-        let store = source.store.map(|store| (store, key_of(plan, &hits, &courses)));
-        let packed = store.as_ref().and_then(|(store, key)| store.fetch(key));
-        if packed.is_some_and(|bytes| hits.unpack(&bytes, plan.scene.high.triangles.len())) {
+        if hits.fetch(plan, &courses, source.store) {
             hits.kept_rays = courses.len() as u64;
         } else {
             hits.curve_order(&mut scratch.order);
@@ -92,9 +90,7 @@ impl TileHits {
             }
             hits.rays = hits.trace_samples(plan, &courses, scratch);
         }
-        if let Some((store, key)) = store.as_ref().filter(|(store, _)| store.keeps()) {
-            store.keep(key, &hits.pack());
-        }
+        hits.keep(plan, &courses, source.store);
         hits.courses = courses;
         hits
     }
@@ -148,10 +144,13 @@ impl TileHits {
     }
 
     /// The same samples traced along the averaged direction without a cage. Hits of rays that ran so already are taken over.
-    pub fn traced_averaged(&self, plan: &RayPlan, scratch: &mut Scratch) -> TileHits {
+    pub fn traced_averaged(&self, plan: &RayPlan, store: Option<&dyn HitStore>, scratch: &mut Scratch) -> TileHits {
         let mut hits = TileHits::untraced(self.sheet, self.tile, self.samples.clone());
         let averaged = |at: &MeshPoint| plan.field.averaged_course(&plan.scene.low, *at);
         let courses: Vec<Course> = self.samples.places.iter().map(averaged).collect();
+        if hits.fetch(plan, &courses, store) {
+            return hits;
+        }
         hits.curve_order(&mut scratch.order);
         scratch.order.retain(|&s| {
             let s = s as usize;
@@ -164,7 +163,21 @@ impl TileHits {
             !own
         });
         hits.rays = hits.trace_samples(plan, &courses, scratch);
+        hits.keep(plan, &courses, store);
         hits
+    }
+
+    /// Takes hits along `courses` from a store; false when they are not there.
+    fn fetch(&mut self, plan: &RayPlan, courses: &[Course], store: Option<&dyn HitStore>) -> bool {
+        let packed = store.and_then(|store| store.fetch(&key_of(plan, self, courses)));
+        packed.is_some_and(|bytes| self.unpack(&bytes, plan.scene.high.triangles.len()))
+    }
+
+    /// Leaves hits along `courses` to a store that keeps them.
+    fn keep(&self, plan: &RayPlan, courses: &[Course], store: Option<&dyn HitStore>) {
+        if let Some(store) = store.filter(|store| store.keeps()) {
+            store.keep(&key_of(plan, self, courses), &self.pack());
+        }
     }
 
     /// Traces the samples in `scratch.order`.

@@ -42,7 +42,7 @@ pub use roughness::RoughnessSettings;
 pub use thickness::ThicknessSettings;
 
 use crate::finding::Finding;
-use crate::hits::{RayPlan, Resolved, Scratch, TileHits};
+use crate::hits::{HitStore, RayPlan, Resolved, Scratch, TileHits};
 use crate::mesh::CurvatureField;
 use crate::pairs::PairTable;
 use crate::picture::PictureSource;
@@ -167,6 +167,8 @@ pub struct TileWork<'a> {
     /// Texels that the map at work is to work on; all when None.
     pub(crate) wanted: Option<&'a [bool]>,
     scratch: &'a mut Scratch,
+    /// Hits kept with other runs.
+    store: Option<&'a dyn HitStore>,
     averaged: Option<Rc<TileHits>>,
     /// What maps of the run ask of rays.
     asked: &'a [Asked<'a>],
@@ -174,7 +176,13 @@ pub struct TileWork<'a> {
 }
 
 impl<'a> TileWork<'a> {
-    pub(crate) fn new(plan: &'a RayPlan, hits: &'a TileHits, asked: &'a [Asked<'a>], scratch: &'a mut Scratch) -> Self {
+    pub(crate) fn new(
+        plan: &'a RayPlan,
+        hits: &'a TileHits,
+        asked: &'a [Asked<'a>],
+        store: Option<&'a dyn HitStore>,
+        scratch: &'a mut Scratch,
+    ) -> Self {
         TileWork {
             plan,
             hits,
@@ -183,6 +191,7 @@ impl<'a> TileWork<'a> {
             by_error: RaysSpent::default(),
             wanted: None,
             scratch,
+            store,
             averaged: None,
             asked,
             shares: Vec::new(),
@@ -205,7 +214,7 @@ impl<'a> TileWork<'a> {
             return None;
         }
         if self.averaged.is_none() {
-            let traced = self.hits.traced_averaged(self.plan, self.scratch);
+            let traced = self.hits.traced_averaged(self.plan, self.store, self.scratch);
             self.traced += traced.rays();
             self.averaged = Some(Rc::new(traced));
         }

@@ -2,6 +2,7 @@
 
 mod assets;
 mod events;
+mod hits;
 mod maps;
 mod meshes;
 mod pages;
@@ -10,6 +11,7 @@ mod runs;
 mod shared;
 
 pub use assets::run_changes;
+pub use hits::{HITS_SETTING, MOST_HITS};
 
 use crate::fault::Problem;
 use rocket::serde::json::Json;
@@ -22,6 +24,7 @@ pub fn mount(rocket: Rocket<Build>) -> Rocket<Build> {
         .mount("/api", maps::routes())
         .mount("/api", reach::routes())
         .mount("/api", runs::routes())
+        .mount("/api", hits::routes())
         .mount("/api", events::routes())
         .mount("/", pages::routes())
         .register("/", catchers![any_error])
