@@ -45,6 +45,11 @@ impl Packet {
         self.active == 0
     }
 
+    /// How many rays it holds.
+    pub fn rays(&self) -> u32 {
+        self.active.count_ones()
+    }
+
     /// Puts a ray in a lane. A ray without a length that is a positive number is left out.
     #[inline]
     pub fn set(&mut self, lane: usize, span: &RaySpan) {

@@ -35,12 +35,20 @@ struct Rounds {
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
 pub(super) struct Entry {
     pub direction: Vec3,
-    /// Which share of the texel's samples it starts from, 0..1.
-    pub start: f32,
+    /// Which share of the texel's samples it starts from, in units of 2^-24.
+    start: u32,
     /// Its number in the sequence: it is one of the first `n` rays when this is less than `n`.
     pub number: u32,
     /// Its place on the square in Morton's order.
     code: u32,
+}
+
+impl Entry {
+    /// Which of `samples` it starts from.
+    #[inline]
+    pub fn start_of(&self, samples: usize) -> usize {
+        (self.start as usize * samples) >> 24
+    }
 }
 
 /// Sets there are to pick from.
@@ -59,7 +67,7 @@ impl DirectionSets {
                 let (x, y, start) = (scrambled(x, key_x), scrambled(y, key_y), scrambled(start, key_start));
                 let direction = cosine_direction(unit(x), unit(y));
                 let code = interleaved(x) << 1 | interleaved(y);
-                entries[cell(code, rays)] = Entry { direction, start: unit(start), number, code };
+                entries[cell(code, rays)] = Entry { direction, start: start >> 8, number, code };
             }
         }
         DirectionSets { rays: n, seed, by_cells, in_rounds: OnceLock::new() }
@@ -198,7 +206,7 @@ mod tests {
                 let mut numbers: Vec<u32> = set.iter().map(|e| e.number).collect();
                 numbers.sort_unstable();
                 assert!(numbers.into_iter().eq(0..rays), "{rays}: one direction a cell");
-                let mut shares: Vec<u32> = set.iter().map(|e| (e.start * rays as f32) as u32).collect();
+                let mut shares: Vec<u32> = set.iter().map(|e| e.start_of(rays as usize) as u32).collect();
                 shares.sort_unstable();
                 assert!(shares.into_iter().eq(0..rays), "{rays}: each ray starts from its own share");
             }
@@ -226,7 +234,7 @@ mod tests {
         for (rays, samples) in [(64, 16), (256, 16), (256, 4), (512, 64)] {
             for set in sets_of(&DirectionSets::new(rays, 7)) {
                 for region in set.chunks(2 * samples) {
-                    let mut from: Vec<usize> = region.iter().map(|e| (e.start * samples as f32) as usize).collect();
+                    let mut from: Vec<usize> = region.iter().map(|e| e.start_of(samples)).collect();
                     from.sort_unstable();
                     assert!(from.into_iter().eq((0..2 * samples).map(|i| i / 2)), "{rays} rays, {samples} samples");
                 }

@@ -6,6 +6,7 @@
 mod directions;
 mod packet;
 mod rays;
+mod tally;
 
 pub use rays::{RAY_COUNTS, Rays, RaysByError};
 

@@ -1,0 +1,196 @@
+//! What the rays of a packet are wanted for, and what comes of them, request by request.
+
+use super::packet::TexelRays;
+use super::{FanRequest, FanShare};
+use crate::trace::{LANES, PerRay};
+use glam::{I64Vec3, Vec3};
+use std::ops::Range;
+
+/// One of this is a whole: shares of light are summed as whole numbers of it.
+const WHOLE: f32 = 16_777_216.0;
+
+/// What is wanted of a ray: whether anything is met up to `far`, and what is nearest up to `near`, scene units; and by which
+/// requests, bit by number.
+#[derive(Clone, Copy)]
+pub(super) struct RayKind {
+    pub near: f32,
+    pub far: f32,
+    pub members: u32,
+}
+
+/// The kinds of rays of a packet's texels. The first rays of a texel serve all requests that want it, the later ones those that ask
+/// for more.
+pub(super) struct RayKinds {
+    kinds: Vec<RayKind>,
+    /// Lanes whose ray at hand is of each kind, by bit.
+    lanes: Vec<u16>,
+    /// For each set of requests the ends of its kinds by number in the sequence, rising.
+    ends: Vec<Vec<(u32, usize)>>,
+    /// The set of requests of each lane.
+    set_of: [usize; LANES],
+}
+
+impl RayKinds {
+    /// `live`: the requests that want rays of each lane, by bit.
+    pub fn of(shares: &[FanShare], live: &[u32; LANES]) -> RayKinds {
+        let mut all = RayKinds { kinds: Vec::new(), lanes: Vec::new(), ends: Vec::new(), set_of: [0; LANES] };
+        let mut sets: Vec<u32> = Vec::new();
+        for (set_of, wanted_by) in all.set_of.iter_mut().zip(live) {
+            let known = sets.iter().position(|set| set == wanted_by);
+            *set_of = known.unwrap_or(sets.len());
+            if known.is_some() {
+                continue;
+            }
+            sets.push(*wanted_by);
+            let wanted = || bits(*wanted_by).map(|at| (at, &shares[at].request));
+            let mut ends: Vec<u32> = wanted().map(|(_, request)| request.rays).collect();
+            ends.sort_unstable();
+            ends.dedup();
+            let first = all.kinds.len();
+            for &end in &ends {
+                let asked = || wanted().filter(|(_, request)| request.rays >= end);
+                let far = asked().map(|(_, request)| request.distance).fold(0.0, f32::max);
+                // Who asks only whether anything is there has to know how near it is when others ask for things further off.
+                let measured = asked().filter(|(_, request)| request.by_distance || request.distance < far);
+                let near = measured.map(|(_, request)| request.distance).fold(0.0, f32::max);
+                all.kinds.push(RayKind { near, far, members: asked().fold(0, |b, (at, _)| b | 1 << at) });
+            }
+            all.ends.push(ends.into_iter().zip(first..).collect());
+        }
+        all.lanes = vec![0; all.kinds.len()];
+        all
+    }
+
+    /// Forgets the rays at hand.
+    #[inline]
+    pub fn clear(&mut self) {
+        self.lanes.fill(0);
+    }
+
+    /// Takes ray `number` of a lane; None where nobody wants it.
+    #[inline]
+    pub fn take(&mut self, lane: usize, number: u32) -> Option<&RayKind> {
+        let &(_, kind) = self.ends[self.set_of[lane]].iter().find(|(end, _)| number < *end)?;
+        self.lanes[kind] |= 1 << lane;
+        Some(&self.kinds[kind])
+    }
+
+    /// The kinds of the rays at hand, each with its lanes.
+    pub fn taken(&self) -> impl Iterator<Item = (&RayKind, u16)> {
+        self.kinds.iter().zip(self.lanes.iter().copied()).filter(|(_, lanes)| *lanes != 0)
+    }
+}
+
+/// What the rays of one kind met.
+pub(super) struct Met<'a> {
+    /// Which lanes they are, by bit.
+    pub lanes: u16,
+    /// Lanes that met anything up to `far`.
+    pub blocked: u16,
+    /// The nearest hit within a ray's `near`, or infinity.
+    pub nearest: &'a PerRay<f32>,
+    pub far: f32,
+    pub directions: &'a [Vec3; LANES],
+}
+
+/// What the rays of a packet's texels met, for one request.
+pub(super) struct Tally {
+    /// Rays that nothing stood in the way of.
+    free_rays: PerRay<u32>,
+    /// Shares of light that the others let through, in whole numbers of 1 / [`WHOLE`].
+    part: [u64; LANES],
+    way: [I64Vec3; LANES],
+    /// Rays that each texel got.
+    pub rays: [u32; LANES],
+    /// How free each ray was by its place in the set, where the error follows from it.
+    free: Vec<PerRay<f32>>,
+}
+
+impl Tally {
+    pub fn new(request: &FanRequest, all: usize) -> Tally {
+        let noted = if request.error.is_some() { all } else { 0 };
+        Tally {
+            free_rays: PerRay::splat(0),
+            part: [0; LANES],
+            way: [I64Vec3::ZERO; LANES],
+            rays: [request.rays; LANES],
+            free: vec![PerRay::splat(0.0); noted],
+        }
+    }
+
+    /// Adds what the rays at place `k` of their sets met.
+    #[inline]
+    pub fn add(&mut self, request: &FanRequest, k: usize, met: &Met) {
+        let to_the_end = !request.by_distance && request.distance == met.far;
+        let stopped = if to_the_end { met.blocked } else { up_to(met.nearest, request.distance) } & met.lanes;
+        let free = met.lanes & !stopped;
+        for (lane, count) in self.free_rays.0.iter_mut().enumerate() {
+            *count += u32::from(free & (1 << lane) != 0);
+        }
+        if request.by_distance {
+            for lane in bits(u32::from(stopped)) {
+                let share = met.nearest.0[lane] / request.distance;
+                self.part[lane] += u64::from((share * WHOLE) as u32);
+                self.note(request, (k, lane), share, met);
+            }
+        }
+        if request.way || !self.free.is_empty() {
+            bits(u32::from(free)).for_each(|lane| self.note(request, (k, lane), 1.0, met));
+        }
+    }
+
+    /// Keeps which way light came, and how much, where that is asked for.
+    fn note(&mut self, request: &FanRequest, (k, lane): (usize, usize), free: f32, met: &Met) {
+        if request.way {
+            self.way[lane] += (met.directions[lane] * (free * WHOLE)).as_i64vec3();
+        }
+        if !self.free.is_empty() {
+            self.free[k].0[lane] = free;
+        }
+    }
+
+    /// The estimated variance of a texel's mean after a round. Its rays fall into pairs, two to a cell of the sky: what differs
+    /// within cells is what stratified samples do not know (Cochran, "Sampling Techniques", 1977, section 5A.12, collapsed strata).
+    /// The cells of single rays are half as large, so an edge crosses the square root of two fewer pairs' worth of them; and what
+    /// falls between rays is smaller than such a cell, and counts as half of one.
+    pub fn squared_error(&self, rays: &TexelRays, round: &Range<usize>, lane: usize) -> f32 {
+        let half = round.end as u32 / 2;
+        let later = round.clone().filter(|&at| rays.entries[at].number >= half);
+        let squares = later.map(|at| {
+            let differs = self.free[at].0[lane] - self.free[usize::from(rays.partners[at])].0[lane];
+            differs * differs
+        });
+        (std::f32::consts::FRAC_1_SQRT_2 * squares.sum::<f32>() + 0.25) / (round.end * round.end) as f32
+    }
+}
+
+impl FanShare {
+    /// Takes over what the rays of one texel met.
+    pub(super) fn take(&mut self, texel: usize, tally: &Tally, lane: usize) {
+        let rays = tally.rays[lane];
+        let open = u64::from(tally.free_rays.0[lane]) * WHOLE as u64 + tally.part[lane];
+        self.open[texel] = (open as f64 / f64::from(WHOLE * rays as f32)) as f32;
+        if self.request.way {
+            self.way[texel] = tally.way[lane].as_dvec3().as_vec3() / WHOLE;
+        }
+        if self.request.error.is_some() {
+            self.rays[texel] = rays;
+        }
+    }
+}
+
+/// Lanes of which the distance is at most `limit`, by bit.
+#[inline]
+fn up_to(distances: &PerRay<f32>, limit: f32) -> u16 {
+    distances.0.iter().enumerate().fold(0, |lanes, (lane, d)| lanes | u16::from(*d <= limit) << lane)
+}
+
+/// Numbers of the bits that are set, rising.
+#[inline]
+pub(super) fn bits(mut of: u32) -> impl Iterator<Item = usize> {
+    std::iter::from_fn(move || {
+        let lowest = (of != 0).then(|| of.trailing_zeros() as usize);
+        of &= of.wrapping_sub(1);
+        lowest
+    })
+}
