@@ -4,10 +4,13 @@
 mod support;
 
 use ember_ridge_core::Mesh;
-use ember_ridge_core::bake::{KeptTiles, MemorySpool, Plan, Unwatched, estimate, run, run_into};
+use ember_ridge_core::bake::{
+    Canvas, KeptTiles, MemorySpool, Plan, Preview, Unwatched, Watch, estimate, run, run_into,
+};
 use ember_ridge_core::glam::Vec3;
 use ember_ridge_core::hits::{HitKey, HitStore};
-use ember_ridge_core::maps::{AoSettings, Green, MapSettings, NormalSettings};
+use ember_ridge_core::maps::{AoSettings, Green, MapSettings, NormalSettings, Rays, RaysByError};
+use ember_ridge_core::picture::Pixels;
 use ember_ridge_core::reach::PartReach;
 use ember_ridge_core::recipe::Recipe;
 use ember_ridge_core::scene::BakeScene;
@@ -173,4 +176,96 @@ fn what_a_bake_will_cost_knows_which_maps_share_their_rays() {
     is(seconds(&["ao", "cavity"]), 1.0 + 64.0 * a_ray + 0.5);
     is(seconds(&["cavity"]), 1.0 + 32.0 * a_ray);
     is(seconds(&["ao", "thickness"]), 1.0 + 96.0 * a_ray);
+}
+
+#[test]
+fn a_bakes_cost_grows_with_texels_samples_and_rays() {
+    let (low, high) = pair_of_cubes();
+    let scene = BakeScene::new(&[&low], &[&high], None).expect("no cage");
+    let whole = recipe(64, 4, (0.3, 0.3), maps(&["ao", "position"]));
+    let mut last = run(&Plan::new(&whole, &scene).expect("sound"), 1, &Unwatched).expect("goes on").report;
+    let expected = |recipe: &Recipe, last: &ember_ridge_core::bake::Report| estimate(recipe, last).map(|e| e.seconds);
+    assert_eq!(expected(&whole, &last), None, "nobody measured the time");
+    // Two threads at work for 13 s each, of 26 s in all.
+    (last.seconds, last.ray_seconds) = (13.0, 4.0);
+    last.maps.get_mut("ao").expect("baked").seconds = 20.0;
+    last.maps.get_mut("position").expect("baked").seconds = 2.0;
+    let changed = |change: &dyn Fn(&mut Recipe)| {
+        let mut recipe = whole.clone();
+        change(&mut recipe);
+        expected(&recipe, &last).expect("it measured")
+    };
+    let near = |found: f32, wanted: f32| assert!((found - wanted).abs() < 0.02 * wanted, "{found} for {wanted}");
+    near(changed(&|_| {}), 13.0);
+    // Twice the side, four times the work.
+    near(changed(&|r| r.sheet.size = 128), 52.0);
+    // A quarter of the samples: primary rays and plain maps take a quarter, rays a texel are as many as they were.
+    near(changed(&|r| r.sheet.samples = 1), (1.0 + 20.0 + 0.5) / 2.0);
+    near(changed(&|r| r.maps[0] = r.maps[0].clone().with_rays(128.into())), (4.0 + 40.0 + 2.0) / 2.0);
+    near(changed(&|r| r.maps.truncate(1)), 12.0);
+    // By an error that was not asked for before: the most; once it was, as many as it took.
+    let by_error = Rays::ByError(RaysByError { most: 256, error: 0.02 });
+    let asked = |r: &mut Recipe| r.maps[0] = r.maps[0].clone().with_rays(by_error);
+    near(changed(&asked), (4.0 + 80.0 + 2.0) / 2.0);
+    let mut same = whole.clone();
+    asked(&mut same);
+    let mut measured = run(&Plan::new(&same, &scene).expect("sound"), 1, &Unwatched).expect("goes on").report;
+    assert_eq!(measured.maps["ao"].mean_rays, Some(32.0), "a ball is open all round");
+    (measured.seconds, measured.ray_seconds) = (8.0, 4.0);
+    measured.maps.get_mut("ao").expect("baked").seconds = 10.0;
+    measured.maps.get_mut("position").expect("baked").seconds = 2.0;
+    near(expected(&same, &measured).expect("it measured"), 8.0);
+    // Finished texels wait in memory: occlusion of 8 bits takes one byte, a position of three channels three.
+    let bytes = |r: &Recipe| estimate(r, &last).expect("it measured").bytes;
+    assert_eq!(bytes(&whole), 64 * 64 * 4);
+    let mut large = whole.clone();
+    large.sheet.size = 256;
+    assert_eq!(bytes(&large), 256 * 256 * 4);
+}
+
+/// Looks at the picture on screen each time a tile lands.
+struct Looking(Mutex<Vec<(usize, Preview)>>);
+
+impl Watch for Looking {
+    fn now(&self) -> f64 {
+        0.0
+    }
+
+    fn stopped(&self) -> bool {
+        false
+    }
+
+    fn tile_done(&self, done: usize, _: usize, canvas: &Canvas) {
+        assert!(canvas.preview(0, "no such map").is_none() && canvas.preview(7, "position").is_none());
+        let picture = canvas.preview(0, "position").expect("somebody looks");
+        self.0.lock().expect("no panic").push((done, picture));
+    }
+}
+
+#[test]
+fn the_picture_on_screen_fills_and_ends_as_the_map() {
+    let (low, high) = pair_of_cubes();
+    let scene = BakeScene::new(&[&low], &[&high], None).expect("no cage");
+    // At its own size, and twice as large as a picture on screen is.
+    for (size, step) in [(256u32, 1usize), (1024, 2)] {
+        let mut recipe = recipe(size, 1, (0.3, 0.3), maps(&["position"]));
+        recipe.sheet.padding = ember_ridge_core::sheet::Padding::Texels(0);
+        recipe.sheet.depth = ember_ridge_core::picture::Depth::Eight;
+        let looking = Looking(Mutex::default());
+        let whole = bake_scene(&recipe, &scene, 1, &looking).expect("goes on");
+        let seen = looking.0.into_inner().expect("no panic");
+        let filled = |picture: &Preview| picture.rows.chunks(3).filter(|texel| *texel != [0, 0, 0]).count();
+        let counts: Vec<usize> = seen.iter().map(|(_, picture)| filled(picture)).collect();
+        assert!(counts.windows(2).all(|pair| pair[0] <= pair[1]) && counts[0] < counts[counts.len() - 1]);
+        assert!(seen.iter().map(|(done, _)| *done).eq(1..=seen.len()));
+        let (_, last) = &seen[seen.len() - 1];
+        assert_eq!((last.side as usize, last.channels), (size as usize / step, 3));
+        let Pixels::U8(pixels) = &whole.maps[0].pixels else { panic!("of eight bits") };
+        for texel in 0..(last.side * last.side) as usize {
+            let (x, y) = (texel % last.side as usize * step, texel / last.side as usize * step);
+            let at = (y * size as usize + x) * 3;
+            let shown = &last.rows[texel * 3..texel * 3 + 3];
+            assert_eq!(shown, &pixels[at..at + 3], "texel {x}, {y}");
+        }
+    }
 }

@@ -210,6 +210,50 @@ proptest! {
     }
 }
 
+/// The nearest point of a triangle by the smallest of: its plane's foot when that lies inside, and its three edges; doubles.
+fn distance_by_hand(mesh: &Mesh, triangle: u32, point: Vec3) -> f64 {
+    let [a, b, c] = mesh.corners(triangle).map(Vec3::as_dvec3);
+    let p = point.as_dvec3();
+    let to_edge = |a: DVec3, b: DVec3| {
+        let way = b - a;
+        let along = if way.length_squared() > 0.0 { (p - a).dot(way) / way.length_squared() } else { 0.0 };
+        p.distance(a + way * along.clamp(0.0, 1.0))
+    };
+    let edges = to_edge(a, b).min(to_edge(b, c)).min(to_edge(c, a));
+    let normal = (b - a).cross(c - a);
+    let inside = [(a, b), (b, c), (c, a)].iter().all(|&(from, to)| (to - from).cross(p - from).dot(normal) >= 0.0);
+    let foot = (p - a).dot(normal).abs() / normal.length();
+    if inside && foot.is_finite() { foot.min(edges) } else { edges }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(200))]
+
+    #[test]
+    fn the_nearest_point_is_the_one_a_search_of_all_triangles_finds(
+        points in proptest::collection::vec(prop::array::uniform3(-1.0f32..1.0), 3..240),
+        from in prop::array::uniform3(-2.0f32..2.0),
+        most in prop::sample::select(vec![0.2f32, 1.0, 10.0]),
+        every in 1u32..4,
+    ) {
+        let Some(mesh) = soup(&points) else { return Ok(()) };
+        let scene = TraceScene::new(&mesh);
+        let (from, wanted) = (Vec3::from(from), |t: u32| t % every == 0);
+        let found = scene.nearest(from, most, wanted);
+        let solid = |t: &u32| mesh.area_normal(*t) != Vec3::ZERO;
+        let all = (0..mesh.triangles.len() as u32).filter(|t| wanted(*t)).filter(solid);
+        let expected = all.map(|t| distance_by_hand(&mesh, t, from)).fold(f64::INFINITY, f64::min);
+        match found {
+            Some(found) => {
+                prop_assert!((f64::from(found.distance) - expected).abs() < 1e-5, "{} for {expected}", found.distance);
+                prop_assert!(wanted(found.at.triangle) && found.distance <= most);
+                prop_assert!((mesh.at(found.at).distance(from) - found.distance).abs() < 1e-5, "it lies where it says");
+            }
+            None => prop_assert!(expected > f64::from(most) - 1e-5, "one lies at {expected}"),
+        }
+    }
+}
+
 #[test]
 fn a_step_off_the_surface_clears_it_at_any_scale_and_stays_close() {
     for scale in [1e-3f32, 1.0, 1e4] {
