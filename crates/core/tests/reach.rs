@@ -15,7 +15,8 @@ use ember_ridge_core::scene::BakeScene;
 use ember_ridge_core::stop::never;
 use ember_ridge_core::surface::{Distance, MeshPoint};
 use ember_ridge_core::trace::BackFaces;
-use ember_ridge_core::{FindingKind, Mesh};
+use ember_ridge_core::{Draft, DraftPart, FindingKind, Mesh};
+use proptest::prelude::*;
 use std::sync::Arc;
 use support::{Whole, bake_scene, ball, cube, height_field, moved, recipe, scaled};
 
@@ -507,4 +508,80 @@ fn a_changed_pair_has_its_own_part_fitted_again_and_no_other() {
     let pairs = scene.pairs(recipe.pair_rules());
     let both_sides = scene.fit(&pairs, BackFaces::Keep, &never).expect("nobody stops it");
     assert_eq!(both_sides.kept_parts, 0);
+}
+
+/// A square of two triangles through four corners, as one part.
+fn plate(name: &str, corners: [Vec3; 4]) -> Mesh {
+    let draft = Draft {
+        positions: corners.to_vec(),
+        parts: vec![DraftPart { name: name.into(), indices: vec![0, 1, 2, 0, 2, 3], ..DraftPart::default() }],
+        ..Draft::default()
+    };
+    draft.finish().expect("whole")
+}
+
+#[test]
+fn lean_is_the_height_times_the_slant_of_the_ray() {
+    // A plate over the upper side of a box, risen by 45 degrees. The box's points stand between three sides each, so that its rays
+    // run along (2x, 1, 2z) and meet the plate where arithmetic says.
+    let low = cube("box", 0.5);
+    let at = |x: f32, z: f32| vec3(x, 0.75 + x, z);
+    let high = plate("box", [at(-0.15, -0.45), at(-0.15, 0.45), at(0.15, 0.45), at(0.15, -0.45)]);
+    let scene = BakeScene::new(&[&low], &[&high], None).expect("no cage");
+    let size = 256u32;
+    let recipe = recipe(size, 1, (0.8, 0.3), maps(&["normal"]));
+    let found = Plan::new(&recipe, &scene).expect("sound").lean();
+    let (mut samples, mut shift) = (0, 0.0f64);
+    let texel = (1.0f64 / (0.29 * 0.46)).sqrt() / f64::from(size);
+    for (i, j) in (0..size).flat_map(|j| (0..size).map(move |i| (i, j))) {
+        let (u, v) = ((f64::from(i) + 0.5) / f64::from(size), 1.0 - (f64::from(j) + 0.5) / f64::from(size));
+        // The upper side's island in the box's layout.
+        let (x, z) = ((u - (2.0 / 3.0 + 0.02)) / 0.29 - 0.5, 0.5 - (v - 0.02) / 0.46);
+        if x.abs() > 0.5 || z.abs() > 0.5 {
+            continue;
+        }
+        let ray = ember_ridge_core::glam::DVec3::new(2.0 * x, 1.0, 2.0 * z).normalize();
+        let height = (0.25 + x) / (ray.y - ray.x);
+        let (met_x, met_z) = (x + height * ray.x, z + height * ray.z);
+        let on_plate = (-0.3..=0.8).contains(&height) && met_x.abs() <= 0.15 && met_z.abs() <= 0.45;
+        let turned = (ray.y - ray.x) / 2f64.sqrt() < 20f64.to_radians().cos();
+        let own = height.abs() * (1.0 - ray.y * ray.y).sqrt();
+        if on_plate && turned && ray.y < 8f64.to_radians().cos() && own > 1.5 * texel {
+            samples += 1;
+            shift += own;
+        }
+    }
+    assert!(samples > 900 && found.samples.abs_diff(samples) < samples / 100, "{} for {samples}", found.samples);
+    assert!((found.shift - shift).abs() < 0.01 * shift, "{} for {shift}", found.shift);
+    assert!(found.places.iter().all(|p| (p.y - 0.5).abs() < 1e-5), "all of it on the upper side");
+    // The same plate lain flat is no detail that leans, however slanted the rays.
+    let flat = high.positions.iter().map(|p| vec3(p.x, 0.75, p.z));
+    let flat = plate("box", flat.collect::<Vec<_>>().try_into().expect("four corners"));
+    let scene = BakeScene::new(&[&low], &[&flat], None).expect("no cage");
+    assert_eq!(Plan::new(&recipe, &scene).expect("sound").lean().samples, 0);
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(24))]
+
+    #[test]
+    fn no_single_number_misses_fewer_rays_than_the_fit(
+        heights in proptest::collection::vec(-0.12f32..0.12, 81),
+        n in 2usize..6,
+    ) {
+        // A rough field under a coarse one, which stands in the middle of it.
+        let low = height_field("field", n, |_, _| 0.0);
+        let high = height_field("field", 8, |x, z| heights[(z * 8.0).round() as usize * 9 + (x * 8.0).round() as usize]);
+        let scene = BakeScene::new(&[&low], &[&high], None).expect("no cage");
+        let misses = |out: Distance, inward: Distance| {
+            let mut recipe = recipe(48, 1, (0.1, 0.1), maps(&["miss"]));
+            (recipe.reach.out, recipe.reach.inward) = (out, inward);
+            let outcome = run(&Plan::new(&recipe, &scene).expect("sound"), 1, &Unwatched).expect("goes on");
+            outcome.counts.misses
+        };
+        let fitted = misses(Distance::Auto, Distance::Auto);
+        let typed = [0.02, 0.05, 0.08, 0.12, 0.2].map(|d| misses(Distance::Units(d), Distance::Units(d)));
+        prop_assert!(typed[0] > typed[4], "a number that is too short misses");
+        prop_assert!(typed.iter().all(|single| fitted <= *single), "{fitted} by the fit, {typed:?} by numbers");
+    }
 }

@@ -9,7 +9,7 @@ use ember_ridge_core::bake::{
 };
 use ember_ridge_core::glam::Vec3;
 use ember_ridge_core::hits::{HitKey, HitStore};
-use ember_ridge_core::maps::{AoSettings, Green, MapSettings, NormalSettings, Rays, RaysByError};
+use ember_ridge_core::maps::{AoSettings, Green, MapSettings, NormalSettings, Occluders, Rays, RaysByError};
 use ember_ridge_core::picture::Pixels;
 use ember_ridge_core::reach::PartReach;
 use ember_ridge_core::recipe::Recipe;
@@ -58,6 +58,34 @@ fn a_map_that_is_added_or_changed_alone_is_worked_on() {
     assert_eq!(shared.report.maps["ao"].rays, 0);
     let whole = bake_scene(&recipe, &fresh(), 1, &Unwatched).expect("goes on");
     assert!(shared.maps == whole.maps, "the bytes of a bake from nothing");
+}
+
+#[test]
+fn rays_by_error_are_worked_on_again_only_where_rays_changed() {
+    let (low, high) = pair_of_cubes();
+    let fresh = || BakeScene::new(&[&low], &[&high], None).expect("no cage");
+    let (scene, kept) = (fresh(), Arc::default());
+    let rays = Rays::ByError(RaysByError { most: 128, error: 0.01 });
+    let ao = AoSettings { rays, distance: Distance::Units(4.0), occluders: Occluders::All, ..AoSettings::default() };
+    let mut recipe = recipe(128, 4, (0.3, 0.3), vec![MapSettings::Ao(ao)]);
+    recipe.maps.extend(maps(&["miss"]));
+    let first = proof(&recipe, &scene, &kept);
+    let mean = |whole: &Whole| whole.report.maps["ao"].mean_rays;
+    assert!(mean(&first).is_some_and(|mean| mean > 33.0 && mean < 128.0), "{:?}", mean(&first));
+    // Another reach on one part changes the rays of that part; the other has its values.
+    recipe.reach.parts = vec![PartReach { part: "b".into(), out: Some(Distance::Units(0.25)), inward: None }];
+    let part = proof(&recipe, &scene, &kept);
+    let traced = |whole: &Whole| whole.report.maps["ao"].rays;
+    assert!(traced(&part) > 0 && traced(&part) < traced(&first) * 2 / 3, "{} of {}", traced(&part), traced(&first));
+    let whole = bake_scene(&recipe, &fresh(), 1, &Unwatched).expect("goes on");
+    assert!(part.maps == whole.maps, "the bytes of a bake from nothing");
+    // Another error is another map.
+    let before = part.maps[0].pixels.clone();
+    recipe.maps[0] = recipe.maps[0].clone().with_rays(Rays::ByError(RaysByError { most: 128, error: 0.05 }));
+    let rougher = proof(&recipe, &scene, &kept);
+    assert!(rougher.maps[0].pixels != before && mean(&rougher) < mean(&first));
+    // Nothing worked on: nothing to tell of.
+    assert_eq!(mean(&proof(&recipe, &scene, &kept)), None);
 }
 
 /// Hits kept in memory, as a folder keeps them.

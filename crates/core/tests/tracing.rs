@@ -238,7 +238,7 @@ proptest! {
     ) {
         let Some(mesh) = soup(&points) else { return Ok(()) };
         let scene = TraceScene::new(&mesh);
-        let (from, wanted) = (Vec3::from(from), |t: u32| t % every == 0);
+        let (from, wanted) = (Vec3::from(from), |t: u32| t.is_multiple_of(every));
         let found = scene.nearest(from, most, wanted);
         let solid = |t: &u32| mesh.area_normal(*t) != Vec3::ZERO;
         let all = (0..mesh.triangles.len() as u32).filter(|t| wanted(*t)).filter(solid);
