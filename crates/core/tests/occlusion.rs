@@ -41,6 +41,52 @@ fn occlusion_beside_a_wall_is_what_the_formula_says() {
     }
 }
 
+#[test]
+fn a_wall_that_darkens_less_the_further_off_is_what_an_integral_says() {
+    // Rays that meet the wall within the distance let through how far off they met it, as a share of that.
+    let (h, reach) = (0.5f64, 0.8f64);
+    let low = height_field("field", 1, |_, _| 0.0);
+    let settings = AoSettings { falloff: Falloff::Linear, ..ao(512, reach as f32) };
+    let mut recipe = sixteen(64, 0.05, vec![MapSettings::Ao(settings)]);
+    recipe.sheet.samples = 1;
+    let open = values(&bake(&recipe, &low, &[&floor_and_wall(h as f32)]), "ao");
+    for column in [3, 16, 40, 60] {
+        let x = (f64::from(column) + 0.5) / 64.0;
+        // Over the disc that cosine-weighted directions fall on evenly: (a, b) is the direction's part along the floor.
+        let (steps, mut let_through) = (1200, 0.0);
+        for i in 0..steps * steps {
+            let (a, b) = (f64::from(i % steps), f64::from(i / steps));
+            let (a, b) = ((a + 0.5) / f64::from(steps) * 2.0 - 1.0, (b + 0.5) / f64::from(steps) * 2.0 - 1.0);
+            let up = 1.0 - a * a - b * b;
+            if up < 0.0 {
+                continue;
+            }
+            let way = if a < 0.0 { x / -a } else { f64::INFINITY };
+            let meets = way <= reach && way * up.sqrt() <= h;
+            let_through += if meets { way / reach } else { 1.0 };
+        }
+        let expected = let_through * 4.0 / f64::from(steps).powi(2) / std::f64::consts::PI;
+        let mean = (0..64).map(|row| f64::from(open[row * 64 + column as usize])).sum::<f64>() / 64.0;
+        assert!((mean - expected).abs() < 0.002, "x {x}: {mean} for {expected}");
+    }
+}
+
+#[test]
+fn a_ball_is_as_thick_as_its_mean_chord() {
+    // A chord at an angle from the normal is 2 R cos long; its mean over cosine-weighted directions is 4/3 R.
+    let (radius, white) = (0.5f32, 2.0f32);
+    let (low, high) = (cube("box", 0.5), ball("box", radius, 90));
+    let settings =
+        ThicknessSettings { rays: 256.into(), distance: Distance::Units(white), ..ThicknessSettings::default() };
+    let whole = bake(&recipe(64, 4, (0.2, 0.6), vec![MapSettings::Thickness(settings)]), &low, &[&high]);
+    let thick = values(&whole, "thickness");
+    let covered: Vec<f32> = (0..64 * 64).filter(|&t| whole.covered[t]).map(|t| thick[t]).collect();
+    let expected = 4.0 / 3.0 * radius / white;
+    let mean = covered.iter().sum::<f32>() / covered.len() as f32;
+    assert!((mean - expected).abs() < 0.003, "{mean} for {expected}");
+    assert!(covered.iter().all(|v| (v - expected).abs() < 0.02), "everywhere alike");
+}
+
 /// Share of the sky that a floor sees at `x` from a wall of height `h`.
 fn open_beside_wall(x: f32, h: f32) -> f32 {
     1.0 - (1.0 - x / (x * x + h * h).sqrt()) / 2.0

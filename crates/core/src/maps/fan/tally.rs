@@ -194,3 +194,61 @@ pub(super) fn bits(mut of: u32) -> impl Iterator<Item = usize> {
         lowest
     })
 }
+
+#[cfg(test)]
+mod tests {
+    use super::super::directions::DirectionSets;
+    use super::super::{Body, Side};
+    use super::*;
+    use std::sync::Arc;
+
+    fn share(rays: u32, distance: f32, by_distance: bool) -> FanShare {
+        let request = FanRequest {
+            rays,
+            error: None,
+            distance,
+            by_distance,
+            way: false,
+            side: Side::Outward,
+            body: Body::Sculpt,
+            sights: Arc::default(),
+            sets: Arc::new(DirectionSets::new(4, 0)),
+        };
+        FanShare::new(&request, 1)
+    }
+
+    #[test]
+    fn the_first_rays_serve_all_and_the_later_ones_those_that_ask_for_more() {
+        // Occlusion far and wide, cavity near and fewer; the third lane is wanted by cavity alone, the last by nobody.
+        let shares = [share(64, 5.0, false), share(32, 0.5, true)];
+        let mut live = [0b11; LANES];
+        (live[2], live[LANES - 1]) = (0b10, 0);
+        let mut kinds = RayKinds::of(&shares, &live);
+        let told = |kind: Option<&RayKind>| kind.map(|kind| (kind.near, kind.far, kind.members));
+        assert_eq!(told(kinds.take(0, 31)), Some((0.5, 5.0, 0b11)));
+        assert_eq!(told(kinds.take(1, 32)), Some((0.0, 5.0, 0b01)));
+        assert_eq!(told(kinds.take(2, 0)), Some((0.5, 0.5, 0b10)));
+        assert_eq!((told(kinds.take(2, 32)), told(kinds.take(LANES - 1, 0))), (None, None));
+        let taken: Vec<(u32, u16)> = kinds.taken().map(|(kind, lanes)| (kind.members, lanes)).collect();
+        assert_eq!(taken, [(0b11, 0b001), (0b01, 0b010), (0b10, 0b100)]);
+        kinds.clear();
+        assert_eq!(kinds.taken().count(), 0);
+    }
+
+    #[test]
+    fn what_is_met_counts_by_whether_or_by_how_far() {
+        let shares = [share(4, 5.0, false), share(4, 0.5, true)];
+        // Open; something far; something near; something between what the two ask for.
+        let mut nearest = PerRay::splat(f32::INFINITY);
+        (nearest.0[2], nearest.0[3]) = (0.125, 2.0);
+        let directions = [Vec3::Z; LANES];
+        let met = Met { lanes: 0b1111, blocked: 0b1110, nearest: &nearest, far: 5.0, directions: &directions };
+        let tally = |share: &FanShare| {
+            let mut tally = Tally::new(&share.request, 4);
+            tally.add(&share.request, 0, &met);
+            (0..5).map(|lane| (tally.free_rays.0[lane], tally.part[lane] as f32 / WHOLE)).collect::<Vec<_>>()
+        };
+        assert_eq!(tally(&shares[0]), [(1, 0.0), (0, 0.0), (0, 0.0), (0, 0.0), (0, 0.0)]);
+        assert_eq!(tally(&shares[1]), [(1, 0.0), (1, 0.0), (0, 0.25), (1, 0.0), (0, 0.0)]);
+    }
+}
