@@ -3,9 +3,9 @@
 
 use super::{MapKind, MapWork, Setup, TileWork};
 use crate::finding::Finding;
+use crate::hits::Resolved;
 use crate::inspect::MovedPicture;
-use crate::mesh::{Laid, Mesh, Surface};
-use crate::trace::Hit;
+use crate::mesh::{Laid, Surface};
 use glam::{Vec3, Vec4};
 
 /// What of a surface a map shows.
@@ -41,23 +41,21 @@ impl CarriedTask {
         Ok(CarriedTask { channels: kind.shape.channels, shown, findings })
     }
 
-    fn at(&self, mesh: &Mesh, hit: &Hit, side: f32) -> Vec3 {
-        let Some(surface) = mesh.look_of(hit.at.triangle).and_then(|look| look.surface.as_ref()) else {
+    fn at(&self, hit: &Resolved, s: usize) -> Vec3 {
+        let Some(surface) = hit.look(s).and_then(|look| look.surface.as_ref()) else {
             return self.shown.bare;
         };
-        let picture = (self.shown.picture)(surface).and_then(|p| p.at(mesh, hit.at, side));
+        let picture = (self.shown.picture)(surface).and_then(|picture| hit.light(s, picture));
         (self.shown.value)(surface, picture.unwrap_or(Vec4::ONE))
     }
 }
 
 impl MapWork for CarriedTask {
     fn evaluate(&self, tile: &mut TileWork, out: &mut [f32]) {
-        let (scene, hits, sides) = (tile.scene(), tile.hits, tile.surface.sides());
         for (texel, samples) in tile.wanted_texels() {
             let (mut sum, mut count) = (Vec3::ZERO, 0);
-            for s in samples {
-                let Some(hit) = hits.hit(s) else { continue };
-                sum += self.at(&scene.high, &hit, sides[s]);
+            for s in samples.filter(|s| tile.hits.is_hit(*s)) {
+                sum += self.at(&tile.surface, s);
                 count += 1;
             }
             if count > 0 {

@@ -4,9 +4,9 @@
 use super::carried::texels_unlike;
 use super::{Map, MapKind, MapShape, MapWork, Setup, TileWork};
 use crate::finding::Finding;
-use crate::mesh::{Laid, MaterialLook, Mesh};
-use crate::picture::{PictureSource, Sampler, linear_to_srgb, srgb_byte_to_linear};
-use crate::trace::Hit;
+use crate::hits::Resolved;
+use crate::mesh::{Laid, MaterialLook};
+use crate::picture::{PictureSource, Sampler, linear_to_srgb};
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
@@ -136,27 +136,21 @@ struct ColorTask {
 }
 
 impl ColorTask {
-    fn vertex_color(&self, mesh: &Mesh, hit: &Hit) -> Vec3 {
-        let corner = |v: u32| Vec3::from(mesh.colors[v as usize].map(srgb_byte_to_linear));
-        hit.at.between(mesh.triangles[hit.at.triangle as usize].map(corner))
-    }
-
-    /// Linear light at a hit, averaged over a square of `side` scene units.
-    fn at(&self, mesh: &Mesh, hit: &Hit, side: f32) -> Vec3 {
-        let place = hit.at;
+    /// Linear light where sample `s` hit, averaged over what it stands for.
+    fn at(&self, hit: &Resolved, s: usize) -> Vec3 {
         match &self.source {
-            Carrier::Vertices => self.vertex_color(mesh, hit),
-            Carrier::Picture(picture) => picture.at(mesh, place, side).unwrap_or_default().truncate(),
-            Carrier::Materials => match mesh.look_of(hit.at.triangle) {
-                None if mesh.colors.is_empty() => Vec3::splat(0.5),
-                None => self.vertex_color(mesh, hit),
+            Carrier::Vertices => hit.colors()[s],
+            Carrier::Picture(picture) => hit.light(s, picture).unwrap_or_default().truncate(),
+            Carrier::Materials => match hit.look(s) {
+                None if !hit.has_colors() => Vec3::splat(0.5),
+                None => hit.colors()[s],
                 Some(look) => {
                     let mut color = Vec3::from(look.color);
-                    if look.times_vertices && !mesh.colors.is_empty() {
-                        color *= self.vertex_color(mesh, hit);
+                    if look.times_vertices && hit.has_colors() {
+                        color *= hit.colors()[s];
                     }
                     // What lies under transparent texels is kept: alpha has a map of its own.
-                    let texture = look.picture.as_ref().and_then(|p| p.at(mesh, place, side));
+                    let texture = look.picture.as_ref().and_then(|picture| hit.light(s, picture));
                     color * texture.map_or(Vec3::ONE, |t| t.truncate())
                 }
             },
@@ -166,15 +160,12 @@ impl ColorTask {
 
 impl MapWork for ColorTask {
     fn evaluate(&self, tile: &mut TileWork, out: &mut [f32]) {
-        let (scene, hits) = (tile.scene(), tile.hits);
-        let sides = tile.surface.sides();
         for (texel, samples) in tile.wanted_texels() {
             let all = samples.len();
             let mut sum = Vec3::ZERO;
             let mut count = 0;
-            for s in samples {
-                let Some(hit) = hits.hit(s) else { continue };
-                sum += self.at(&scene.high, &hit, sides[s]);
+            for s in samples.filter(|s| tile.hits.is_hit(*s)) {
+                sum += self.at(&tile.surface, s);
                 count += 1;
             }
             let over = if self.times_opacity { all } else { count };

@@ -3,13 +3,11 @@
 
 use super::{Map, MapKind, MapShape, MapWork, Setup, TileWork};
 use crate::finding::Finding;
-use crate::hits::TileHits;
 use crate::inspect::{colours_merged, colours_moved, colours_shared, no_colours};
 use crate::layout::{Islands, find_islands};
 use crate::mesh::{DisjointSets, Mesh, NO_MATERIAL, weld};
 use crate::picture::linear_to_srgb;
 use crate::scene::BakeScene;
-use crate::surface::MeshPoint;
 use glam::{Vec2, Vec3};
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
@@ -146,35 +144,22 @@ impl IdTask {
         IdTask { regions, palette, findings }
     }
 
-    fn region(&self, hits: &TileHits, scene: &BakeScene, s: usize) -> Option<u32> {
-        let hit = hits.hit(s)?;
+    fn region(&self, tile: &TileWork, s: usize) -> Option<u32> {
+        let place = tile.surface.place(s)?;
         Some(match &self.regions {
-            Regions::HighTriangle(of) => of[hit.at.triangle as usize],
-            Regions::LowTriangle(of) => of[hits.low(s).triangle as usize],
-            Regions::HighVertex(of) => {
-                let corners = scene.high.triangles[hit.at.triangle as usize];
-                let MeshPoint { v, w, .. } = hit.at;
-                let u = 1.0 - v - w;
-                let nearest = if u >= v && u >= w {
-                    0
-                } else if v >= w {
-                    1
-                } else {
-                    2
-                };
-                of[corners[nearest] as usize]
-            }
+            Regions::HighTriangle(of) => of[place.triangle as usize],
+            Regions::LowTriangle(of) => of[tile.hits.low(s).triangle as usize],
+            Regions::HighVertex(of) => of[tile.surface.vertex(s)? as usize],
         })
     }
 }
 
 impl MapWork for IdTask {
     fn evaluate(&self, tile: &mut TileWork, out: &mut [f32]) {
-        let (hits, scene) = (tile.hits, tile.scene());
         let mut votes: Vec<u32> = Vec::new();
         for (texel, samples) in tile.wanted_texels() {
             votes.clear();
-            votes.extend(samples.filter_map(|s| self.region(hits, scene, s)));
+            votes.extend(samples.filter_map(|s| self.region(tile, s)));
             votes.sort_unstable();
             let winner = votes.chunk_by(|a, b| a == b).max_by_key(|run| (run.len(), std::cmp::Reverse(run[0])));
             let rgb = winner.map_or([0; 3], |run| self.palette[run[0] as usize].color);

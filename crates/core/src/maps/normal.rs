@@ -4,7 +4,6 @@ use super::{Map, MapKind, MapShape, MapWork, Setup, TileWork};
 use crate::hits::TileHits;
 use crate::mesh::{CornerTangent, Laid, Mesh, corner_tangents};
 use crate::scene::BakeScene;
-use crate::trace::Hit;
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
@@ -92,14 +91,15 @@ impl CarriedNormals {
         })
     }
 
-    /// The shading normal at a hit, bent by the texture there.
-    fn bent(&self, mesh: &Mesh, hit: &Hit, normal: Vec3, side: f32) -> Option<Vec3> {
-        let (laid, strength) = mesh.look_of(hit.at.triangle)?.surface.as_ref()?.normal.as_ref()?;
-        let apart = laid.on_texture_uvs && !mesh.texture_uvs.is_empty();
+    /// The shading normal where sample `s` hit, bent by the texture there.
+    fn bent(&self, tile: &TileWork, s: usize) -> Option<Vec3> {
+        let (hit, surface, normal) = (tile.hits.hit(s)?, &tile.surface, tile.surface.normals()[s]);
+        let (laid, strength) = surface.look(s)?.surface.as_ref()?.normal.as_ref()?;
+        let apart = laid.on_texture_uvs && !tile.scene().high.texture_uvs.is_empty();
         let tangents = if apart { &self.on_texture_uvs } else { &self.on_uvs };
         let corners = tangents.get(hit.at.triangle as usize)?;
         let tangent = hit.at.between(corners.map(|c| c.tangent));
-        let way = laid.at(mesh, hit.at, side)?.truncate() * 2.0 - 1.0;
+        let way = surface.light(s, laid)?.truncate() * 2.0 - 1.0;
         // The sculpt's own side: one that was hit from behind had its normal turned.
         let turn = if hit.back { -1.0 } else { 1.0 };
         let own = normal * turn;
@@ -123,11 +123,8 @@ impl MapWork for NormalTask {
                 if !hits.is_hit(s) {
                     continue;
                 }
-                let mut normal = normals[s];
-                if let (Some(carried), Some(hit)) = (&self.carried, hits.hit(s)) {
-                    normal = carried.bent(&scene.high, &hit, normal, tile.surface.sides()[s]).unwrap_or(normal);
-                }
-                sum += to_tangent_space(scene, hits, s, normal);
+                let bent = self.carried.as_ref().and_then(|carried| carried.bent(tile, s));
+                sum += to_tangent_space(scene, hits, s, bent.unwrap_or(normals[s]));
             }
             put_normal(&mut out[texel * 3..texel * 3 + 3], sum, self.green);
         }

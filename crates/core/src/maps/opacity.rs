@@ -2,8 +2,8 @@
 //! the sculpt's own materials are there.
 
 use super::{Map, MapKind, MapShape, MapWork, Setup, TileWork};
-use crate::mesh::{Alpha, Mesh};
-use crate::trace::Hit;
+use crate::hits::Resolved;
+use crate::mesh::Alpha;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
@@ -28,26 +28,22 @@ struct OpacityTask;
 
 impl MapWork for OpacityTask {
     fn evaluate(&self, tile: &mut TileWork, out: &mut [f32]) {
-        let (scene, hits, sides) = (tile.scene(), tile.hits, tile.surface.sides());
         for (texel, samples) in tile.wanted_texels() {
             let all = samples.len() as f32;
-            let opaque = |s: usize| {
-                let hit = hits.hit(s)?;
-                Some(opacity_at(&scene.high, &hit, sides[s]))
-            };
-            out[texel] = samples.filter_map(opaque).sum::<f32>() / all;
+            let hit = samples.filter(|s| tile.hits.is_hit(*s));
+            out[texel] = hit.map(|s| opacity_at(&tile.surface, s)).sum::<f32>() / all;
         }
     }
 }
 
-/// How opaque the sculpt's material is at a hit, averaged over a square of `side` scene units.
-fn opacity_at(mesh: &Mesh, hit: &Hit, side: f32) -> f32 {
-    let Some(look) = mesh.look_of(hit.at.triangle) else { return 1.0 };
+/// How opaque the sculpt's material is where sample `s` hit, averaged over what it stands for.
+fn opacity_at(hit: &Resolved, s: usize) -> f32 {
+    let Some(look) = hit.look(s) else { return 1.0 };
     let Some(surface) = &look.surface else { return 1.0 };
     if surface.alpha == Alpha::Opaque {
         return 1.0;
     }
-    let picture = look.picture.as_ref().and_then(|p| p.at(mesh, hit.at, side));
+    let picture = look.picture.as_ref().and_then(|picture| hit.light(s, picture));
     let alpha = (surface.opacity * picture.map_or(1.0, |p| p.w)).clamp(0.0, 1.0);
     match surface.alpha {
         Alpha::Mask(least) => f32::from(u8::from(alpha >= least)),
