@@ -72,10 +72,12 @@ async fn tune_bake_undo_and_deliver() -> Result<()> {
     let back = "document.querySelector('input[aria-label=\"Reach out\"]').value.startsWith('0.05')";
     session.until("the typed reach to be back", back).await?;
 
-    // Maps: green down, 16 bit.
+    // Maps: green down, 16 bit, and occlusion with as many rays as its error asks for.
     session.stop("Maps").await?;
     session.button("Y- down").await?.click().await?;
     session.button("16 bit").await?.click().await?;
+    session.css("button[aria-label='Occlusion: show settings']").await?.click().await?;
+    session.button("By error").await?.click().await?;
 
     // Bake: the final, watched to its end.
     session.stop("Bake").await?;
@@ -86,6 +88,11 @@ async fn tune_bake_undo_and_deliver() -> Result<()> {
     let last = runs.iter().find(|r| r["kind"] == "final").context("a final")?;
     let recipe = &last["report"]["recipe"];
     ensure!(recipe["sheet"]["depth"] == "16" && recipe["maps"][0]["y"] == "-", "{recipe}");
+    let (ao, told) = (&recipe["maps"][1], &last["report"]["maps"]["ao"]["mean_rays"]);
+    ensure!(ao["map"] == "ao" && ao["rays"]["most"] == 256, "{ao}");
+    ensure!(told.as_f64().is_some_and(|mean| (16.0..256.0).contains(&mean)), "{told}");
+    session.xpath("//p[contains(., 'rays per texel on average')]").await?;
+    session.xpath("//*[contains(., 'on the disk; what was of no use for longest goes first')]").await?;
 
     // Deliver: the zip, as the browser saves it.
     session

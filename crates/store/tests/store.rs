@@ -281,3 +281,16 @@ fn plane(height: f32) -> ember_ridge_core::Mesh {
     let plane = PlaneTarget { facing: Facing::Y, middle: [0.0, height, 0.0], size: [1.0, 1.0], repeats: false };
     plane.mesh("lid")
 }
+
+#[tokio::test]
+async fn settings_hold_what_was_set_last_and_tell_another_type() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let store = store(folder.path()).await;
+    assert_eq!(store.setting::<u64>("room").await.expect("it answers"), None);
+    for value in [5u64, 4_000_000_000] {
+        store.set_setting("room", &value).await.expect("it can be written");
+        assert_eq!(store.setting("room").await.expect("it answers"), Some(value));
+    }
+    let fault = store.setting::<Vec<String>>("room").await.expect_err("it is a number").to_string();
+    assert!(fault.contains("room"), "{fault}");
+}

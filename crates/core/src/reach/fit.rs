@@ -6,7 +6,7 @@
 
 use super::Direction;
 use super::points::ReachPoints;
-use super::probes::{EarlierProbes, PartAsks, Probe, ProbeScene, Wall, probe};
+use super::probes::{EarlierProbes, PartView, Probe, ProbeScene, Wall, probe};
 use super::relax::Side;
 use crate::stop::{Stop, Stopped};
 use crate::trace::BackFaces;
@@ -69,7 +69,7 @@ pub struct Fit {
     pub probes: Vec<Probe>,
     /// Parts that an earlier fit had fitted alike: nothing was probed or solved for them.
     pub kept_parts: usize,
-    asks: Vec<PartAsks>,
+    views: Vec<PartView>,
     back_faces: BackFaces,
 }
 
@@ -113,12 +113,12 @@ fn bound(need: Option<f32>, room: f32, wall: Option<Wall>, harm: f32) -> Bound {
 /// # Errors
 /// [`Stopped`] when `stop` asked for it.
 pub fn fit_reach(scene: &ProbeScene, points: &ReachPoints, earlier: &[Arc<Fit>], stop: Stop) -> Result<Fit, Stopped> {
-    let asks = PartAsks::of(scene);
-    let alike = |fit: &&Arc<Fit>| fit.asks.iter().zip(&asks).filter(|(was, is)| was == is).count();
+    let views = PartView::of(scene);
+    let alike = |fit: &&Arc<Fit>| fit.views.iter().zip(&views).filter(|(was, is)| was == is).count();
     let before = earlier.iter().filter(|fit| fit.back_faces == scene.back_faces).max_by_key(alike);
-    let kept = |part: usize| before.is_some_and(|fit| fit.asks[part] == asks[part]);
+    let kept = |part: usize| before.is_some_and(|fit| fit.views[part] == views[part]);
     let probed = before.map(|fit| EarlierProbes { probes: &fit.probes, kept: &kept });
-    let probes = probe(scene, &asks, probed, stop)?;
+    let probes = probe(scene, &views, probed, stop)?;
     let diagonal = scene.low.mesh.diagonal();
     let room = diagonal * ROOM_OF_DIAGONAL;
     let out_bounds: Vec<Bound> = probes.iter().map(|p| bound(p.outside, room, p.wall_out, p.harm)).collect();
@@ -149,10 +149,10 @@ pub fn fit_reach(scene: &ProbeScene, points: &ReachPoints, earlier: &[Arc<Fit>],
         inward[own].copy_from_slice(&part_in);
     }
     let (report, spots) = account(scene, &probes, points, (&out, &out_bounds), (&inward, &in_bounds));
-    let kept_parts = (0..asks.len()).filter(|&part| kept(part)).count();
+    let kept_parts = (0..views.len()).filter(|&part| kept(part)).count();
     let uniform = uniform(&probes, diagonal);
     let back_faces = scene.back_faces;
-    Ok(Fit { uniform, out, inward, report, spots, probes, kept_parts, asks, back_faces })
+    Ok(Fit { uniform, out, inward, report, spots, probes, kept_parts, views, back_faces })
 }
 
 fn account(

@@ -95,18 +95,18 @@ pub fn spread_points(low: &LowSurface, points: usize, a_triangle: usize, seed: u
 
 /// What decides which surfaces the probes of a low part see.
 #[derive(Clone, Debug, PartialEq)]
-pub struct PartAsks {
+pub struct PartView {
     /// Parts of the sculpt that belong to it.
     sight: Sight,
     /// Low parts that see some of them too.
     rivals: Arc<Sight>,
 }
 
-impl PartAsks {
+impl PartView {
     /// Of each low part.
-    pub fn of(scene: &ProbeScene) -> Vec<PartAsks> {
+    pub fn of(scene: &ProbeScene) -> Vec<PartView> {
         let rivals = rivals(scene.sights, scene.high_parts);
-        scene.sights.iter().zip(rivals).map(|(sight, rivals)| PartAsks { sight: sight.clone(), rivals }).collect()
+        scene.sights.iter().zip(rivals).map(|(sight, rivals)| PartView { sight: sight.clone(), rivals }).collect()
     }
 }
 
@@ -151,7 +151,7 @@ fn rivals(sights: &[Sight], high_parts: usize) -> Vec<Arc<Sight>> {
 /// [`Stopped`] when `stop` asked for it.
 pub fn probe(
     scene: &ProbeScene,
-    asks: &[PartAsks],
+    views: &[PartView],
     earlier: Option<EarlierProbes>,
     stop: Stop,
 ) -> Result<Vec<Probe>, Stopped> {
@@ -167,13 +167,13 @@ pub fn probe(
         points.sort_by_key(|p| p.triangle);
     }
     let diagonal = scene.low.mesh.diagonal();
-    let of_chunk = |chunk: &[_]| if stop() { Err(Stopped) } else { Ok(probe_chunk(scene, asks, diagonal, chunk)) };
+    let of_chunk = |chunk: &[_]| if stop() { Err(Stopped) } else { Ok(probe_chunk(scene, views, diagonal, chunk)) };
     let Some(EarlierProbes { probes, kept }) = earlier else {
         let found: Vec<Vec<Probe>> = points.par_chunks(CHUNK).map(of_chunk).collect::<Result<_, _>>()?;
         return Ok(found.concat());
     };
     let parts = &scene.low.parts;
-    let is_kept: Vec<bool> = (0..asks.len()).map(kept).collect();
+    let is_kept: Vec<bool> = (0..views.len()).map(kept).collect();
     let of_kept = |point: &MeshPoint| is_kept[parts[point.triangle as usize] as usize];
     let fresh: Vec<MeshPoint> = points.iter().filter(|point| !of_kept(point)).copied().collect();
     let found: Vec<Vec<Probe>> = fresh.par_chunks(CHUNK).map(of_chunk).collect::<Result<_, _>>()?;
@@ -184,7 +184,7 @@ pub fn probe(
     Ok(taken.flatten().collect())
 }
 
-fn probe_chunk(scene: &ProbeScene, asks: &[PartAsks], diagonal: f32, points: &[MeshPoint]) -> Vec<Probe> {
+fn probe_chunk(scene: &ProbeScene, views: &[PartView], diagonal: f32, points: &[MeshPoint]) -> Vec<Probe> {
     let mut tools = (Packet::default(), Walk::default());
     let (mut seen, mut rival) = (SightMask::default(), SightMask::default());
     let mut found = Vec::with_capacity(points.len());
@@ -195,8 +195,8 @@ fn probe_chunk(scene: &ProbeScene, asks: &[PartAsks], diagonal: f32, points: &[M
         let run = points[at..].iter().take(LANES).take_while(|p| part_of(p.triangle) == part).count();
         let of = OfPart {
             part,
-            seen: seen.of(&asks[part as usize].sight, scene.high_parts),
-            rivals: rival.of(&asks[part as usize].rivals, scene.low.mesh.parts.len()),
+            seen: seen.of(&views[part as usize].sight, scene.high_parts),
+            rivals: rival.of(&views[part as usize].rivals, scene.low.mesh.parts.len()),
             far: diagonal * FURTHEST,
             skin: diagonal * NEAREST_WALL,
         };

@@ -78,12 +78,13 @@ impl HitShelf {
         }
     }
 
-    /// Hits for a run: those that are kept, and room for its own.
+    /// Hits for a run: those that are kept, and room for its own, of which there is never more than half of what the disk has left:
+    /// hits only save work, and the run's maps need room too.
     ///
     /// # Errors
     /// A folder that cannot be written.
     pub fn run(&self) -> io::Result<ShelfRun<'_>> {
-        let most = self.most();
+        let most = self.most().min(free_room(&self.folder) / 2);
         let _order = self.order.lock();
         let open = |Kept { path, .. }: Kept| {
             let reading = Reading::open(&path).ok()?;
@@ -108,6 +109,12 @@ struct Source {
     used: AtomicBool,
     /// A tile of it could not be read; it goes once the run is done, and its tiles are kept anew by the next.
     spoilt: AtomicBool,
+}
+
+/// Bytes that the disk of a folder, or of the one that it is to be made in, has left; without end where that cannot be told.
+fn free_room(folder: &Path) -> u64 {
+    let there = folder.ancestors().find(|folder| folder.exists()).unwrap_or(Path::new("."));
+    rustix::fs::statvfs(there).map_or(u64::MAX, |disk| disk.f_bavail.saturating_mul(disk.f_frsize))
 }
 
 /// The hits a run takes over and keeps.
