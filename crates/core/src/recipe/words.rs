@@ -110,9 +110,9 @@ pub fn changes(before: &Recipe, after: &Recipe) -> Vec<String> {
     let dither = |d| if d { "on" } else { "off" }.to_owned();
     say("dither", dither(b.dither), dither(a.dither));
     let layout = |l| match l {
-        Layout::One => "one sheet".to_owned(),
-        Layout::Materials => "by material".to_owned(),
-        Layout::Udim => "by UDIM tile".to_owned(),
+        Layout::One => "one".to_owned(),
+        Layout::Materials => "one per material".to_owned(),
+        Layout::Udim => "one per UDIM tile".to_owned(),
     };
     say("sheets", layout(b.layout), layout(a.layout));
     say("proof size", b.proof_size.to_string(), a.proof_size.to_string());
