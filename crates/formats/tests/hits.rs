@@ -138,4 +138,11 @@ fn a_shelf_keeps_what_was_used_last_within_its_room() {
     stopped.keep(&tile(0).0, &tile(0).1);
     drop(stopped);
     assert_eq!((shelf.held(), files().len()), (0, 0));
+    // One that was killed leaves a file that is not whole; whoever opens the shelf next removes it.
+    let killed = shelf.run().expect("it can be written");
+    killed.keep(&tile(0).0, &tile(0).1);
+    std::mem::forget(killed);
+    assert_eq!((shelf.held(), files().len()), (0, 1));
+    assert_eq!(HitShelf::new(folder.clone(), 65_000).held(), 0);
+    assert_eq!(files().len(), 0);
 }

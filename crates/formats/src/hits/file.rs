@@ -11,6 +11,8 @@ use std::io::{self, BufReader, BufWriter, Read, Seek, SeekFrom, Write};
 use std::path::Path;
 use std::sync::atomic::{AtomicU64, Ordering};
 
+/// What the names of files begin with that are not whole yet.
+pub(super) const UNFINISHED: &str = ".kept-hits";
 /// First bytes of the file; the number rises when others could not read what follows.
 const HEAD: &[u8] = b"Ember Ridge kept hits 1\n";
 /// Before each tile: its key, and how many bytes follow.
@@ -108,7 +110,7 @@ impl Writing {
             use std::os::unix::fs::PermissionsExt;
             builder.permissions(std::fs::Permissions::from_mode(0o666));
         }
-        let temporary = builder.prefix(".kept-hits").tempfile_in(folder)?;
+        let temporary = builder.prefix(UNFINISHED).tempfile_in(folder)?;
         let mut file = BufWriter::new(temporary.reopen()?);
         file.write_all(HEAD)?;
         let bytes = AtomicU64::new(HEAD.len() as u64);

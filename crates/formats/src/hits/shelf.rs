@@ -1,7 +1,7 @@
 //! Hits of many runs in one folder, a file for each, within a budget: what was of no use for longest goes first. A run takes over
 //! what any of them holds and keeps what it had to trace.
 
-use super::file::{Reading, Writing};
+use super::file::{Reading, UNFINISHED, Writing};
 use ember_ridge_core::hits::{HitKey, HitStore};
 use parking_lot::Mutex;
 use std::ffi::OsStr;
@@ -30,8 +30,15 @@ struct Kept {
 }
 
 impl HitShelf {
-    /// Keeps at most `most` bytes in a folder, which is made when a run first keeps hits.
+    /// Keeps at most `most` bytes in a folder of its own, which is made when a run first keeps hits. What runs left there that a
+    /// kill cut off is removed.
     pub fn new(folder: PathBuf, most: u64) -> HitShelf {
+        for entry in std::fs::read_dir(&folder).into_iter().flatten().flatten() {
+            if entry.file_name().to_string_lossy().starts_with(UNFINISHED) {
+                // It takes room and does no other harm.
+                let _ = std::fs::remove_file(entry.path());
+            }
+        }
         HitShelf { folder, most: AtomicU64::new(most), order: Mutex::default() }
     }
 
