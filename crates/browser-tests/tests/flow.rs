@@ -92,7 +92,7 @@ async fn tune_bake_undo_and_deliver() -> Result<()> {
     ensure!(ao["map"] == "ao" && ao["rays"]["most"] == 256, "{ao}");
     ensure!(told.as_f64().is_some_and(|mean| (16.0..256.0).contains(&mean)), "{told}");
     session.xpath("//p[contains(., 'rays per texel on average')]").await?;
-    session.xpath("//*[contains(., 'on the disk; what was of no use for longest goes first')]").await?;
+    session.xpath("//*[contains(., 'on disk; the least recently used are removed first')]").await?;
 
     // Deliver: the zip, as the browser saves it.
     session

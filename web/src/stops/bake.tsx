@@ -1,6 +1,6 @@
 // Bake: a proof to judge, the final to keep; watch it land, stop it, see what it cost.
 import { Square } from "lucide-react";
-import { type ShownRun, useActions, useAsset, useRecipe, useShownRun } from "../api/queries";
+import { type ShownRun, useActions, useAsset, useMapLabels, useRecipe, useShownRun } from "../api/queries";
 import { useStore } from "../state";
 import { Button, count, Row, Section, Segment, StopHead, seconds } from "../ui/parts";
 import { KeptHits } from "./kept-hits";
@@ -11,6 +11,7 @@ export function BakeStop() {
   const asset = useAsset().data;
   const [recipe, edit] = useRecipe();
   const { bake } = useActions();
+  const label = useMapLabels();
   const run = useShownRun();
   if (!asset || !recipe) return null;
   const missing = recipe.low.length === 0 ? "a low-poly" : recipe.high.length === 0 ? "a sculpt" : null;
@@ -46,7 +47,8 @@ export function BakeStop() {
       </Section>
       <Section title="Final">
         <p className="text-ink-2">
-          {recipe.maps.map((m) => m.map).join(", ")} at <span className="num">{recipe.sheet.size}</span>,{" "}
+          {recipe.maps.map((m) => label(m.map)).join(", ")} at{" "}
+          <span className="num">{recipe.sheet.size}</span>,{" "}
           <span className="num">{recipe.sheet.samples}</span>{" "}
           {recipe.sheet.samples === 1 ? "sample" : "samples"} per texel, {recipe.sheet.depth} bit
         </p>
@@ -108,13 +110,14 @@ function Running() {
 }
 
 function Costs({ run }: { run: ShownRun }) {
+  const label = useMapLabels();
   const report = run.report;
   if (!report) return null;
   const maps = Object.entries(report.maps);
   const total = Math.max(1e-9, report.ray_seconds + maps.reduce((n, [, m]) => n + m.seconds, 0));
   const rows: [string, number][] = [
-    ["rays, shared by all", report.ray_seconds],
-    ...maps.map(([id, m]) => [id, m.seconds] as [string, number]),
+    ["Primary rays", report.ray_seconds],
+    ...maps.map(([id, m]) => [label(id), m.seconds] as [string, number]),
   ];
   return (
     <Section
@@ -141,16 +144,16 @@ function Costs({ run }: { run: ShownRun }) {
         </tbody>
       </table>
       <p className="mt-1.5 text-xs text-ink-3">
-        {count(report.rays)} rays, {(report.rays / Math.max(1e-9, report.seconds) / 1e6).toFixed(1)} million a
-        second.
-        {report.kept_rays > 0 && ` ${count(report.kept_rays)} more were taken over from earlier bakes.`}
+        {count(report.rays)} rays, {(report.rays / Math.max(1e-9, report.seconds) / 1e6).toFixed(1)} million
+        per second.
+        {report.kept_rays > 0 && ` ${count(report.kept_rays)} more were reused from earlier bakes.`}
       </p>
       {maps.map(([id, map]) => {
         const mean = map.mean_rays;
         return (
           mean != null && (
             <p key={id} className="text-xs text-ink-3">
-              {id}: <span className="num">{mean.toFixed(1)}</span> rays per texel on average for its error.
+              {label(id)}: <span className="num">{mean.toFixed(1)}</span> rays per texel on average.
             </p>
           )
         );

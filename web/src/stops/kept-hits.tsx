@@ -11,15 +11,15 @@ export function KeptHits() {
   if (!kept) return null;
   const most = String(kept.most / GIGABYTE);
   const listed = ROOM.find((r) => r === most);
-  const options = ROOM.map((r) => [r, r === "0" ? "nothing" : `up to ${r} GB`] as const);
-  const own = listed ? [] : [[most, `up to ${bytes(kept.most)}`] as const];
+  const options = ROOM.map((r) => [r, r === "0" ? "None" : `Up to ${r} GB`] as const);
+  const own = listed ? [] : [[most, `Up to ${bytes(kept.most)}`] as const];
   return (
     <Choice<string>
-      label="Keep hits"
-      hint={`A final that changes or adds maps casts none of its rays again. ${
+      label="Kept ray hits"
+      hint={`Later finals reuse them when only maps change. ${
         kept.held > 0
-          ? `${bytes(kept.held)} on the disk; what was of no use for longest goes first.`
-          : "Nothing is kept yet."
+          ? `${bytes(kept.held)} on disk; the least recently used are removed first.`
+          : "None are kept yet."
       }`}
       value={most}
       options={[...options, ...own]}

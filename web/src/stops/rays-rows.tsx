@@ -16,8 +16,8 @@ export function RaysRows({ value, onChange }: { value: Rays; onChange: (rays: Ra
         label="Rays per texel"
         hint={
           fixed
-            ? `The same for all. ${amountWords(value)} Dealt out over the texel's samples.`
-            : "Each texel gets rays until its noise is down to the error: few in the open, many at edges of shadows."
+            ? `The same for all. ${amountWords(value)} Shared among the texel's samples.`
+            : "Each texel gets rays until its noise is below the error: few in the open, many at shadow edges."
         }
       >
         <Segment<"fixed" | "error">
@@ -58,7 +58,7 @@ export function RaysRows({ value, onChange }: { value: Rays; onChange: (rays: Ra
           </Row>
           <Choice
             label="At most"
-            hint="Where a texel ends, whether its error is met or not."
+            hint="No texel gets more, even if its error is not met."
             value={String(value.most) as (typeof RAYS)[number]}
             options={MOST_RAYS.map((r) => [r, r] as const)}
             onChange={(v) => onChange({ ...value, most: Number(v) })}

@@ -2,7 +2,7 @@
 //! hits; none traces its own.
 
 use super::packed::key_of;
-use super::{HitRule, HitStore, RayPlan, TileNumber};
+use super::{HitKey, HitRule, HitStore, RayPlan, TileNumber};
 use crate::reach::Course;
 use crate::scene::BakeScene;
 use crate::sheet::{Tile, TileSamples, rasterise_tile};
@@ -50,6 +50,19 @@ pub struct TileSource<'a> {
     pub store: Option<&'a dyn HitStore>,
 }
 
+/// A place in a store for the hits of a tile.
+struct Kept<'a> {
+    store: &'a dyn HitStore,
+    key: HitKey,
+}
+
+impl<'a> Kept<'a> {
+    /// The place of hits along `courses`; None without a store.
+    fn of(plan: &RayPlan, hits: &TileHits, courses: &[Course], store: Option<&'a dyn HitStore>) -> Option<Kept<'a>> {
+        store.map(|store| Kept { store, key: key_of(plan, hits, courses) })
+    }
+}
+
 /// What stays between tiles of one thread, so that tracing allocates nothing.
 #[derive(Default)]
 pub struct Scratch {
@@ -81,7 +94,8 @@ impl TileHits {
             return hits;
         }
         let courses = plan.field.courses(&plan.scene.low, &hits.samples.places);
-        if hits.fetch(plan, &courses, source.store) {
+        let kept = Kept::of(plan, &hits, &courses, source.store);
+        if hits.fetch(plan, kept.as_ref()) {
             hits.kept_rays = courses.len() as u64;
         } else {
             hits.curve_order(&mut scratch.order);
@@ -90,7 +104,7 @@ impl TileHits {
             }
             hits.rays = hits.trace_samples(plan, &courses, scratch);
         }
-        hits.keep(plan, &courses, source.store);
+        hits.keep(kept.as_ref());
         hits.courses = courses;
         hits
     }
@@ -148,7 +162,8 @@ impl TileHits {
         let mut hits = TileHits::untraced(self.sheet, self.tile, self.samples.clone());
         let averaged = |at: &MeshPoint| plan.field.averaged_course(&plan.scene.low, *at);
         let courses: Vec<Course> = self.samples.places.iter().map(averaged).collect();
-        if hits.fetch(plan, &courses, store) {
+        let kept = Kept::of(plan, &hits, &courses, store);
+        if hits.fetch(plan, kept.as_ref()) {
             return hits;
         }
         hits.curve_order(&mut scratch.order);
@@ -163,20 +178,20 @@ impl TileHits {
             !own
         });
         hits.rays = hits.trace_samples(plan, &courses, scratch);
-        hits.keep(plan, &courses, store);
+        hits.keep(kept.as_ref());
         hits
     }
 
-    /// Takes hits along `courses` from a store; false when they are not there.
-    fn fetch(&mut self, plan: &RayPlan, courses: &[Course], store: Option<&dyn HitStore>) -> bool {
-        let packed = store.and_then(|store| store.fetch(&key_of(plan, self, courses)));
+    /// Takes hits from a store; false when they are not there.
+    fn fetch(&mut self, plan: &RayPlan, kept: Option<&Kept>) -> bool {
+        let packed = kept.and_then(|kept| kept.store.fetch(&kept.key));
         packed.is_some_and(|bytes| self.unpack(&bytes, plan.scene.high.triangles.len()))
     }
 
-    /// Leaves hits along `courses` to a store that keeps them.
-    fn keep(&self, plan: &RayPlan, courses: &[Course], store: Option<&dyn HitStore>) {
-        if let Some(store) = store.filter(|store| store.keeps()) {
-            store.keep(&key_of(plan, self, courses), &self.pack());
+    /// Leaves hits to a store that keeps them.
+    fn keep(&self, kept: Option<&Kept>) {
+        if let Some(kept) = kept.filter(|kept| kept.store.keeps()) {
+            kept.store.keep(&kept.key, &self.pack());
         }
     }
 
