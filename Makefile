@@ -8,10 +8,11 @@ WEB := $(shell find web/src web/public web/index.html web/vite.config.ts -type f
 demo: $(PROGRAM)
 	$(PROGRAM) serve --data $(DEMO) --samples --port 4680
 
-test: tools web
-	@tools/need browser
+test: tools web web/generator/node_modules/.package-lock.json
+	@tools/need browser curl jq
 	cargo fmt --all --check
 	cd web && npm run --silent check
+	cd web/generator && npm run --silent check
 	cargo clippy --workspace --all-targets --quiet -- --deny warnings
 	cargo build --bins
 	cargo test --workspace
@@ -38,9 +39,10 @@ measure: $(PROGRAM)
 	cargo build --bin measure
 	EMBER_RIDGE_PROGRAM=$(PROGRAM) target/debug/measure
 
-# Rewrites the page's types from the Rust ones.
-types: web/dist/index.html
-	UPDATE_TYPES=1 cargo test --package ember-ridge-server --test types
+# Rewrites the API's description in the web part, and the page's types from it.
+types: web/dist/index.html web/generator/node_modules/.package-lock.json
+	UPDATE_TYPES=1 cargo test --package ember-ridge-server --test description
+	cd web/generator && npm run --silent types
 
 bench:
 	cargo bench --package ember-ridge-samples
@@ -58,6 +60,10 @@ web/node_modules/.package-lock.json: web/package-lock.json | tools
 	cd web && npm install --no-save --no-audit --no-fund
 	@touch $@
 
+web/generator/node_modules/.package-lock.json: web/generator/package-lock.json | tools
+	cd web/generator && npm install --no-save --no-audit --no-fund
+	@touch $@
+
 web/dist/index.html: $(WEB) web/node_modules/.package-lock.json
 	cd web && npm run --silent build
 
@@ -66,4 +72,4 @@ $(PROGRAM): web/dist/index.html $(shell find crates Cargo.toml Cargo.lock -type 
 	@touch $@
 
 clean:
-	rm -rf target web/dist web/node_modules $(DEMO)
+	rm -rf target web/dist web/node_modules web/generator/node_modules $(DEMO)

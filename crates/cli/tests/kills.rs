@@ -202,7 +202,7 @@ fn a_disk_that_fills_ends_the_run_at_once_and_with_room_it_can_be_run_again() {
         assert_eq!(server.asset()["recipe"]["sheet"]["size"], 1024);
         std::fs::remove_file(&ballast).expect("there");
         let (status, again) = server.ask("POST", &format!("/api/runs/{id}/again"), b"", "");
-        assert_eq!(status, 200, "{}", String::from_utf8_lossy(&again));
+        assert_eq!(status, 201, "{}", String::from_utf8_lossy(&again));
         let again: Value = serde_json::from_slice(&again).expect("JSON");
         let run = server.wait(&again["id"], |r| r["status"] != "waiting" && r["status"] != "running");
         assert_eq!(run["status"], "done", "{run}");

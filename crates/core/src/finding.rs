@@ -2,11 +2,11 @@
 //! these and nothing else, so that the page, the command line and the report read alike.
 
 use crate::step::MeshStep;
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use ts_rs::TS;
 
 /// How much a finding matters. `Fault` stops a bake or spoils it, `Warning` probably spoils it, `Note` is worth knowing.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, TS)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Severity {
     Note,
@@ -15,7 +15,7 @@ pub enum Severity {
 }
 
 /// What was found. The name is stable: it stands in reports and in the recipe's exceptions.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, TS)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum FindingKind {
     Unreadable,
@@ -53,7 +53,7 @@ pub enum FindingKind {
 }
 
 /// Where a finding lies: a part, some of its triangles (numbers within the mesh), and a point to look at.
-#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct Place {
     /// File the part came from, when known.
     pub file: Option<String>,
@@ -67,7 +67,6 @@ pub struct Place {
     pub uv: Option<[f32; 2]>,
     /// Which sheet of the run that is, counted from 0; none where no run is meant.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    #[ts(optional = nullable)]
     pub sheet: Option<u32>,
 }
 
@@ -77,7 +76,7 @@ impl Place {
 }
 
 /// One located problem.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct Finding {
     pub kind: FindingKind,
     pub severity: Severity,
@@ -118,7 +117,7 @@ impl Finding {
 }
 
 /// One way to mend a finding: a step that is recorded with the mesh file.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct Fix {
     /// What the button says.
     pub words: String,
@@ -128,7 +127,7 @@ pub struct Fix {
 }
 
 /// Which files a fix is for.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum FixOn {
     /// The one that was checked.
@@ -145,13 +144,12 @@ impl Fix {
 }
 
 /// A finding that the artist lets stand, such as mirrored halves that share texels on purpose.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Exception {
     pub kind: FindingKind,
     /// The part it is about; None for one that names no part.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    #[ts(optional = nullable)]
     pub part: Option<String>,
     /// Why it may stand.
     pub note: String,

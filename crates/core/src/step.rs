@@ -2,11 +2,11 @@
 //! They name parts, never face numbers, so that they hold for a newer file of the same parts. The file itself stays as it is.
 
 use glam::Vec3;
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use ts_rs::TS;
 
 /// One step. `part` takes one part by name; without it, all of the file.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(tag = "step", rename_all = "kebab-case", deny_unknown_fields)]
 pub enum MeshStep {
     /// Makes the mesh larger or smaller about the origin.
@@ -18,46 +18,40 @@ pub enum MeshStep {
     /// Winds the faces of each shell alike, and shells that look inward outward.
     TurnFaces {
         #[serde(default, skip_serializing_if = "Option::is_none")]
-        #[ts(optional = nullable)]
         part: Option<String>,
     },
     /// Makes points closer than `distance` (scene units) one, and drops faces that have no area or stand twice.
     MergePoints {
         #[serde(default, skip_serializing_if = "Option::is_none")]
-        #[ts(optional = nullable)]
         part: Option<String>,
         distance: f32,
     },
     /// Makes normals anew: edges up to `degrees` are smooth, sharper ones hard.
     NormalsByAngle {
         #[serde(default, skip_serializing_if = "Option::is_none")]
-        #[ts(optional = nullable)]
         part: Option<String>,
         degrees: f32,
     },
     /// Makes normals anew: an edge is hard where it is a UV seam and sharper than `degrees`, and smooth elsewhere.
     NormalsAtSeams {
         #[serde(default, skip_serializing_if = "Option::is_none")]
-        #[ts(optional = nullable)]
         part: Option<String>,
         degrees: f32,
     },
     /// Moves UV islands that lie outside the unit square by whole squares, those that fit into it then.
     MoveIslands {
         #[serde(default, skip_serializing_if = "Option::is_none")]
-        #[ts(optional = nullable)]
         part: Option<String>,
     },
     /// Gives islands that have no UVs, lie outside the square or on others a place in free room of the sheet.
     LayOut {
         #[serde(default, skip_serializing_if = "Option::is_none")]
-        #[ts(optional = nullable)]
         part: Option<String>,
     },
 }
 
 /// A quarter turn about X.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Turn {
     /// The file has Z up: its Z becomes Y, its Y becomes -Z.

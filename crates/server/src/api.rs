@@ -1,40 +1,94 @@
-//! What goes over the wire, as types. The page's TypeScript types are generated from these (`tests/types.rs`).
+//! What goes over the wire, as types. `describe.rs` makes the API's description from these, and the page's
+//! TypeScript types are generated from that.
 
 use ember_ridge_core::bake::{Estimate, Report};
 use ember_ridge_core::maps::{MapKind, MapSettings};
+use ember_ridge_core::mesh::Facing;
 use ember_ridge_core::reach::{MarkKind, ResolvedReach};
 use ember_ridge_core::review::Trace;
 use ember_ridge_core::{Finding, Mesh, Recipe};
 use ember_ridge_store::{RunKind, RunStatus};
+use rocket::request::FromParam;
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
-use ts_rs::TS;
+use utoipa::ToSchema;
 
-#[derive(Debug, Serialize, TS)]
+#[derive(Debug, Serialize, JsonSchema)]
 pub struct AssetLine {
-    #[ts(type = "number")]
     pub id: i64,
     pub name: String,
 }
 
-#[derive(Debug, Deserialize, TS)]
+#[derive(Debug, Deserialize, JsonSchema)]
 pub struct NewAsset {
     pub name: String,
 }
 
 /// The program that answers.
-#[derive(Debug, Serialize, TS)]
+#[derive(Debug, Serialize, JsonSchema)]
 pub struct About {
     pub version: String,
     /// Bytes held in memory between requests, measured now, and the most that may be.
-    #[ts(type = "number")]
     pub memory_held: u64,
-    #[ts(type = "number")]
     pub memory_most: u64,
 }
 
+/// Bytes of kept hits that there may be.
+#[derive(Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct HitsLimit {
+    pub most: u64,
+}
+
+/// A plane to make over the sculpt.
+#[derive(Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct NewPlane {
+    pub facing: Facing,
+}
+
+/// Which meshes of an asset: the low-poly or the sculpt.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ToSchema, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Side {
+    Low,
+    High,
+}
+
+impl<'r> FromParam<'r> for Side {
+    type Error = ();
+
+    fn from_param(text: &'r str) -> Result<Side, ()> {
+        match text {
+            "low" => Ok(Side::Low),
+            "high" => Ok(Side::High),
+            _ => Err(()),
+        }
+    }
+}
+
+/// What a picture is used as.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ToSchema, JsonSchema, rocket::FromFormField)]
+#[serde(rename_all = "kebab-case")]
+pub enum PictureUse {
+    /// The low-poly's own normal map, to make occlusion, curvature and cavity from.
+    NormalMap,
+    /// Colours over the sculpt's UVs.
+    Color,
+}
+
+/// The format of a mesh file that is sent.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, ToSchema, JsonSchema, rocket::FromFormField)]
+#[serde(rename_all = "kebab-case")]
+pub enum MeshFormat {
+    #[default]
+    Glb,
+    Obj,
+}
+
 /// What a mesh file is used as.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, TS, rocket::FromFormField)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema, JsonSchema, rocket::FromFormField)]
 #[serde(rename_all = "kebab-case")]
 pub enum Role {
     Low,
@@ -42,16 +96,15 @@ pub enum Role {
     Cage,
 }
 
-#[derive(Clone, Debug, Serialize, Deserialize, TS)]
+#[derive(Clone, Debug, Serialize, Deserialize, JsonSchema)]
 pub struct PartLine {
     pub name: String,
     pub triangles: u32,
 }
 
 /// What is known of a mesh file.
-#[derive(Clone, Debug, Serialize, Deserialize, TS)]
+#[derive(Clone, Debug, Serialize, Deserialize, JsonSchema)]
 pub struct MeshSummary {
-    #[ts(type = "number")]
     pub bytes: u64,
     pub vertices: u32,
     pub triangles: u32,
@@ -87,7 +140,7 @@ impl MeshSummary {
     }
 }
 
-#[derive(Clone, Debug, Serialize, TS)]
+#[derive(Clone, Debug, Serialize, JsonSchema)]
 pub struct MeshView {
     pub role: Role,
     pub file: String,
@@ -98,7 +151,7 @@ pub struct MeshView {
 }
 
 /// Low and high parts that pair, by number of the low part, counted from 1.
-#[derive(Clone, Debug, Serialize, TS)]
+#[derive(Clone, Debug, Serialize, JsonSchema)]
 pub struct PairView {
     pub number: u32,
     pub low: String,
@@ -106,7 +159,7 @@ pub struct PairView {
 }
 
 /// A part of the sculpt that a low-poly part sees.
-#[derive(Clone, Debug, Serialize, TS)]
+#[derive(Clone, Debug, Serialize, JsonSchema)]
 pub struct PairedPart {
     pub name: String,
     /// Why, in a word or two.
@@ -118,12 +171,10 @@ pub struct PairedPart {
 }
 
 /// An asset as the page shows it.
-#[derive(Clone, Debug, Serialize, TS)]
+#[derive(Clone, Debug, Serialize, JsonSchema)]
 pub struct AssetView {
-    #[ts(type = "number")]
     pub id: i64,
     pub name: String,
-    #[ts(type = "number")]
     pub revision: i64,
     pub undo: Option<String>,
     pub redo: Option<String>,
@@ -141,22 +192,20 @@ pub struct AssetView {
     /// The newest runs; older ones by `/api/assets/<id>/runs?before=<number>`.
     pub runs: Vec<RunView>,
     /// How many runs there are, and the bytes of their maps.
-    #[ts(type = "number")]
     pub run_count: i64,
-    #[ts(type = "number")]
     pub run_bytes: i64,
     pub estimates: Option<Estimates>,
 }
 
 /// A kind of map, and its settings before anyone changes them.
-#[derive(Debug, Serialize, TS)]
+#[derive(Debug, Serialize, JsonSchema)]
 pub struct MapLine {
     pub kind: MapKind,
     pub fresh: MapSettings,
 }
 
 /// A small picture of one map of an asset as it stands, or why there is none.
-#[derive(Debug, Serialize, TS)]
+#[derive(Debug, Serialize, JsonSchema)]
 pub struct Swatch {
     pub map: String,
     /// A PNG as a data URL.
@@ -165,7 +214,7 @@ pub struct Swatch {
 }
 
 /// What a proof and a final of the present recipe will cost, by the rates of the last finished run.
-#[derive(Clone, Debug, Serialize, TS)]
+#[derive(Clone, Debug, Serialize, JsonSchema)]
 pub struct Estimates {
     pub proof: Estimate,
     /// Of the final.
@@ -173,22 +222,18 @@ pub struct Estimates {
 }
 
 /// One line of the ledger.
-#[derive(Clone, Debug, Serialize, TS)]
+#[derive(Clone, Debug, Serialize, JsonSchema)]
 pub struct RunView {
-    #[ts(type = "number")]
     pub id: i64,
-    #[ts(type = "number")]
     pub number: i64,
     pub kind: RunKind,
     pub status: RunStatus,
-    #[ts(type = "number")]
     pub created: i64,
     pub size: u32,
     pub samples: u32,
     /// What differs from the run before, in words.
     pub changes: Vec<String>,
     pub error: Option<String>,
-    #[ts(type = "number")]
     pub bytes: i64,
     /// Ids of the maps that were made.
     pub maps: Vec<String>,
@@ -201,14 +246,14 @@ pub struct RunView {
 }
 
 /// Some of an asset's runs, newest first, and whether there are older ones.
-#[derive(Debug, Serialize, TS)]
+#[derive(Debug, Serialize, JsonSchema)]
 pub struct RunPage {
     pub runs: Vec<RunView>,
     pub more: bool,
 }
 
 /// A run with its report.
-#[derive(Debug, Serialize, TS)]
+#[derive(Debug, Serialize, JsonSchema)]
 pub struct RunDetail {
     pub run: RunView,
     pub report: Option<Report>,
@@ -216,7 +261,7 @@ pub struct RunDetail {
     pub pictures: Vec<PictureLine>,
 }
 
-#[derive(Debug, Serialize, TS)]
+#[derive(Debug, Serialize, JsonSchema)]
 pub struct PictureLine {
     pub map: String,
     pub sheet: u32,
@@ -225,34 +270,30 @@ pub struct PictureLine {
 }
 
 /// An edit that was made to a revision, as the whole recipe.
-#[derive(Debug, Deserialize, TS)]
+#[derive(Debug, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Revision {
     /// The revision the recipe was edited from.
-    #[ts(type = "number")]
     pub base: i64,
     pub recipe: Recipe,
 }
 
 /// Bytes on the disk that deleting something frees, or freed.
-#[derive(Debug, Serialize, TS)]
+#[derive(Debug, Serialize, JsonSchema)]
 pub struct Freed {
-    #[ts(type = "number")]
     pub bytes: u64,
 }
 
 /// What the primary rays of finals hit, kept on the disk so that later bakes need not trace them.
-#[derive(Debug, Serialize, TS)]
+#[derive(Debug, Serialize, JsonSchema)]
 pub struct KeptHitsView {
     /// Bytes that are kept.
-    #[ts(type = "number")]
     pub held: u64,
     /// Bytes that may be kept.
-    #[ts(type = "number")]
     pub most: u64,
 }
 
-#[derive(Debug, Deserialize, TS)]
+#[derive(Debug, Deserialize, JsonSchema)]
 pub struct RunOrder {
     pub kind: RunKind,
 }
@@ -261,7 +302,7 @@ pub struct RunOrder {
 /// low-poly; cage, three a corner, when there is one; marks, five each (place, kind in the order of `MarkKind`, by); spots,
 /// four each (place, why in the order of `FitLimit`); needles, ten each (start, place on the low-poly, end, fate in
 /// the order of `NeedleFate`).
-#[derive(Debug, Serialize, TS)]
+#[derive(Debug, Serialize, JsonSchema)]
 pub struct EnvelopeHeader {
     pub reach: ResolvedReach,
     /// Length of the low-poly's bounding diagonal, scene units: what percentages refer to.
@@ -277,7 +318,7 @@ pub struct EnvelopeHeader {
 }
 
 /// Reaches of a part, from the least to the most over its vertices.
-#[derive(Debug, Serialize, TS)]
+#[derive(Debug, Serialize, JsonSchema)]
 pub struct PartReachLine {
     pub part: String,
     pub out: [f32; 2],
@@ -286,7 +327,7 @@ pub struct PartReachLine {
 }
 
 /// How often an envelope falls short in one way, over the points probed, and by how much at most.
-#[derive(Debug, Serialize, TS)]
+#[derive(Debug, Serialize, JsonSchema)]
 pub struct MarkCount {
     pub kind: MarkKind,
     pub count: u32,
@@ -294,7 +335,7 @@ pub struct MarkCount {
 }
 
 /// Needles by what became of them.
-#[derive(Debug, Serialize, TS)]
+#[derive(Debug, Serialize, JsonSchema)]
 pub struct NeedleCounts {
     pub hit: u32,
     pub miss: u32,
@@ -303,21 +344,21 @@ pub struct NeedleCounts {
 }
 
 /// The story of a texel, and what the maps made of it.
-#[derive(Debug, Serialize, TS)]
+#[derive(Debug, Serialize, JsonSchema)]
 pub struct TraceView {
     pub trace: Trace,
     pub maps: Vec<TexelMap>,
 }
 
 /// One texel of a run: its channels in each map, 0..1, in the file's own steps.
-#[derive(Debug, Serialize, TS)]
+#[derive(Debug, Serialize, JsonSchema)]
 pub struct TexelView {
     pub x: u32,
     pub y: u32,
     pub maps: Vec<TexelMap>,
 }
 
-#[derive(Debug, Serialize, TS)]
+#[derive(Debug, Serialize, JsonSchema)]
 pub struct TexelMap {
     pub map: String,
     pub channels: Vec<f32>,
@@ -326,34 +367,29 @@ pub struct TexelMap {
 }
 
 /// What happens while the page is open.
-#[derive(Clone, Debug, Serialize, TS)]
+#[derive(Clone, Debug, Serialize, JsonSchema)]
 #[serde(tag = "event", rename_all = "kebab-case")]
 pub enum Event {
     /// An asset, its runs or its meshes changed; ask for it again.
     Asset {
-        #[ts(type = "number")]
         asset: i64,
     },
     Progress(ProgressView),
     /// What is being done with a file that was sent.
     Intake {
-        #[ts(type = "number")]
         asset: i64,
         file: String,
         stage: String,
     },
     /// A bake is over, whichever way; what changed with it is told by `Asset`.
     Ended {
-        #[ts(type = "number")]
         run: i64,
     },
 }
 
-#[derive(Clone, Debug, Serialize, TS)]
+#[derive(Clone, Debug, Serialize, JsonSchema)]
 pub struct ProgressView {
-    #[ts(type = "number")]
     pub asset: i64,
-    #[ts(type = "number")]
     pub run: i64,
     pub stage: String,
     /// 0..1.
@@ -364,7 +400,7 @@ pub struct ProgressView {
 }
 
 /// What stands at the head of a display mesh: a length in bytes (u32, little endian), this as JSON, then the arrays.
-#[derive(Debug, Serialize, TS)]
+#[derive(Debug, Serialize, JsonSchema)]
 pub struct DisplayHeader {
     pub vertices: u32,
     pub indices: u32,
@@ -379,7 +415,7 @@ pub struct DisplayHeader {
     pub high_corner: [f32; 3],
 }
 
-#[derive(Debug, Serialize, TS)]
+#[derive(Debug, Serialize, JsonSchema)]
 pub struct DisplayPart {
     pub name: String,
     /// First index and count of indices.
@@ -387,7 +423,7 @@ pub struct DisplayPart {
     pub count: u32,
 }
 
-#[derive(Debug, Serialize, TS)]
+#[derive(Debug, Serialize, JsonSchema)]
 pub struct DisplayArray {
     /// position, normal, uv, tangent, outward, color or index; of the low-poly's triangles also material, island (u32), density
     /// and stretch (f32), and overlapping (u8). A large sculpt also has rough, indices for while it turns, and rough_parts,

@@ -7,16 +7,15 @@ use rocket::http::Status;
 use rocket::response::{Responder, Result as Answer};
 use rocket::serde::json::Json;
 use rocket::{Request, response};
+use schemars::JsonSchema;
 use serde::Serialize;
-use ts_rs::TS;
 
 /// The body of every error.
-#[derive(Debug, Serialize, TS)]
+#[derive(Clone, Debug, Serialize, JsonSchema)]
 pub struct Problem {
     pub error: String,
     /// Places that an edit and the asset as it stands both changed; empty for every other error.
     #[serde(skip_serializing_if = "Vec::is_empty")]
-    #[ts(optional, as = "Option<Vec<Conflict>>")]
     pub conflicts: Vec<Conflict>,
 }
 
@@ -26,7 +25,7 @@ impl Problem {
     }
 }
 
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub struct Fault {
     status: Status,
     problem: Problem,

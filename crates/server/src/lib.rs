@@ -1,6 +1,7 @@
 //! The web server: routes, jobs and events around the store and the core. No rule of the job is decided here.
 
 pub mod api;
+mod describe;
 mod display;
 mod fault;
 mod gate;
@@ -13,6 +14,7 @@ mod sample_assets;
 mod scenes;
 mod upload;
 
+pub use describe::description;
 pub use fault::Problem;
 pub use memory::default_budget;
 

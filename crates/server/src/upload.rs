@@ -6,7 +6,6 @@ use ember_ridge_core::recipe::FileBeside;
 use ember_ridge_store::BlobWriter;
 use rocket::data::{Data, DataStream, ToByteUnit};
 use rocket::http::Status;
-use serde::Deserialize;
 use std::cell::RefCell;
 use std::io::Write;
 use tokio::io::AsyncReadExt;
@@ -68,13 +67,6 @@ fn too_large(name: &str) -> Fault {
     Fault::new(Status::PayloadTooLarge, text)
 }
 
-/// A file that stands ahead of a mesh in the body of its request.
-#[derive(Deserialize)]
-struct Ahead {
-    file: String,
-    bytes: u64,
-}
-
 /// Files a mesh may name, and what it asked for while it was read.
 pub struct Companions {
     /// With whether the mesh named them.
@@ -83,25 +75,24 @@ pub struct Companions {
 }
 
 impl Companions {
-    /// Takes them off the head of a body, by a list of names and lengths as JSON.
-    pub async fn take(app: &App, list: &str, stream: &mut DataStream<'_>) -> Result<Companions> {
-        let list: Vec<Ahead> = serde_json::from_str(list)
-            .map_err(|e| {
-                format!("the list of files beside the mesh cannot be read: {e}. Reload the page and try again")
-            })
-            .map_err(Fault::unusable)?;
+    /// Takes them off the head of a body, by a list of `name:length`.
+    pub async fn take(app: &App, list: &[&str], stream: &mut DataStream<'_>) -> Result<Companions> {
         if list.len() > MOST_BESIDE {
-            let (first, count) = (&list[MOST_BESIDE].file, list.len());
+            let (first, count) = (list[MOST_BESIDE], list.len());
             let text =
                 format!("{first}: one of {count} files beside a mesh; at most {MOST_BESIDE} are taken. Leave some out");
             return Err(Fault::unusable(text));
         }
         let mut room = MOST_BYTES;
         let mut files = Vec::new();
-        for ahead in list {
-            let mut file = Incoming::new(app, &ahead.file)?;
-            room = room.checked_sub(ahead.bytes).ok_or_else(|| too_large(&file.name))?;
-            if file.take(stream, ahead.bytes).await? < ahead.bytes {
+        for named in list {
+            let (name, bytes) =
+                named.rsplit_once(':').and_then(|(name, bytes)| Some((name, bytes.parse::<u64>().ok()?))).ok_or_else(
+                    || Fault::unusable(format!("beside is '{named}'; give a name and a length, such as a.mtl:204")),
+                )?;
+            let mut file = Incoming::new(app, name)?;
+            room = room.checked_sub(bytes).ok_or_else(|| too_large(&file.name))?;
+            if file.take(stream, bytes).await? < bytes {
                 return Err(Fault::unusable(format!("{}: it arrived cut short; import it again", file.name)));
             }
             files.push((file, false));

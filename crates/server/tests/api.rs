@@ -196,7 +196,7 @@ async fn a_run_that_a_crash_cut_off_is_offered_again() {
     let (_, asset) = get(&client, "/api/assets/1").await;
     assert_eq!(asset["runs"][0]["status"], "interrupted");
     let (status, again) = post(&client, "/api/runs/1/again", json!({})).await;
-    assert_eq!(status, Status::Ok, "{again}");
+    assert_eq!(status, Status::Created, "{again}");
     assert_eq!(ended(&client, &again["id"]).await["status"], "done");
     let run = baked(&client, "proof").await;
     assert_eq!(run["status"], "done");
@@ -220,7 +220,7 @@ async fn a_running_bake_stops_soon() {
     while state().await != "running" {
         tokio::time::sleep(Duration::from_millis(10)).await;
     }
-    assert_eq!(post(&client, &format!("/api/runs/{}/stop", run["id"]), json!({})).await.0, Status::Ok);
+    assert_eq!(post(&client, &format!("/api/runs/{}/stop", run["id"]), json!({})).await.0, Status::NoContent);
     // A bake of a billion rays would take minutes; the wait only bounds a hang.
     let mut waited = 0;
     while state().await == "running" && waited < 500 {

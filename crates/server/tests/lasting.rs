@@ -402,7 +402,7 @@ async fn finals_keep_their_hits_within_what_the_user_allows() {
     let kept = second["report"]["kept_rays"].as_u64().expect("a number");
     assert!(kept > 0 && second["report"]["rays"].as_u64() == Some(rays - kept), "{kept} of {rays}");
     // No room: they go, and the next run casts its rays. The setting outlives the server.
-    let set = |most: &str| client.put(format!("/api/hits?most={most}")).header(host());
+    let set = |most: &str| client.put("/api/hits").header(host()).body(format!("{{ \"most\": {most} }}"));
     let (status, hits) = answer(set("0").dispatch().await).await;
     assert_eq!((status, hits), (Status::Ok, json!({ "held": 0, "most": 0 })));
     for nonsense in ["-1", "x", "99999999999999999999", "9007199254740993"] {

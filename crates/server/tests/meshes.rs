@@ -101,12 +101,9 @@ async fn a_newer_file_keeps_what_still_holds_and_says_what_does_not() {
 
 /// A body of files beside a mesh and then the mesh, and the path that tells their lengths.
 fn with_beside(file: &str, beside: &[(&str, &[u8])], mesh: &[u8]) -> (String, Vec<u8>) {
-    let list: Vec<Value> = beside.iter().map(|(name, b)| json!({ "file": name, "bytes": b.len() })).collect();
-    let list =
-        percent_encoding::utf8_percent_encode(&Value::from(list).to_string(), percent_encoding::NON_ALPHANUMERIC)
-            .to_string();
+    let list: String = beside.iter().map(|(name, b)| format!("&beside={name}:{}", b.len())).collect();
     let body = beside.iter().flat_map(|(_, b)| b.iter()).chain(mesh).copied().collect();
-    (format!("/api/assets/1/meshes?file={file}&role=low&beside={list}"), body)
+    (format!("/api/assets/1/meshes?file={file}&role=low{list}"), body)
 }
 
 const POINTS: &str = r#"{"asset":{"version":"2.0"},"scene":0,"scenes":[{"nodes":[0]}],"nodes":[{"mesh":0,"name":"tri"}],
@@ -169,7 +166,7 @@ async fn a_plane_lies_over_the_sculpt_and_layouts_are_told_in_figures() {
     let (status, report) = get(&client, "/api/assets/1/uvs").await;
     assert_eq!((status, report["islands"].as_array().map(Vec::len)), (Status::Ok, Some(1)));
     assert_eq!((&report["median_density"], &report["unused"]), (&json!(1.0), &json!(0.0)));
-    let (status, asset) = post(&client, "/api/assets/1/plane?facing=y", json!(null)).await;
+    let (status, asset) = post(&client, "/api/assets/1/plane", json!({ "facing": "y" })).await;
     assert_eq!(status, Status::Ok, "{asset}");
     let plane = &asset["recipe"]["low"][0]["plane"];
     assert_eq!(plane, &json!({ "facing": "y", "middle": [0.5, 0.0, 0.5], "size": [1.0, 1.0], "repeats": false }));
@@ -177,7 +174,7 @@ async fn a_plane_lies_over_the_sculpt_and_layouts_are_told_in_figures() {
     let (_, asset) = upload(&client, "tile_low.obj", "low", square("tile", 0.0)).await;
     assert_eq!(asset["recipe"]["low"].as_array().map(Vec::len), Some(1));
     assert_eq!(asset["recipe"]["low"][0]["plane"], Value::Null);
-    let (status, body) = post(&client, "/api/assets/1/plane?facing=up", json!(null)).await;
+    let (status, body) = post(&client, "/api/assets/1/plane", json!({ "facing": "up" })).await;
     assert!(status != Status::Ok && !body["error"].as_str().unwrap_or_default().is_empty(), "{body}");
     let twisted = json!({ "facing": "z", "middle": [0, 0, 0], "size": [0, 1], "repeats": true });
     let (status, body) = revise(&client, |r| r["low"] = json!([{ "file": "plane", "plane": twisted }])).await;

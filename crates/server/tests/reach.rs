@@ -125,7 +125,7 @@ async fn a_cage_goes_out_and_comes_back_and_bad_ones_leave_the_envelope_alone() 
     }
     let (status, body) = get(&client, "/api/assets/1/cage?format=doc").await;
     assert_eq!(status, Status::UnprocessableEntity);
-    assert!(body["error"].as_str().unwrap_or_default().contains("ask for glb or obj"));
+    assert!(body["error"].as_str().unwrap_or_default().contains("Obj"));
 }
 
 #[rocket::async_test]

@@ -3,20 +3,20 @@
 use super::{Result, Store, StoreFault, from_json, now, to_json};
 use ember_ridge_core::bake::Report;
 use ember_ridge_core::{Recipe, Severity};
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use sqlx::Row;
 use sqlx::sqlite::SqliteRow;
-use ts_rs::TS;
 
 /// A quick bake to judge, or the one to keep.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum RunKind {
     Proof,
     Final,
 }
 
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum RunStatus {
     Waiting,

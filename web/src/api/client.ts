@@ -1,26 +1,19 @@
-// Every request the page makes, in one file. Errors carry the server's own sentence.
+// Every request the page makes, in one file, over the client that is typed by the API's description. Errors carry the server's
+// own sentence.
+import createClient from "openapi-fetch";
 import type {
-  AssetLine,
   AssetView,
   Change,
   Conflict,
   Facing,
-  Freed,
-  KeptHitsView,
-  MapLine,
+  MeshFormat,
   PictureLine,
-  Problem,
+  PictureUse,
+  paths,
   Recipe,
   Role,
-  RunDetail,
   RunKind,
-  RunPage,
-  RunView,
-  Stroke,
-  Swatch,
-  TexelView,
-  TraceView,
-  UvReport,
+  Side,
 } from "./types";
 
 export class RequestFailed extends Error {
@@ -36,111 +29,105 @@ export class RequestFailed extends Error {
 
 const UNREACHABLE = "The program does not answer. Start it again and reload this page; nothing is lost.";
 
-function failure(status: number, body: string): RequestFailed {
-  try {
-    const problem = JSON.parse(body) as Problem;
-    return new RequestFailed(status, problem.error, problem.conflicts);
-  } catch {
-    return new RequestFailed(
-      status,
-      status === 0 ? UNREACHABLE : `The program answered with status ${status}.`,
-    );
+function failure(status: number, problem: unknown): RequestFailed {
+  if (problem !== null && typeof problem === "object" && "error" in problem) {
+    const { error, conflicts } = problem as { error: string; conflicts?: Conflict[] };
+    return new RequestFailed(status, error, conflicts);
   }
+  return new RequestFailed(status, `The program answered with status ${status}.`);
 }
 
-async function ask(path: string, init?: RequestInit): Promise<Response> {
-  const response = await fetch(`/api${path}`, init).catch(() => {
+const { GET, POST, PUT, PATCH, DELETE } = createClient<paths>({ baseUrl: "/api" });
+
+/** What an answer holds; its fault is thrown. */
+async function held<T>(asked: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
+  const { data, error, response } = await asked.catch(() => {
     throw new RequestFailed(0, UNREACHABLE);
   });
-  if (!response.ok) throw failure(response.status, await response.text());
-  return response;
+  if (!response.ok) throw failure(response.status, error);
+  return data as T;
 }
 
-async function json<T>(
-  path: string,
-  method = "GET",
-  body?: unknown,
-  more: Record<string, string> = {},
-): Promise<T> {
-  const init = body === undefined ? { method } : { method, body: JSON.stringify(body) };
-  const headers = { "Content-Type": "application/json", ...more };
-  return (await ask(path, { ...init, headers })).json() as Promise<T>;
-}
-
-/** Asks about a recipe that is not kept. */
-const draft = (path: string, recipe: Recipe) =>
-  ask(path, {
-    method: "POST",
-    body: JSON.stringify(recipe),
-    headers: { "Content-Type": "application/json" },
-  });
+const path = (id: number) => ({ params: { path: { id } } });
+const bytes = { parseAs: "arrayBuffer" } as const;
+const picture = { parseAs: "blob" } as const;
+/** The type says text where a body is bytes: OpenAPI has no other word for them. */
+const raw = <T>(asked: Promise<unknown>) => asked as Promise<T>;
 
 export const api = {
-  assets: () => json<AssetLine[]>("/assets"),
-  addAsset: (name: string) => json<AssetView>("/assets", "POST", { name }),
-  asset: (id: number) => json<AssetView>(`/assets/${id}`),
+  assets: () => held(GET("/assets")),
+  addAsset: (name: string) => held(POST("/assets", { body: { name } })),
+  asset: (id: number) => held(GET("/assets/{id}", path(id))),
   /** Lays changes, made to a revision, over the recipe as it stands. */
-  change: (id: number, base: number, changes: Change[]) =>
-    json<AssetView>(`/assets/${id}/recipe`, "PATCH", changes, { "If-Match": `"${base}"` }),
-  deleteAsset: (id: number) => json<Freed>(`/assets/${id}`, "DELETE"),
-  assetFrees: (id: number) => json<Freed>(`/assets/${id}/frees`),
-  runs: (id: number, before: number) => json<RunPage>(`/assets/${id}/runs?before=${before}`),
-  run: (id: number) => json<RunDetail>(`/runs/${id}`),
-  deleteRun: (id: number) => json<Freed>(`/runs/${id}`, "DELETE"),
-  runFrees: (id: number) => json<Freed>(`/runs/${id}/frees`),
-  undo: (id: number) => json<AssetView>(`/assets/${id}/undo`, "POST"),
-  redo: (id: number) => json<AssetView>(`/assets/${id}/redo`, "POST"),
-  envelope: async (id: number, recipe: Recipe, needles: number, part: string | null) => {
-    const of = part === null ? "" : `&part=${encodeURIComponent(part)}`;
-    return (await draft(`/assets/${id}/envelope?needles=${needles}${of}`, recipe)).arrayBuffer();
+  change: (id: number, base: number, body: Change[]) =>
+    held(
+      PATCH("/assets/{id}/recipe", { params: { path: { id }, header: { "If-Match": `"${base}"` } }, body }),
+    ),
+  deleteAsset: (id: number) => held(DELETE("/assets/{id}", path(id))),
+  assetFrees: (id: number) => held(GET("/assets/{id}/frees", path(id))),
+  runs: (id: number, before: number) =>
+    held(GET("/assets/{id}/runs", { params: { path: { id }, query: { before } } })),
+  run: (id: number) => held(GET("/runs/{id}", path(id))),
+  deleteRun: (id: number) => held(DELETE("/runs/{id}", path(id))),
+  runFrees: (id: number) => held(GET("/runs/{id}/frees", path(id))),
+  undo: (id: number) => held(POST("/assets/{id}/undo", path(id))),
+  redo: (id: number) => held(POST("/assets/{id}/redo", path(id))),
+  envelope: (id: number, body: Recipe, needles: number, part: string | null) => {
+    const query = part === null ? { needles } : { needles, part };
+    return raw<ArrayBuffer>(
+      held(POST("/assets/{id}/envelope", { params: { path: { id }, query }, body, ...bytes })),
+    );
   },
-  look: async (id: number, recipe: Recipe, map: string, sheet: number) =>
-    (await draft(`/assets/${id}/look?map=${map}&sheet=${sheet}`, recipe)).blob(),
-  plumbMask: async (id: number, recipe: Recipe, sheet: number) =>
-    (await draft(`/assets/${id}/plumb?sheet=${sheet}`, recipe)).blob(),
-  upright: (id: number, recipe: Recipe) => json<Stroke[]>(`/assets/${id}/upright`, "POST", recipe),
-  trace: (run: number, sheet: number, x: number, y: number) =>
-    json<TraceView>(`/runs/${run}/trace?x=${x}&y=${y}&sheet=${sheet}`),
-  bake: (id: number, kind: RunKind) => json<RunView>(`/assets/${id}/runs`, "POST", { kind }),
-  again: (run: number) => json<RunView>(`/runs/${run}/again`, "POST"),
-  stop: (run: number) => ask(`/runs/${run}/stop`, { method: "POST" }).then(() => undefined),
-  hits: () => json<KeptHitsView>("/hits"),
-  keepHits: (most: number) => json<KeptHitsView>(`/hits?most=${most}`, "PUT"),
-  maps: () => json<MapLine[]>("/maps"),
-  uvs: (id: number) => json<UvReport | null>(`/assets/${id}/uvs`),
-  makePlane: (id: number, facing: Facing) => json<AssetView>(`/assets/${id}/plane?facing=${facing}`, "POST"),
-  swatches: (id: number) => json<Swatch[]>(`/assets/${id}/swatches`),
-  texel: (run: number, sheet: number, x: number, y: number) =>
-    json<TexelView>(`/runs/${run}/texel?x=${x}&y=${y}&sheet=${sheet}`),
-  display: async (id: number, side: "low" | "high", signal?: AbortSignal) =>
-    (await ask(`/assets/${id}/display/${side}`, { signal })).arrayBuffer(),
+  look: (id: number, body: Recipe, map: string, sheet: number) => {
+    const params = { path: { id }, query: { map, sheet } };
+    return raw<Blob>(held(POST("/assets/{id}/look", { params, body, ...picture })));
+  },
+  plumbMask: (id: number, body: Recipe, sheet: number) => {
+    const params = { path: { id }, query: { sheet } };
+    return raw<Blob>(held(POST("/assets/{id}/plumb", { params, body, ...picture })));
+  },
+  upright: (id: number, body: Recipe) => held(POST("/assets/{id}/upright", { ...path(id), body })),
+  trace: (id: number, sheet: number, x: number, y: number) =>
+    held(GET("/runs/{id}/trace", { params: { path: { id }, query: { sheet, x, y } } })),
+  bake: (id: number, kind: RunKind) => held(POST("/assets/{id}/runs", { ...path(id), body: { kind } })),
+  again: (run: number) => held(POST("/runs/{id}/again", path(run))),
+  stop: (run: number) => held(POST("/runs/{id}/stop", path(run))),
+  hits: () => held(GET("/hits")),
+  keepHits: (most: number) => held(PUT("/hits", { body: { most } })),
+  maps: () => held(GET("/maps")),
+  uvs: (id: number) => held(GET("/assets/{id}/uvs", path(id))),
+  makePlane: (id: number, facing: Facing) =>
+    held(POST("/assets/{id}/plane", { ...path(id), body: { facing } })),
+  swatches: (id: number) => held(GET("/assets/{id}/swatches", path(id))),
+  texel: (id: number, sheet: number, x: number, y: number) =>
+    held(GET("/runs/{id}/texel", { params: { path: { id }, query: { sheet, x, y } } })),
+  display: (id: number, side: Side, signal?: AbortSignal) => {
+    const params = { path: { id, side } };
+    return raw<ArrayBuffer>(held(GET("/assets/{id}/display/{side}", { params, signal, ...bytes })));
+  },
+  /** Sends a picture that bakes will read. */
+  sendPicture: (id: number, used_as: PictureUse, file: File) => {
+    const params = { path: { id }, query: { file: file.name, used_as } };
+    const body = file as unknown as string;
+    return held(POST("/assets/{id}/pictures", { params, body, bodySerializer: () => file }));
+  },
 };
 
 /** A picture by its content. */
 export const pictureUrl = (hash: string) => `/api/pictures/${hash}`;
 /** A map of a run as it can be shown; null when there is none. */
 export const mapUrl = (run: { pictures: PictureLine[] }, map: string, sheet: number) => {
-  const picture = run.pictures.find((p) => p.map === map && p.sheet === sheet);
-  return picture ? pictureUrl(picture.hash) : null;
+  const found = run.pictures.find((p) => p.map === map && p.sheet === sheet);
+  return found ? pictureUrl(found.hash) : null;
 };
 export const liveUrl = (run: number, map: string, sheet: number, turn: number) =>
   `/api/runs/${run}/live/${map}?sheet=${sheet}&turn=${turn}`;
-export const cageUrl = (asset: number, format: "glb" | "obj") => `/api/assets/${asset}/cage?format=${format}`;
+export const cageUrl = (asset: number, format: MeshFormat) => `/api/assets/${asset}/cage?format=${format}`;
 export const packageUrl = (run: number) => `/api/runs/${run}/package`;
-
-/** Sends a picture that bakes will read. */
-export async function sendPicture(
-  asset: number,
-  use: "normal-map" | "color",
-  file: File,
-): Promise<AssetView> {
-  const path = `/assets/${asset}/pictures?file=${encodeURIComponent(file.name)}&used_as=${use}`;
-  return (await ask(path, { method: "POST", body: file })).json() as Promise<AssetView>;
-}
 
 /**
  * Sends a mesh file and, ahead of it in the same body, files it may name; `onShare` hears 0..1 while it goes up, and 1 once the
- * server reads it.
+ * server reads it. By XMLHttpRequest, which alone tells how much has gone up.
  */
 export function sendMesh(
   asset: number,
@@ -152,18 +139,16 @@ export function sendMesh(
 ): { done: Promise<AssetView>; abort: () => void } {
   const request = new XMLHttpRequest();
   const done = new Promise<AssetView>((resolve, reject) => {
-    const old = replaces === null ? "" : `&replaces=${encodeURIComponent(replaces)}`;
-    const list = JSON.stringify(beside.map((f) => ({ file: f.name, bytes: f.size })));
-    const ahead = beside.length === 0 ? "" : `&beside=${encodeURIComponent(list)}`;
-    request.open(
-      "POST",
-      `/api/assets/${asset}/meshes?file=${encodeURIComponent(file.name)}&role=${role}${old}${ahead}`,
-    );
+    const query = new URLSearchParams({ file: file.name, role });
+    if (replaces !== null) query.set("replaces", replaces);
+    for (const f of beside) query.append("beside", `${f.name}:${f.size}`);
+    request.open("POST", `/api/assets/${asset}/meshes?${query}`);
+    request.responseType = "json";
     request.upload.onprogress = (e) => onShare(e.loaded / Math.max(1, e.total));
     request.onload = () =>
       request.status === 200
-        ? resolve(JSON.parse(request.responseText) as AssetView)
-        : reject(failure(request.status, request.responseText));
+        ? resolve(request.response as AssetView)
+        : reject(failure(request.status, request.response));
     request.onerror = () => reject(new RequestFailed(0, UNREACHABLE));
     request.onabort = () => reject(new RequestFailed(0, `${file.name}: stopped; nothing of it was kept.`));
     request.send(new Blob([...beside, file]));

@@ -1,6 +1,7 @@
 // What an edit changed, as the server takes it (crates/core/src/recipe/patch.rs says how places are named), and such changes laid
 // over a recipe that is only shown.
-import { type Change, GROWING_LISTS, NAMED_LISTS, type Recipe } from "./types";
+import LISTS from "./lists.json";
+import type { Change, Recipe } from "./types";
 
 type Json = null | boolean | number | string | Json[] | { [key: string]: Json };
 type Fields = { [key: string]: Json };
@@ -14,9 +15,9 @@ function isAt(at: readonly string[], place: string): boolean {
 
 /** The field that names the entries of the list at a place. */
 const keyOf = (at: readonly string[]): string | null =>
-  NAMED_LISTS.find(([place]) => isAt(at, place))?.[1] ?? null;
+  LISTS.named.find(({ place }) => isAt(at, place))?.key ?? null;
 
-const grows = (at: readonly string[]): boolean => GROWING_LISTS.some((place) => isAt(at, place));
+const grows = (at: readonly string[]): boolean => LISTS.growing.some((place) => isAt(at, place));
 
 const isFields = (v: Json | undefined): v is Fields =>
   typeof v === "object" && v !== null && !Array.isArray(v);

@@ -1,910 +1,3566 @@
-// Written from the Rust types by crates/server/tests/types.rs. Do not edit.
-
-export type Severity = "note" | "warning" | "fault";
-
-export type FindingKind = "unreadable" | "read-in-part" | "not-a-number" | "missing-uvs" | "island-outside" | "overlapping-uvs" | "mirrored-islands" | "density-spread" | "stretched-uvs" | "tight-islands" | "turned-faces" | "inside-out" | "doubled-points" | "non-manifold-edges" | "hard-edges-without-seam" | "polygons-triangulated" | "zero-area-faces" | "scale-slip" | "axis-swap" | "meshes-apart" | "unpaired-part" | "names-pair-nothing" | "colours-merged" | "cage-gaps" | "misses" | "back-face-hits" | "wrong-part-hits" | "lean" | "range-clipped" | "picture-texels";
-
-export type Place = { 
-/**
- * File the part came from, when known.
- */
-file: string | null, part: string | null, 
-/**
- * Triangle numbers in the mesh, at most [`Place::MOST_TRIANGLES`]; `count` tells how many there are in all.
- */
-triangles: Array<number>, count: number, 
-/**
- * A point on the model to look at, in scene units.
- */
-point: [number, number, number] | null, 
-/**
- * A point on the sheet to look at, in UV units (origin bottom-left).
- */
-uv: [number, number] | null, 
-/**
- * Which sheet of the run that is, counted from 0; none where no run is meant.
- */
-sheet?: number | null, };
-
-export type Turn = "z-up" | "y-down";
-
-export type MeshStep = { "step": "scale", factor: number, } | { "step": "turn", turn: Turn, } | { "step": "move", by: [number, number, number], } | { "step": "turn-faces", part?: string | null, } | { "step": "merge-points", part?: string | null, distance: number, } | { "step": "normals-by-angle", part?: string | null, degrees: number, } | { "step": "normals-at-seams", part?: string | null, degrees: number, } | { "step": "move-islands", part?: string | null, } | { "step": "lay-out", part?: string | null, };
-
-export type FixOn = "file" | "sculpt";
-
-export type Fix = { 
-/**
- * What the button says.
- */
-words: string, step: MeshStep, 
-/**
- * Which files get the step.
- */
-on: FixOn, };
-
-export type Finding = { kind: FindingKind, severity: Severity, place: Place, 
-/**
- * What is wrong, in plain words, with its figures.
- */
-reason: string, 
-/**
- * What to do about it.
- */
-remedy: string, 
-/**
- * Safe ways to mend it here, each by one click; the first is the one to try first.
- */
-fixes?: Array<Fix>, 
-/**
- * Why the artist lets it stand, when that is so.
- */
-allowed?: string | null, };
-
-export type Exception = { kind: FindingKind, 
-/**
- * The part it is about; None for one that names no part.
- */
-part?: string | null, 
-/**
- * Why it may stand.
- */
-note: string, };
-
-export type Plane = "planar-x" | "planar-y" | "planar-z";
-
-export type UvChoice = number | Plane;
-
-export type Facing = "x" | "y" | "z";
-
-export type PlaneTarget = { 
-/**
- * The axis it faces.
- */
-facing: Facing, 
-/**
- * Where its middle lies, scene units; the coordinate along the axis is its height.
- */
-middle: [number, number, number], 
-/**
- * Width and height as its UVs run, scene units.
- */
-size: [number, number], 
-/**
- * The sculpt goes on past each edge as it begins at the opposite one: rays and occlusion meet it there.
- */
-repeats: boolean, };
-
-export type MeshSource = { file: string, 
-/**
- * BLAKE3 of the file's bytes, hexadecimal. When given, another file of the same name is refused.
- */
-hash?: string | null, 
-/**
- * Which UVs of the mesh are used.
- */
-uvs?: UvChoice, 
-/**
- * What is done to the mesh each time it is read, in order; the file stays as it is.
- */
-steps?: Array<MeshStep>, 
-/**
- * Files that belong to it and lie beside it: material libraries, textures, buffers.
- */
-beside?: Array<FileBeside>, 
-/**
- * A plane made here in place of a file; `file` then only names what is baked.
- */
-plane?: PlaneTarget | null, };
-
-export type FileBeside = { 
-/**
- * The name it is known by in the mesh file, without folders.
- */
-file: string, 
-/**
- * BLAKE3 of its bytes, hexadecimal; another file of that name is refused.
- */
-hash: string, };
-
-export type PictureSource = { file: string, 
-/**
- * BLAKE3 of the file's bytes, hexadecimal. When given, another file of the same name is refused.
- */
-hash?: string | null, };
-
-export type NormalMapSource = { file: string, hash?: string | null, 
-/**
- * Which way its green channel points.
- */
-y: Green, };
-
-export type Pairing = "names" | "space" | "all";
-
-export type Endings = { low: Array<string>, high: Array<string>, cage: Array<string>, };
-
-export type HandPair = { high: string, 
-/**
- * Low-poly parts by name; none hides the part from every ray.
- */
-low: Array<string>, };
-
-export type Distance = "auto" | number;
-
-export type PartReach = { 
-/**
- * Name of the low-poly part.
- */
-part: string, out?: Distance | null, in?: Distance | null, };
-
-export type Brush = "more" | "less" | "smooth" | "set" | "fitted" | "plumb" | "averaged";
-
-export type ReachSide = "out" | "in" | "both";
-
-export type Axis = "x" | "y" | "z";
-
-export type Stroke = { brush: Brush, side: ReachSide, 
-/**
- * Distance along the surface at which the effect ends, scene units.
- */
-size: number, 
-/**
- * 0 to 1.
- */
-strength: number, 
-/**
- * The distance that [`Brush::Set`] sets, scene units.
- */
-value?: number | null, 
-/**
- * Painted on the other side too, across the middle of the low-poly.
- */
-mirror?: Axis | null, 
-/**
- * Points on the low surface (x, y, z, scene units) and pressure there, 0 to 1.
- */
-path: Array<[number, number, number, number]>, };
-
-export type Reach = { out: Distance, in: Distance, 
-/**
- * Low-poly parts with distances of their own.
- */
-parts?: Array<PartReach>, 
-/**
- * What was painted, in order.
- */
-strokes?: Array<Stroke>, };
-
-export type Direction = "averaged" | "plumb";
-
-export type HitRule = "outermost" | "nearest";
-
-export type BackFaces = "skip" | "keep";
-
-export type Padding = "all" | number;
-
-export type ImageFormat = "png" | "tiff" | "exr" | "tga" | "jpeg";
-
-export type Layout = "one" | "materials" | "udim";
-
-export type Depth = "8" | "16" | "32f";
-
-export type SheetSettings = { 
-/**
- * Texels a side.
- */
-size: number, 
-/**
- * Samples a texel: 1, 4, 16 or 64.
- */
-samples: number, padding: Padding, depth: Depth, format: ImageFormat, 
-/**
- * Another format for the colour map, such as TGA or JPEG; None writes it as the others.
- */
-color_format?: ImageFormat | null, 
-/**
- * At 8 bit, spread rounding over neighbouring texels, so that slow gradients show no steps.
- */
-dither: boolean, layout: Layout, 
-/**
- * Texels a side of a proof (never more than `size`).
- */
-proof_size: number, };
-
-export type Green = "+" | "-";
-
-export type NormalSettings = { y: Green, 
-/**
- * Bend it by the normal texture that the sculpt's own materials carry, where they do.
- */
-carried: boolean, };
-
-export type NormalObjectSettings = Record<symbol, never>;
-
-export type MadeFrom = "sculpt" | "normal-map";
-
-export type Rays = number | RaysByError;
-
-export type RaysByError = { 
-/**
- * Where every texel ends, met or not: a power of two from 32 to 512.
- */
-most: number, 
-/**
- * Standard error of a texel's value, of full range 1.
- */
-error: number, };
-
-export type Falloff = "none" | "linear";
-
-export type Occluders = "pair" | "all" | { "parts": Array<string> };
-
-export type AoSettings = { from: MadeFrom, 
-/**
- * Rays a texel.
- */
-rays: Rays, 
-/**
- * How far off a surface still darkens, scene units; `auto` is a fifth of the asset's diagonal.
- */
-distance: Distance, falloff: Falloff, occluders: Occluders, 
-/**
- * High-poly parts that never stand in the way: floating details.
- */
-clear: Array<string>, };
-
-export type BentNormalSettings = { y: Green, 
-/**
- * Rays a texel.
- */
-rays: Rays, 
-/**
- * How far off a surface still counts, scene units; `auto` is a fifth of the asset's diagonal.
- */
-distance: Distance, occluders: Occluders, 
-/**
- * High-poly parts that never stand in the way: floating details.
- */
-clear: Array<string>, };
-
-export type CurvatureEncoding = "grey" | "red-green";
-
-export type CurvatureSettings = { from: MadeFrom, 
-/**
- * Radius curvature is averaged over, scene units; `auto` is 0.6 % of the asset's diagonal.
- */
-detail: Distance, 
-/**
- * The radius of a ball that reads full scale, scene units; `auto` is twice the detail size.
- */
-radius: Distance, encoding: CurvatureEncoding, };
-
-export type CavityMethod = "occlusion" | "curvature";
-
-export type CavitySettings = { from: MadeFrom, method: CavityMethod, 
-/**
- * Size of the creases that are wanted, scene units; `auto` is 0.6 % of the asset's diagonal.
- */
-detail: Distance, 
-/**
- * Occlusion: rays a texel.
- */
-rays: Rays, 
-/**
- * How fast it darkens: 1 as measured.
- */
-strength: number, };
-
-export type DisplacementSettings = { 
-/**
- * The distance from black to white in whole-number files; `auto` takes twice the furthest height of the whole asset.
- */
-scale: Distance, };
-
-export type IdSource = "color" | "material" | "part" | "piece" | "low-part" | "island" | "material-part";
-
-export type IdSettings = { from: IdSource, };
-
-export type ColorFrom = "auto" | "vertices" | "materials" | "picture";
-
-export type ColorSettings = { from: ColorFrom, 
-/**
- * A picture laid over the sculpt's UVs.
- */
-picture?: PictureSource | null, 
-/**
- * Darken by the share of rays that missed, so that cut-outs stand on black.
- */
-times_opacity: boolean, };
-
-export type OpacitySettings = Record<symbol, never>;
-
-export type RoughnessSettings = Record<symbol, never>;
-
-export type MetallicSettings = Record<symbol, never>;
-
-export type EmissionSettings = Record<symbol, never>;
-
-export type PositionAxis = "all" | "x" | "y" | "z";
-
-export type PositionSettings = { axis: PositionAxis, 
-/**
- * One axis: the coordinate that reads black; the box's lower side when not given.
- */
-from?: number | null, 
-/**
- * One axis: the coordinate that reads white; the box's upper side when not given.
- */
-to?: number | null, };
-
-export type ThicknessSettings = { 
-/**
- * Rays a texel.
- */
-rays: Rays, 
-/**
- * The thickness that reads white, scene units; `auto` is a tenth of the asset's diagonal.
- */
-distance: Distance, occluders: Occluders, };
-
-export type MissSettings = Record<symbol, never>;
-
-export type MapSettings = { "map": "normal" } & NormalSettings | { "map": "normal-object" } & NormalObjectSettings | { "map": "ao" } & AoSettings | { "map": "bent-normal" } & BentNormalSettings | { "map": "curvature" } & CurvatureSettings | { "map": "cavity" } & CavitySettings | { "map": "displacement" } & DisplacementSettings | { "map": "id" } & IdSettings | { "map": "color" } & ColorSettings | { "map": "opacity" } & OpacitySettings | { "map": "roughness" } & RoughnessSettings | { "map": "metallic" } & MetallicSettings | { "map": "emission" } & EmissionSettings | { "map": "position" } & PositionSettings | { "map": "thickness" } & ThicknessSettings | { "map": "miss" } & MissSettings;
-
-export type MapShape = { channels: number, neutral: Array<number>, };
-
-export type MapKind = { id: string, label: string, 
-/**
- * One line for a newcomer.
- */
-explains: string, 
-/**
- * How a texel is to be read, as it stands in the report.
- */
-encoding: string, 
-/**
- * Channels and value outside every island, unless a setting changes them.
- */
-shape: MapShape, 
-/**
- * Colours meant to be seen: sRGB-encoded. All others are data.
- */
-color: boolean, 
-/**
- * Flat colours, none of which may change by a step.
- */
-flat: boolean, 
-/**
- * Values are signed heights in scene units until the whole map is known.
- */
-heights: boolean, };
-
-export type Recipe = { version: number, asset: string, low: Array<MeshSource>, 
-/**
- * The sculpt; may be empty when every map comes from `normal_map`.
- */
-high: Array<MeshSource>, cage?: MeshSource | null, 
-/**
- * Occlusion, curvature and cavity may be made from this and the low-poly alone.
- */
-normal_map?: NormalMapSource | null, pairing: Pairing, endings: Endings, 
-/**
- * What was paired by hand, by high-poly part.
- */
-hand_pairs?: Array<HandPair>, 
-/**
- * Findings that may stand.
- */
-exceptions?: Array<Exception>, reach: Reach, direction: Direction, hit: HitRule, back_faces: BackFaces, sheet: SheetSettings, maps: Array<MapSettings>, seed: number, };
-
-export type SuggestedReach = { out: number, in: number, 
-/**
- * Share (0..1) of probed points whose sculpt surface lies within these reaches.
- */
-enclosed: number, };
-
-export type FitReport = { enclosed: number, 
-/**
- * Points whose room was limited by another wall of their own part.
- */
-limited_by_own: number, 
-/**
- * Points whose room was limited by a wall of a neighbour part.
- */
-limited_by_neighbour: number, 
-/**
- * Points whose sculpt could not be enclosed.
- */
-left: number, 
-/**
- * Share of all points that have no sculpt near them.
- */
-bare: number, };
-
-export type ResolvedReach = { 
-/**
- * The longest of each.
- */
-out: number, in: number, 
-/**
- * One pair of numbers for the whole asset, for comparison. Present when anything was fitted.
- */
-suggested?: SuggestedReach | null, 
 /**
- * How well the fit did. Present when anything was fitted.
- */
-fit?: FitReport | null, 
-/**
- * Strokes that changed nothing, because they touch no vertex.
- */
-idle_strokes: number, };
-
-export type PaletteEntry = { name: string, color: [number, number, number], };
-
-export type SheetFile = { 
-/**
- * Material or UDIM number.
- */
-sheet: string, file: string, };
-
-export type MapReport = { 
-/**
- * File name, empty when the map was not written; with several sheets, the first one's.
- */
-file: string, 
-/**
- * With several sheets, each one's file.
- */
-files?: Array<SheetFile>, 
-/**
- * Time spent on this map alone over all tiles, summed over threads.
- */
-seconds: number, 
-/**
- * Time spent getting ready, once; what was kept from an earlier bake takes none.
- */
-preparing: number, 
-/**
- * Rays traced for this map alone; the primary ones serve all and stand in the whole bake's sum.
- */
-rays: number, 
-/**
- * Rays a texel got on average, where their number follows from an error; of texels taken over from an earlier bake it knows
- * nothing.
- */
-mean_rays?: number | null, width: number, height: number, depth: Depth, encoding: string, 
-/**
- * Displacement in whole-number files: the distance from black to white, scene units; mid-grey is the low-poly. Height =
- * (value - 0.5) * scale.
- */
-scale?: number | null, 
-/**
- * Displacement: the furthest the sculpt lies from the low-poly, scene units.
- */
-extreme?: number | null, palette?: Array<PaletteEntry> | null, error?: string | null, };
-
-export type Report = { version: number, recipe: Recipe, reach: ResolvedReach, 
-/**
- * Wall-clock time of the bake: planning, tracing, padding; not reading and writing files.
- */
-seconds: number, 
-/**
- * Time in primary rays, summed over threads.
- */
-ray_seconds: number, rays: number, 
-/**
- * Primary rays that an earlier bake of the same asset had traced already.
- */
-kept_rays: number, texels: number, covered: number, 
-/**
- * Covered texels of which no ray hit anything.
- */
-misses: number, 
-/**
- * Covered texels of which at least one ray passed through a back face.
- */
-back_faces: number, 
-/**
- * Materials or UDIM numbers of the sheets; one empty name when there is one sheet.
- */
-sheets: Array<string>, maps: { [key in string]: MapReport }, findings: Array<Finding>, };
-
-export type Estimate = { 
-/**
- * Wall-clock seconds of tracing, without reading meshes, building trees and getting maps ready.
- */
-seconds: number, 
-/**
- * Bytes of finished texels that wait until they are written, in memory or beyond that on the disk.
- */
-bytes: number, };
-
-export type MapLine = { kind: MapKind, fresh: MapSettings, };
-
-export type Swatch = { map: string, 
-/**
- * A PNG as a data URL.
- */
-picture: string | null, error: string | null, };
-
-export type Estimates = { proof: Estimate, 
-/**
- * Of the final.
- */
-whole: Estimate, };
-
-export type RunKind = "proof" | "final";
-
-export type RunStatus = "waiting" | "running" | "done" | "partial" | "stopped" | "failed" | "interrupted";
-
-export type AssetLine = { id: number, name: string, };
-
-export type NewAsset = { name: string, };
-
-export type Role = "low" | "high" | "cage";
-
-export type PartLine = { name: string, triangles: number, };
-
-export type MeshSummary = { bytes: number, vertices: number, triangles: number, parts: Array<PartLine>, low_corner: [number, number, number], high_corner: [number, number, number], has_uvs: boolean, has_colors: boolean, normals_from_file: boolean, 
-/**
- * What is wrong with it as what it is used as: UVs matter on a low-poly only.
- */
-findings: Array<Finding>, };
-
-export type MeshView = { role: Role, file: string, hash: string, summary: MeshSummary, 
-/**
- * What is done to the file each time it is read, in words.
- */
-steps: Array<string>, };
-
-export type PairedPart = { name: string, 
-/**
- * Why, in a word or two.
- */
-why: string, 
-/**
- * Decided by hand.
- */
-by_hand: boolean, 
-/**
- * Seen only because nothing fits its low-poly part, which then sees everything.
- */
-by_default: boolean, };
-
-export type PairView = { number: number, low: string, high: Array<PairedPart>, };
-
-export type IslandLine = { 
-/**
- * Counted from 1, by first triangle.
- */
-number: number, part: string, triangles: number, 
-/**
- * Share of the unit square.
- */
-uv_area: number, 
-/**
- * UV units per scene unit; times the sheet's size, texels per scene unit.
- */
-density: number, 
-/**
- * Mean stretch over its surface; 1 keeps angles.
- */
-stretch: number, mirrored: boolean, 
-/**
- * Lower left and upper right corner, UV units.
- */
-low: [number, number], high: [number, number], 
-/**
- * A point of the model to look at.
- */
-point: [number, number, number], 
-/**
- * UV units to the nearest other island; None where there is room around.
- */
-gap: number | null, };
-
-export type MipLine = { level: number, 
-/**
- * Texels a side.
- */
-size: number, 
-/**
- * Texels between the two nearest islands; None where all have more room than was looked for.
- */
-narrowest: number | null, 
-/**
- * Islands with less than two texels to another: their borders mix here.
- */
-mixing: number, };
-
-export type UvReport = { size: number, islands: Array<IslandLine>, 
-/**
- * Half of the surface has no more than this, UV units per scene unit.
- */
-median_density: number, 
-/**
- * The finest over the coarsest island's density; small islands aside.
- */
-spread: number, 
-/**
- * Share of the unit square that no island covers, 0 to 1.
- */
-unused: number, 
-/**
- * Share of the unit square that is covered twice or more.
- */
-overlapping: number, mips: Array<MipLine>, findings: Array<Finding>, };
-
-export type AssetView = { id: number, name: string, revision: number, undo: string | null, redo: string | null, recipe: Recipe, meshes: Array<MeshView>, pairs: Array<PairView>, 
-/**
- * How low-poly and sculpt lie to each other.
- */
-placing: Finding | null, pair_findings: Array<Finding>, 
-/**
- * Parts of the sculpt that no low-poly part sees.
- */
-unseen: Array<string>, 
-/**
- * What to know of a file that was just brought in: settings that could not be carried over to it, files it names that did not
- * come with it.
- */
-told: Array<string>, 
-/**
- * The newest runs; older ones by `/api/assets/<id>/runs?before=<number>`.
- */
-runs: Array<RunView>, 
-/**
- * How many runs there are, and the bytes of their maps.
- */
-run_count: number, run_bytes: number, estimates: Estimates | null, };
-
-export type RunView = { id: number, number: number, kind: RunKind, status: RunStatus, created: number, size: number, samples: number, 
-/**
- * What differs from the run before, in words.
- */
-changes: Array<string>, error: string | null, bytes: number, 
-/**
- * Ids of the maps that were made.
- */
-maps: Array<string>, failed_maps: number, 
-/**
- * Findings that are more than notes.
- */
-findings: number, seconds: number | null, 
-/**
- * Small pictures: the content hash by map.
- */
-small: { [key in string]: string }, };
-
-export type RunPage = { runs: Array<RunView>, more: boolean, };
-
-export type PictureLine = { map: string, sheet: number, 
-/**
- * Content hash: the picture lies at `/api/pictures/<hash>`.
- */
-hash: string, };
-
-export type RunDetail = { run: RunView, report: Report | null, 
-/**
- * Its maps as a browser can show them.
- */
-pictures: Array<PictureLine>, };
-
-export type Change = { 
-/**
- * The way to the place, such as `["maps", "ao", "rays"]`.
- */
-at: Array<string>, 
-/**
- * What is to stand there; left out, the place is cleared. At `+`, the entries to add.
- */
-to?: unknown, };
-
-export type Conflict = { at: Array<string>, 
-/**
- * The place in words.
- */
-words: string, 
-/**
- * What the edit wants there; none when it clears the place.
- */
-mine: unknown, 
-/**
- * What stands there by now.
- */
-theirs: unknown, };
-
-export type Freed = { bytes: number, };
-
-export type KeptHitsView = { 
-/**
- * Bytes that are kept.
- */
-held: number, 
-/**
- * Bytes that may be kept.
- */
-most: number, };
-
-export type About = { version: string, 
-/**
- * Bytes held in memory between requests, measured now, and the most that may be.
- */
-memory_held: number, memory_most: number, };
-
-export type Revision = { 
-/**
- * The revision the recipe was edited from.
- */
-base: number, recipe: Recipe, };
-
-export type RunOrder = { kind: RunKind, };
-
-export type MarkKind = "pokes-out" | "too-deep" | "crosses-itself" | "crosses-another";
-
-export type FitLimit = "own" | "neighbour" | "left";
-
-export type NeedleFate = "hit" | "miss" | "back-face" | "wrong-part";
-
-export type PartReachLine = { part: string, out: [number, number], in: [number, number], };
-
-export type MarkCount = { kind: MarkKind, count: number, most: number, };
-
-export type NeedleCounts = { hit: number, miss: number, back_face: number, wrong_part: number, };
-
-export type EnvelopeHeader = { reach: ResolvedReach, 
-/**
- * Length of the low-poly's bounding diagonal, scene units: what percentages refer to.
- */
-diagonal: number, 
-/**
- * Points the low-poly was probed at.
- */
-probed: number, parts: Array<PartReachLine>, marks: Array<MarkCount>, needles: NeedleCounts, 
-/**
- * Some rays are plumb.
- */
-plumb: boolean, arrays: Array<DisplayArray>, };
-
-export type TexelView = { x: number, y: number, maps: Array<TexelMap>, };
-
-export type TexelMap = { map: string, channels: Array<number>, 
-/**
- * What the channels mean: a direction, a region's name, a share.
- */
-words: string, };
-
-export type RaySide = "front" | "back";
-
-export type Fate = "taken" | "back-face" | "other-pair" | "behind";
-
-export type Crossing = { part: string, 
-/**
- * From the ray's start, scene units.
- */
-distance: number, 
-/**
- * Over the low surface, outward positive.
- */
-height: number, point: [number, number, number], facing: RaySide, fate: Fate, };
-
-export type TracedRay = { 
-/**
- * Low-poly part and triangle it belongs to.
- */
-part: string, triangle: number, 
-/**
- * On the low surface; where it starts; where it ends. Scene units.
- */
-surface: [number, number, number], start: [number, number, number], end: [number, number, number], 
-/**
- * Unit vector it runs along.
- */
-direction: [number, number, number], reach_out: number, reach_in: number, 
-/**
- * 0 = averaged direction, 1 = square to the face.
- */
-plumb: number, 
-/**
- * Angle between the ray and the face's normal, degrees.
- */
-lean: number, crossings: Array<Crossing>, 
-/**
- * There were more than are listed.
- */
-more: boolean, };
-
-export type TraceNeighbour = { x: number, y: number, 
-/**
- * Part of the sculpt; none for a miss or where no low-poly lies.
- */
-part: string | null, 
-/**
- * Mean over its samples, scene units.
- */
-height: number | null, covered: boolean, };
-
-export type Trace = { sheet: number, 
-/**
- * Texel from the left and from the top.
- */
-x: number, y: number, 
-/**
- * Its samples; none where no low-poly lies.
- */
-rays: Array<TracedRay>, 
-/**
- * The texel and those around it, row by row.
- */
-neighbours: Array<TraceNeighbour>, };
-
-export type TraceView = { trace: Trace, maps: Array<TexelMap>, };
-
-export type Problem = { error: string, 
-/**
- * Places that an edit and the asset as it stands both changed; empty for every other error.
- */
-conflicts?: Array<Conflict>, };
-
-export type Event = { "event": "asset", asset: number, } | { "event": "progress" } & ProgressView | { "event": "intake", asset: number, file: string, stage: string, } | { "event": "ended", run: number, };
-
-export type ProgressView = { asset: number, run: number, stage: string, 
-/**
- * 0..1.
- */
-share: number, elapsed: number, 
-/**
- * Seconds left, once enough is done to tell.
- */
-left: number | null, };
-
-export type DisplayHeader = { vertices: number, indices: number, 
-/**
- * Triangles of the real mesh; more than shown when a stand-in is drawn.
- */
-real_triangles: number, shown_triangles: number, parts: Array<DisplayPart>, 
-/**
- * Names of materials; the low-poly's array "material" holds a number of these a triangle, 32 bits, 4294967295 for none.
- */
-materials: Array<string>, arrays: Array<DisplayArray>, low_corner: [number, number, number], high_corner: [number, number, number], };
-
-export type DisplayPart = { name: string, 
-/**
- * First index and count of indices.
- */
-start: number, count: number, };
-
-export type DisplayArray = { 
-/**
- * position, normal, uv, tangent, outward, color or index; of the low-poly's triangles also material, island (u32), density
- * and stretch (f32), and overlapping (u8). A large sculpt also has rough, indices for while it turns, and rough_parts,
- * first index and count of each part among those (u32).
- */
-name: string, 
-/**
- * Byte offset after the header.
- */
-offset: number, length: number, };
-
-export const NAMED_LISTS: readonly (readonly [string, string])[] = [["maps","map"],["low","file"],["high","file"],["hand_pairs","high"],["reach/parts","part"]];
-
-export const GROWING_LISTS: readonly string[] = ["reach/strokes","exceptions","low/*/steps","high/*/steps"];
+ * This file was auto-generated by openapi-typescript.
+ * Do not make direct changes to the file.
+ */
+
+export interface paths {
+    "/about": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Which program answers, and what it holds in memory. */
+        get: operations["show_about"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/assets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All assets, oldest first. */
+        get: operations["list_assets"];
+        put?: never;
+        /** Adds an asset without meshes. */
+        post: operations["add_asset"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/assets/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** An asset with its meshes, pairs, findings and newest runs; the ETag is its revision. */
+        get: operations["show_asset"];
+        put?: never;
+        post?: never;
+        /** Deletes an asset with its runs, and the files that only it names. */
+        delete: operations["delete_asset"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/assets/{id}/cage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The envelope as a cage mesh: the low-poly with its points moved to where rays start. */
+        get: operations["show_cage"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/assets/{id}/display/{side}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The meshes of one side as the page draws them; a large sculpt is thinned. */
+        get: operations["show_display"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/assets/{id}/envelope": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * The envelope of a draft: reaches by corner, marks, places the fit was limited, and needles if any are asked for, all of
+         *     the low-poly or of one part.
+         */
+        post: operations["show_envelope"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/assets/{id}/frees": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Bytes that deleting the asset would free. */
+        get: operations["asset_frees"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/assets/{id}/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** One map of a draft, as small as a proof and at once: what is looked at while a hand is on a number or a brush. */
+        post: operations["show_look"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/assets/{id}/meshes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Takes a mesh file. With `replaces`, a file of the asset in that role, the new one takes its place and its settings. Each
+         *     `beside`, a name and a length in bytes such as `lid.mtl:204`, is a file that stands ahead of the mesh in the body; what the mesh
+         *     does not name of them is not kept.
+         */
+        post: operations["add_mesh"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/assets/{id}/pictures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A picture, read once to see that it can be; then it stands in the recipe. */
+        post: operations["add_picture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/assets/{id}/plane": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A plane over the sculpt, as the low-poly: facing an axis, at height 0, as large as the sculpt. */
+        post: operations["make_plane"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/assets/{id}/plumb": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Where rays of a draft are plumb, as a grey picture. */
+        post: operations["show_plumb"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/assets/{id}/recipe": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** The same as a whole recipe: what differs from the revision it was edited from is laid over the recipe as it stands. */
+        put: operations["replace_recipe"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Lays changes, made to the revision that If-Match names, over the recipe as it stands. */
+        patch: operations["change_recipe"];
+        trace?: never;
+    };
+    "/assets/{id}/redo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Makes an edit again that was undone. */
+        post: operations["redo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/assets/{id}/runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** An asset's runs below a number, newest first. */
+        get: operations["list_runs"];
+        put?: never;
+        /** Queues a proof or a final of the recipe as it stands. */
+        post: operations["start_run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/assets/{id}/swatches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A small bake of every map with the recipe's settings, whether it is chosen or not. */
+        get: operations["show_swatches"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/assets/{id}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes the last edit back. */
+        post: operations["undo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/assets/{id}/upright": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Strokes that would set rays upright wherever details of a draft lean. */
+        post: operations["find_upright"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/assets/{id}/uvs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The layout of the low-poly in figures, for the sheet as it is set; null without UVs. */
+        get: operations["show_uvs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Everything that happens, as server-sent events: each `data` is an Event. */
+        get: operations["listen"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/hits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is kept now. */
+        get: operations["show_hits"];
+        /** Sets how much may be kept, in bytes; what is above that goes at once. */
+        put: operations["set_hits"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/maps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every kind of map, with its settings before anyone changes them. */
+        get: operations["list_maps"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/openapi.json": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** This description. */
+        get: operations["show_description"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/pictures/{hash}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A picture of some run, by its content: the address never shows another. */
+        get: operations["show_picture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A run with its report and the addresses of its pictures. */
+        get: operations["show_run"];
+        put?: never;
+        post?: never;
+        /** Deletes a run, and the files that only it names. One that waits or runs is stopped first. */
+        delete: operations["delete_run"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Runs the recipe of an earlier run once more. */
+        post: operations["run_again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/frees": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Bytes that deleting the run would free. */
+        get: operations["run_frees"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/live/{map}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A running bake's map as far as it is, at most 512 texels a side. */
+        get: operations["show_live_map"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/maps/{map}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A map as a browser can show it: the file itself where it is a PNG. */
+        get: operations["show_map"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/package": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The maps, the report and the recipe of a finished run, as a zip that is sent as it is made. */
+        get: operations["show_package"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/small/{map}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A small picture of a map. */
+        get: operations["show_small_map"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Stops a run that is queued or running; one that has ended stays as it is. */
+        post: operations["stop_run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/texel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What every map of a run holds at a texel, counted from the top left. */
+        get: operations["show_texel"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/trace": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The story of one texel of a run. */
+        get: operations["show_trace"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+}
+export type webhooks = Record<string, never>;
+export interface components {
+    schemas: {
+        /** @description The program that answers. */
+        About: {
+            /**
+             * Format: uint64
+             * @description Bytes held in memory between requests, measured now, and the most that may be.
+             */
+            memory_held: number;
+            /** Format: uint64 */
+            memory_most: number;
+            version: string;
+        };
+        AssetLine: {
+            /** Format: int64 */
+            id: number;
+            name: string;
+        };
+        /** @description An asset as the page shows it. */
+        AssetView: {
+            estimates: components["schemas"]["Estimates"] | null;
+            /** Format: int64 */
+            id: number;
+            meshes: components["schemas"]["MeshView"][];
+            name: string;
+            pair_findings: components["schemas"]["Finding"][];
+            pairs: components["schemas"]["PairView"][];
+            /** @description How low-poly and sculpt lie to each other. */
+            placing: components["schemas"]["Finding"] | null;
+            recipe: components["schemas"]["Recipe"];
+            redo: string | null;
+            /** Format: int64 */
+            revision: number;
+            /** Format: int64 */
+            run_bytes: number;
+            /**
+             * Format: int64
+             * @description How many runs there are, and the bytes of their maps.
+             */
+            run_count: number;
+            /** @description The newest runs; older ones by `/api/assets/<id>/runs?before=<number>`. */
+            runs: components["schemas"]["RunView"][];
+            /**
+             * @description What to know of a file that was just brought in: settings that could not be carried over to it, files it names that did not
+             *     come with it.
+             */
+            told: string[];
+            undo: string | null;
+            /** @description Parts of the sculpt that no low-poly part sees. */
+            unseen: string[];
+        };
+        /**
+         * @description An axis of the scene.
+         * @enum {string}
+         */
+        Axis: "x" | "y" | "z";
+        /**
+         * @description What rays do with triangles that look away from them.
+         * @enum {string}
+         */
+        BackFaces: "skip" | "keep";
+        /** @description What a stroke does to the vertices, or for plumb to the surface, that it passes. */
+        Brush: "more" | "less" | "smooth" | "set" | "fitted" | "plumb" | "averaged";
+        /** @description How cavities are found. */
+        CavityMethod: "occlusion" | "curvature";
+        /** @description One change: what stands at a place of the recipe afterwards. */
+        Change: {
+            /** @description The way to the place, such as `["maps", "ao", "rays"]`. */
+            at: string[];
+            /** @description What is to stand there; left out, the place is cleared. At `+`, the entries to add. */
+            to?: unknown;
+        };
+        /** @description Where the colour comes from. */
+        ColorFrom: "vertices" | "auto" | "materials" | "picture";
+        /** @description A place that both sides changed, each to something else. */
+        Conflict: {
+            at: string[];
+            /** @description What the edit wants there; none when it clears the place. */
+            mine: unknown;
+            /** @description What stands there by now. */
+            theirs: unknown;
+            /** @description The place in words. */
+            words: string;
+        };
+        /** @description A surface of the sculpt on a ray's way. */
+        Crossing: {
+            /**
+             * Format: float
+             * @description From the ray's start, scene units.
+             */
+            distance: number;
+            facing: components["schemas"]["RaySide"];
+            fate: components["schemas"]["Fate"];
+            /**
+             * Format: float
+             * @description Over the low surface, outward positive.
+             */
+            height: number;
+            part: string;
+            point: [
+                number,
+                number,
+                number
+            ];
+        };
+        /** @description How curvature is written. */
+        CurvatureEncoding: "grey" | "red-green";
+        /** @description Bits of one channel in the file. 16 bits are whole numbers in PNG and TIFF and half floats in EXR. */
+        Depth: ("8" | "16") | "32f";
+        /** @description The way rays run. */
+        Direction: "averaged" | "plumb";
+        DisplayArray: {
+            /** Format: uint32 */
+            length: number;
+            /**
+             * @description position, normal, uv, tangent, outward, color or index; of the low-poly's triangles also material, island (u32), density
+             *     and stretch (f32), and overlapping (u8). A large sculpt also has rough, indices for while it turns, and rough_parts,
+             *     first index and count of each part among those (u32).
+             */
+            name: string;
+            /**
+             * Format: uint32
+             * @description Byte offset after the header.
+             */
+            offset: number;
+        };
+        /** @description What stands at the head of a display mesh: a length in bytes (u32, little endian), this as JSON, then the arrays. */
+        DisplayHeader: {
+            arrays: components["schemas"]["DisplayArray"][];
+            high_corner: [
+                number,
+                number,
+                number
+            ];
+            /** Format: uint32 */
+            indices: number;
+            low_corner: [
+                number,
+                number,
+                number
+            ];
+            /** @description Names of materials; the low-poly's array "material" holds a number of these a triangle, 32 bits, 4294967295 for none. */
+            materials: string[];
+            parts: components["schemas"]["DisplayPart"][];
+            /**
+             * Format: uint32
+             * @description Triangles of the real mesh; more than shown when a stand-in is drawn.
+             */
+            real_triangles: number;
+            /** Format: uint32 */
+            shown_triangles: number;
+            /** Format: uint32 */
+            vertices: number;
+        };
+        DisplayPart: {
+            /** Format: uint32 */
+            count: number;
+            name: string;
+            /**
+             * Format: uint32
+             * @description First index and count of indices.
+             */
+            start: number;
+        };
+        /** @description A distance in scene units, or "auto" to have it measured. */
+        Distance: "auto" | number;
+        /**
+         * @description Endings of names that tell what a part or file is, and are no part of its own name. Case, dots, dashes and spaces do not
+         *     matter.
+         */
+        Endings: {
+            /**
+             * @default [
+             *       "_cage"
+             *     ]
+             */
+            cage: string[];
+            /**
+             * @default [
+             *       "_high",
+             *       "_hi",
+             *       "_hp",
+             *       "_highpoly"
+             *     ]
+             */
+            high: string[];
+            /**
+             * @default [
+             *       "_low",
+             *       "_lo",
+             *       "_lp",
+             *       "_lowpoly"
+             *     ]
+             */
+            low: string[];
+        };
+        /**
+         * @description What stands at the head of an envelope, as at that of a display mesh. Arrays of floats: out and in, one a corner of the
+         *     low-poly; cage, three a corner, when there is one; marks, five each (place, kind in the order of `MarkKind`, by); spots,
+         *     four each (place, why in the order of `FitLimit`); needles, ten each (start, place on the low-poly, end, fate in
+         *     the order of `NeedleFate`).
+         */
+        EnvelopeHeader: {
+            arrays: components["schemas"]["DisplayArray"][];
+            /**
+             * Format: float
+             * @description Length of the low-poly's bounding diagonal, scene units: what percentages refer to.
+             */
+            diagonal: number;
+            marks: components["schemas"]["MarkCount"][];
+            needles: components["schemas"]["NeedleCounts"];
+            parts: components["schemas"]["PartReachLine"][];
+            /** @description Some rays are plumb. */
+            plumb: boolean;
+            /**
+             * Format: uint32
+             * @description Points the low-poly was probed at.
+             */
+            probed: number;
+            reach: components["schemas"]["ResolvedReach"];
+        };
+        /** @description Expected cost of a bake. */
+        Estimate: {
+            /**
+             * Format: uint64
+             * @description Bytes of finished texels that wait until they are written, in memory or beyond that on the disk.
+             */
+            bytes: number;
+            /**
+             * Format: float
+             * @description Wall-clock seconds of tracing, without reading meshes, building trees and getting maps ready.
+             */
+            seconds: number;
+        };
+        /** @description What a proof and a final of the present recipe will cost, by the rates of the last finished run. */
+        Estimates: {
+            proof: components["schemas"]["Estimate"];
+            /** @description Of the final. */
+            whole: components["schemas"]["Estimate"];
+        };
+        /** @description What happens while the page is open. */
+        Event: {
+            /** Format: int64 */
+            asset: number;
+            /** @constant */
+            event: "asset";
+        } | (components["schemas"]["ProgressView"] & {
+            /** @constant */
+            event: "progress";
+        }) | {
+            /** Format: int64 */
+            asset: number;
+            /** @constant */
+            event: "intake";
+            file: string;
+            stage: string;
+        } | {
+            /** @constant */
+            event: "ended";
+            /** Format: int64 */
+            run: number;
+        };
+        /** @description A finding that the artist lets stand, such as mirrored halves that share texels on purpose. */
+        Exception: {
+            kind: components["schemas"]["FindingKind"];
+            /** @description Why it may stand. */
+            note: string;
+            /** @description The part it is about; None for one that names no part. */
+            part?: string | null;
+        };
+        /** @description An axis to face. */
+        Facing: "x" | "y" | "z";
+        /** @description How much a surface further off darkens. */
+        Falloff: "none" | "linear";
+        /** @description What became of a crossing. */
+        Fate: "taken" | "back-face" | "other-pair" | "behind";
+        /** @description A file that a mesh file names: a material library, a texture, a buffer. */
+        FileBeside: {
+            /** @description The name it is known by in the mesh file, without folders. */
+            file: string;
+            /** @description BLAKE3 of its bytes, hexadecimal; another file of that name is refused. */
+            hash: string;
+        };
+        /** @description One located problem. */
+        Finding: {
+            /** @description Why the artist lets it stand, when that is so. */
+            allowed?: string | null;
+            /** @description Safe ways to mend it here, each by one click; the first is the one to try first. */
+            fixes?: components["schemas"]["Fix"][];
+            kind: components["schemas"]["FindingKind"];
+            place: components["schemas"]["Place"];
+            /** @description What is wrong, in plain words, with its figures. */
+            reason: string;
+            /** @description What to do about it. */
+            remedy: string;
+            severity: components["schemas"]["Severity"];
+        };
+        /** @description What was found. The name is stable: it stands in reports and in the recipe's exceptions. */
+        FindingKind: ("unreadable" | "not-a-number" | "missing-uvs" | "island-outside" | "overlapping-uvs" | "mirrored-islands" | "density-spread" | "stretched-uvs" | "tight-islands" | "turned-faces" | "inside-out" | "doubled-points" | "non-manifold-edges" | "hard-edges-without-seam" | "polygons-triangulated" | "zero-area-faces" | "scale-slip" | "axis-swap" | "meshes-apart" | "unpaired-part" | "names-pair-nothing" | "colours-merged" | "cage-gaps" | "misses" | "back-face-hits" | "wrong-part-hits" | "lean" | "range-clipped") | "read-in-part" | "picture-texels";
+        /**
+         * @description What kept the fit from going further.
+         * @enum {string}
+         */
+        FitLimit: "own" | "neighbour" | "left";
+        /** @description How well a fit did, in shares (0..1) of the points that were probed and have sculpt near them. */
+        FitReport: {
+            /**
+             * Format: float
+             * @description Share of all points that have no sculpt near them.
+             */
+            bare: number;
+            /** Format: float */
+            enclosed: number;
+            /**
+             * Format: float
+             * @description Points whose sculpt could not be enclosed.
+             */
+            left: number;
+            /**
+             * Format: float
+             * @description Points whose room was limited by a wall of a neighbour part.
+             */
+            limited_by_neighbour: number;
+            /**
+             * Format: float
+             * @description Points whose room was limited by another wall of their own part.
+             */
+            limited_by_own: number;
+        };
+        /** @description One way to mend a finding: a step that is recorded with the mesh file. */
+        Fix: {
+            /** @description Which files get the step. */
+            on: components["schemas"]["FixOn"];
+            step: components["schemas"]["MeshStep"];
+            /** @description What the button says. */
+            words: string;
+        };
+        /** @description Which files a fix is for. */
+        FixOn: "file" | "sculpt";
+        /** @description Bytes on the disk that deleting something frees, or freed. */
+        Freed: {
+            /** Format: uint64 */
+            bytes: number;
+        };
+        /** @description Which way the green channel points. */
+        Green: "+" | "-";
+        /** @description A high-poly part paired by hand: seen by these low-poly parts and no others, whatever the rule says. */
+        HandPair: {
+            high: string;
+            /** @description Low-poly parts by name; none hides the part from every ray. */
+            low: string[];
+        };
+        /** @description Which of several surfaces along a ray counts. */
+        HitRule: "outermost" | "nearest";
+        /** @description Bytes of kept hits that there may be. */
+        HitsLimit: {
+            /** Format: uint64 */
+            most: number;
+        };
+        /** @description What makes two places different regions. */
+        IdSource: "color" | "material" | "part" | "piece" | "low-part" | "island" | "material-part";
+        /** @description The file format of the maps. */
+        ImageFormat: ("png" | "tiff" | "exr") | "tga" | "jpeg";
+        /** @description One island. */
+        IslandLine: {
+            /**
+             * Format: float
+             * @description UV units per scene unit; times the sheet's size, texels per scene unit.
+             */
+            density: number;
+            /**
+             * Format: float
+             * @description UV units to the nearest other island; None where there is room around.
+             */
+            gap: number | null;
+            high: [
+                number,
+                number
+            ];
+            /** @description Lower left and upper right corner, UV units. */
+            low: [
+                number,
+                number
+            ];
+            mirrored: boolean;
+            /**
+             * Format: uint32
+             * @description Counted from 1, by first triangle.
+             */
+            number: number;
+            part: string;
+            /** @description A point of the model to look at. */
+            point: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Format: float
+             * @description Mean stretch over its surface; 1 keeps angles.
+             */
+            stretch: number;
+            /** Format: uint32 */
+            triangles: number;
+            /**
+             * Format: float
+             * @description Share of the unit square.
+             */
+            uv_area: number;
+        };
+        /** @description What the primary rays of finals hit, kept on the disk so that later bakes need not trace them. */
+        KeptHitsView: {
+            /**
+             * Format: uint64
+             * @description Bytes that are kept.
+             */
+            held: number;
+            /**
+             * Format: uint64
+             * @description Bytes that may be kept.
+             */
+            most: number;
+        };
+        /** @description How a low-poly's triangles are shared out over sheets. */
+        Layout: "one" | "materials" | "udim";
+        /** @description Whether a map is made from the sculpt or from the recipe's normal map. */
+        MadeFrom: "sculpt" | "normal-map";
+        /** @description What is fixed about a kind of map. */
+        MapKind: {
+            /** @description Colours meant to be seen: sRGB-encoded. All others are data. */
+            color: boolean;
+            /** @description How a texel is to be read, as it stands in the report. */
+            encoding: string;
+            /** @description One line for a newcomer. */
+            explains: string;
+            /** @description Flat colours, none of which may change by a step. */
+            flat: boolean;
+            /** @description Values are signed heights in scene units until the whole map is known. */
+            heights: boolean;
+            id: string;
+            label: string;
+            /** @description Channels and value outside every island, unless a setting changes them. */
+            shape: components["schemas"]["MapShape"];
+        };
+        /** @description A kind of map, and its settings before anyone changes them. */
+        MapLine: {
+            fresh: components["schemas"]["MapSettings"];
+            kind: components["schemas"]["MapKind"];
+        };
+        /** @description One map in the report. */
+        MapReport: {
+            depth: components["schemas"]["Depth"];
+            encoding: string;
+            error?: string | null;
+            /**
+             * Format: float
+             * @description Displacement: the furthest the sculpt lies from the low-poly, scene units.
+             */
+            extreme?: number | null;
+            /** @description File name, empty when the map was not written; with several sheets, the first one's. */
+            file: string;
+            /** @description With several sheets, each one's file. */
+            files?: components["schemas"]["SheetFile"][];
+            /** Format: uint32 */
+            height: number;
+            /**
+             * Format: float
+             * @description Rays a texel got on average, where their number follows from an error; of texels taken over from an earlier bake it knows
+             *     nothing.
+             */
+            mean_rays?: number | null;
+            palette?: components["schemas"]["PaletteEntry"][] | null;
+            /**
+             * Format: double
+             * @description Time spent getting ready, once; what was kept from an earlier bake takes none.
+             * @default 0
+             */
+            preparing: number;
+            /**
+             * Format: uint64
+             * @description Rays traced for this map alone; the primary ones serve all and stand in the whole bake's sum.
+             * @default 0
+             */
+            rays: number;
+            /**
+             * Format: float
+             * @description Displacement in whole-number files: the distance from black to white, scene units; mid-grey is the low-poly. Height =
+             *     (value - 0.5) * scale.
+             */
+            scale?: number | null;
+            /**
+             * Format: double
+             * @description Time spent on this map alone over all tiles, summed over threads.
+             */
+            seconds: number;
+            /** Format: uint32 */
+            width: number;
+        };
+        /** @description A map that a recipe asks for, with its settings. */
+        MapSettings: {
+            /**
+             * @description Bend it by the normal texture that the sculpt's own materials carry, where they do.
+             * @default true
+             */
+            carried: boolean;
+            /** @constant */
+            map: "normal";
+            /** @default + */
+            y: components["schemas"]["Green"];
+        } | {
+            /** @constant */
+            map: "normal-object";
+        } | {
+            /**
+             * @description High-poly parts that never stand in the way: floating details.
+             * @default []
+             */
+            clear: string[];
+            /**
+             * @description How far off a surface still darkens, scene units; `auto` is a fifth of the asset's diagonal.
+             * @default auto
+             */
+            distance: components["schemas"]["Distance"];
+            /** @default none */
+            falloff: components["schemas"]["Falloff"];
+            /** @default sculpt */
+            from: components["schemas"]["MadeFrom"];
+            /** @constant */
+            map: "ao";
+            /** @default pair */
+            occluders: components["schemas"]["Occluders"];
+            /**
+             * @description Rays a texel.
+             * @default 64
+             */
+            rays: components["schemas"]["Rays"];
+        } | {
+            /**
+             * @description High-poly parts that never stand in the way: floating details.
+             * @default []
+             */
+            clear: string[];
+            /**
+             * @description How far off a surface still counts, scene units; `auto` is a fifth of the asset's diagonal.
+             * @default auto
+             */
+            distance: components["schemas"]["Distance"];
+            /** @constant */
+            map: "bent-normal";
+            /** @default pair */
+            occluders: components["schemas"]["Occluders"];
+            /**
+             * @description Rays a texel.
+             * @default 64
+             */
+            rays: components["schemas"]["Rays"];
+            /** @default + */
+            y: components["schemas"]["Green"];
+        } | {
+            /**
+             * @description Radius curvature is averaged over, scene units; `auto` is 0.6 % of the asset's diagonal.
+             * @default auto
+             */
+            detail: components["schemas"]["Distance"];
+            /** @default grey */
+            encoding: components["schemas"]["CurvatureEncoding"];
+            /** @default sculpt */
+            from: components["schemas"]["MadeFrom"];
+            /** @constant */
+            map: "curvature";
+            /**
+             * @description The radius of a ball that reads full scale, scene units; `auto` is twice the detail size.
+             * @default auto
+             */
+            radius: components["schemas"]["Distance"];
+        } | {
+            /**
+             * @description Size of the creases that are wanted, scene units; `auto` is 0.6 % of the asset's diagonal.
+             * @default auto
+             */
+            detail: components["schemas"]["Distance"];
+            /** @default sculpt */
+            from: components["schemas"]["MadeFrom"];
+            /** @constant */
+            map: "cavity";
+            /** @default occlusion */
+            method: components["schemas"]["CavityMethod"];
+            /**
+             * @description Occlusion: rays a texel.
+             * @default 32
+             */
+            rays: components["schemas"]["Rays"];
+            /**
+             * Format: float
+             * @description How fast it darkens: 1 as measured.
+             * @default 1
+             */
+            strength: number;
+        } | {
+            /** @constant */
+            map: "displacement";
+            /**
+             * @description The distance from black to white in whole-number files; `auto` takes twice the furthest height of the whole asset.
+             * @default auto
+             */
+            scale: components["schemas"]["Distance"];
+        } | {
+            /** @default part */
+            from: components["schemas"]["IdSource"];
+            /** @constant */
+            map: "id";
+        } | {
+            /** @default auto */
+            from: components["schemas"]["ColorFrom"];
+            /** @constant */
+            map: "color";
+            /** @description A picture laid over the sculpt's UVs. */
+            picture?: components["schemas"]["PictureSource"] | null;
+            /**
+             * @description Darken by the share of rays that missed, so that cut-outs stand on black.
+             * @default false
+             */
+            times_opacity: boolean;
+        } | {
+            /** @constant */
+            map: "opacity";
+        } | {
+            /** @constant */
+            map: "roughness";
+        } | {
+            /** @constant */
+            map: "metallic";
+        } | {
+            /** @constant */
+            map: "emission";
+        } | {
+            /** @default all */
+            axis: components["schemas"]["PositionAxis"];
+            /**
+             * Format: float
+             * @description One axis: the coordinate that reads black; the box's lower side when not given.
+             */
+            from?: number | null;
+            /** @constant */
+            map: "position";
+            /**
+             * Format: float
+             * @description One axis: the coordinate that reads white; the box's upper side when not given.
+             */
+            to?: number | null;
+        } | {
+            /**
+             * @description The thickness that reads white, scene units; `auto` is a tenth of the asset's diagonal.
+             * @default auto
+             */
+            distance: components["schemas"]["Distance"];
+            /** @constant */
+            map: "thickness";
+            /** @default pair */
+            occluders: components["schemas"]["Occluders"];
+            /**
+             * @description Rays a texel.
+             * @default 32
+             */
+            rays: components["schemas"]["Rays"];
+        } | {
+            /** @constant */
+            map: "miss";
+        };
+        /** @description Channels of a map, and what stands outside every island. */
+        MapShape: {
+            /** Format: uint */
+            channels: number;
+            neutral: number[];
+        };
+        /** @description How often an envelope falls short in one way, over the points probed, and by how much at most. */
+        MarkCount: {
+            /** Format: uint32 */
+            count: number;
+            kind: components["schemas"]["MarkKind"];
+            /** Format: float */
+            most: number;
+        };
+        /** @description What is wrong with an envelope somewhere. */
+        MarkKind: "pokes-out" | "too-deep" | "crosses-itself" | "crosses-another";
+        /**
+         * @description The format of a mesh file that is sent.
+         * @enum {string}
+         */
+        MeshFormat: "glb" | "obj";
+        /** @description A mesh file. On the command line `file` is a path, relative to the recipe; in the browser it is the name it came with. */
+        MeshSource: {
+            /** @description Files that belong to it and lie beside it: material libraries, textures, buffers. */
+            beside?: components["schemas"]["FileBeside"][];
+            file: string;
+            /** @description BLAKE3 of the file's bytes, hexadecimal. When given, another file of the same name is refused. */
+            hash?: string | null;
+            /** @description A plane made here in place of a file; `file` then only names what is baked. */
+            plane?: components["schemas"]["PlaneTarget"] | null;
+            /** @description What is done to the mesh each time it is read, in order; the file stays as it is. */
+            steps?: components["schemas"]["MeshStep"][];
+            /** @description Which UVs of the mesh are used. */
+            uvs?: components["schemas"]["UvChoice"];
+        };
+        /** @description One step. `part` takes one part by name; without it, all of the file. */
+        MeshStep: {
+            /** Format: float */
+            factor: number;
+            /** @constant */
+            step: "scale";
+        } | {
+            /** @constant */
+            step: "turn";
+            turn: components["schemas"]["Turn"];
+        } | {
+            by: [
+                number,
+                number,
+                number
+            ];
+            /** @constant */
+            step: "move";
+        } | {
+            part?: string | null;
+            /** @constant */
+            step: "turn-faces";
+        } | {
+            /** Format: float */
+            distance: number;
+            part?: string | null;
+            /** @constant */
+            step: "merge-points";
+        } | {
+            /** Format: float */
+            degrees: number;
+            part?: string | null;
+            /** @constant */
+            step: "normals-by-angle";
+        } | {
+            /** Format: float */
+            degrees: number;
+            part?: string | null;
+            /** @constant */
+            step: "normals-at-seams";
+        } | {
+            part?: string | null;
+            /** @constant */
+            step: "move-islands";
+        } | {
+            part?: string | null;
+            /** @constant */
+            step: "lay-out";
+        };
+        /** @description What is known of a mesh file. */
+        MeshSummary: {
+            /** Format: uint64 */
+            bytes: number;
+            /** @description What is wrong with it as what it is used as: UVs matter on a low-poly only. */
+            findings: components["schemas"]["Finding"][];
+            has_colors: boolean;
+            has_uvs: boolean;
+            high_corner: [
+                number,
+                number,
+                number
+            ];
+            low_corner: [
+                number,
+                number,
+                number
+            ];
+            normals_from_file: boolean;
+            parts: components["schemas"]["PartLine"][];
+            /** Format: uint32 */
+            triangles: number;
+            /** Format: uint32 */
+            vertices: number;
+        };
+        MeshView: {
+            file: string;
+            hash: string;
+            role: components["schemas"]["Role"];
+            /** @description What is done to the file each time it is read, in words. */
+            steps: string[];
+            summary: components["schemas"]["MeshSummary"];
+        };
+        /** @description Room between islands at one mip level. */
+        MipLine: {
+            /** Format: uint32 */
+            level: number;
+            /**
+             * Format: uint32
+             * @description Islands with less than two texels to another: their borders mix here.
+             */
+            mixing: number;
+            /**
+             * Format: float
+             * @description Texels between the two nearest islands; None where all have more room than was looked for.
+             */
+            narrowest: number | null;
+            /**
+             * Format: uint32
+             * @description Texels a side.
+             */
+            size: number;
+        };
+        /** @description Needles by what became of them. */
+        NeedleCounts: {
+            /** Format: uint32 */
+            back_face: number;
+            /** Format: uint32 */
+            hit: number;
+            /** Format: uint32 */
+            miss: number;
+            /** Format: uint32 */
+            wrong_part: number;
+        };
+        /** @description What became of a ray. */
+        NeedleFate: ("hit" | "miss") | "back-face" | "wrong-part";
+        NewAsset: {
+            name: string;
+        };
+        /** @description A plane to make over the sculpt. */
+        NewPlane: {
+            facing: components["schemas"]["Facing"];
+        };
+        /** @description An existing tangent-space normal map of the low-poly, from which maps may be made in place of a sculpt. */
+        NormalMapSource: {
+            file: string;
+            hash?: string | null;
+            /**
+             * @description Which way its green channel points.
+             * @default +
+             */
+            y: components["schemas"]["Green"];
+        };
+        /** @description What may stand in the way of a ray that leaves the sculpt. */
+        Occluders: "pair" | "all" | {
+            parts: string[];
+        };
+        /** @description A number of texels, or "all" to fill the sheet. */
+        Padding: "all" | number;
+        /** @description Low and high parts that pair, by number of the low part, counted from 1. */
+        PairView: {
+            high: components["schemas"]["PairedPart"][];
+            low: string;
+            /** Format: uint32 */
+            number: number;
+        };
+        /** @description A part of the sculpt that a low-poly part sees. */
+        PairedPart: {
+            /** @description Seen only because nothing fits its low-poly part, which then sees everything. */
+            by_default: boolean;
+            /** @description Decided by hand. */
+            by_hand: boolean;
+            name: string;
+            /** @description Why, in a word or two. */
+            why: string;
+        };
+        /** @description Which high-poly parts the rays of a low-poly part may hit. */
+        Pairing: "names" | "space" | "all";
+        /** @description A region's name and its colour in the file, as `[r, g, b]` bytes. */
+        PaletteEntry: {
+            color: [
+                number,
+                number,
+                number
+            ];
+            name: string;
+        };
+        PartLine: {
+            name: string;
+            /** Format: uint32 */
+            triangles: number;
+        };
+        /** @description Distances of one low-poly part in place of the asset's. */
+        PartReach: {
+            in?: components["schemas"]["Distance"] | null;
+            out?: components["schemas"]["Distance"] | null;
+            /** @description Name of the low-poly part. */
+            part: string;
+        };
+        /** @description Reaches of a part, from the least to the most over its vertices. */
+        PartReachLine: {
+            in: [
+                number,
+                number
+            ];
+            out: [
+                number,
+                number
+            ];
+            part: string;
+        };
+        PictureLine: {
+            /** @description Content hash: the picture lies at `/api/pictures/<hash>`. */
+            hash: string;
+            map: string;
+            /** Format: uint32 */
+            sheet: number;
+        };
+        /** @description A picture file that a bake reads: a source texture. */
+        PictureSource: {
+            file: string;
+            /** @description BLAKE3 of the file's bytes, hexadecimal. When given, another file of the same name is refused. */
+            hash?: string | null;
+        };
+        /** @description What a picture is used as. */
+        PictureUse: "normal-map" | "color";
+        /** @description Where a finding lies: a part, some of its triangles (numbers within the mesh), and a point to look at. */
+        Place: {
+            /** Format: uint32 */
+            count: number;
+            /** @description File the part came from, when known. */
+            file: string | null;
+            part: string | null;
+            /** @description A point on the model to look at, in scene units. */
+            point: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Format: uint32
+             * @description Which sheet of the run that is, counted from 0; none where no run is meant.
+             */
+            sheet?: number | null;
+            /** @description Triangle numbers in the mesh, at most [`Place::MOST_TRIANGLES`]; `count` tells how many there are in all. */
+            triangles: number[];
+            /** @description A point on the sheet to look at, in UV units (origin bottom-left). */
+            uv: [
+                number,
+                number
+            ] | null;
+        };
+        /**
+         * @description A flat projection: along x (u from -z, v from y), along y (u from x, v from -z) or along z (u from x, v from y).
+         * @enum {string}
+         */
+        Plane: "planar-x" | "planar-y" | "planar-z";
+        /** @description A flat square of two triangles to bake onto, UVs filling the unit square, facing up its axis. */
+        PlaneTarget: {
+            /** @description The axis it faces. */
+            facing: components["schemas"]["Facing"];
+            /** @description Where its middle lies, scene units; the coordinate along the axis is its height. */
+            middle: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * @description The sculpt goes on past each edge as it begins at the opposite one: rays and occlusion meet it there.
+             * @default false
+             */
+            repeats: boolean;
+            /** @description Width and height as its UVs run, scene units. */
+            size: [
+                number,
+                number
+            ];
+        };
+        /**
+         * @description All three axes as red, green and blue, or one of them as grey.
+         * @enum {string}
+         */
+        PositionAxis: "all" | "x" | "y" | "z";
+        /** @description The body of every error. */
+        Problem: {
+            /** @description Places that an edit and the asset as it stands both changed; empty for every other error. */
+            conflicts?: components["schemas"]["Conflict"][];
+            error: string;
+        };
+        ProgressView: {
+            /** Format: int64 */
+            asset: number;
+            /** Format: float */
+            elapsed: number;
+            /**
+             * Format: float
+             * @description Seconds left, once enough is done to tell.
+             */
+            left: number | null;
+            /** Format: int64 */
+            run: number;
+            /**
+             * Format: float
+             * @description 0..1.
+             */
+            share: number;
+            stage: string;
+        };
+        /**
+         * @description Which side of a surface a ray meets.
+         * @enum {string}
+         */
+        RaySide: "front" | "back";
+        /** @description How many rays a texel gets, dealt out over its samples. */
+        Rays: number | components["schemas"]["RaysByError"];
+        /** @description Each texel gets rays until its estimated standard error is met. */
+        RaysByError: {
+            /**
+             * Format: float
+             * @description Standard error of a texel's value, of full range 1.
+             */
+            error: number;
+            /**
+             * Format: uint32
+             * @description Where every texel ends, met or not: a power of two from 32 to 512.
+             */
+            most: number;
+        };
+        /** @description How far rays start outside the low surface, and how far they go inside it. */
+        Reach: {
+            in: components["schemas"]["Distance"];
+            out: components["schemas"]["Distance"];
+            /** @description Low-poly parts with distances of their own. */
+            parts?: components["schemas"]["PartReach"][];
+            /** @description What was painted, in order. */
+            strokes?: components["schemas"]["Stroke"][];
+        };
+        /**
+         * @description Which of the two reaches a stroke changes.
+         * @enum {string}
+         */
+        ReachSide: "out" | "in" | "both";
+        /** @description Everything needed to repeat a bake. */
+        Recipe: {
+            /** @default  */
+            asset: string;
+            /** @default skip */
+            back_faces: components["schemas"]["BackFaces"];
+            cage?: components["schemas"]["MeshSource"] | null;
+            /** @default averaged */
+            direction: components["schemas"]["Direction"];
+            /**
+             * @default {
+             *       "cage": [
+             *         "_cage"
+             *       ],
+             *       "high": [
+             *         "_high",
+             *         "_hi",
+             *         "_hp",
+             *         "_highpoly"
+             *       ],
+             *       "low": [
+             *         "_low",
+             *         "_lo",
+             *         "_lp",
+             *         "_lowpoly"
+             *       ]
+             *     }
+             */
+            endings: components["schemas"]["Endings"];
+            /** @description Findings that may stand. */
+            exceptions?: components["schemas"]["Exception"][];
+            /** @description What was paired by hand, by high-poly part. */
+            hand_pairs?: components["schemas"]["HandPair"][];
+            /**
+             * @description The sculpt; may be empty when every map comes from `normal_map`.
+             * @default []
+             */
+            high: components["schemas"]["MeshSource"][];
+            /** @default outermost */
+            hit: components["schemas"]["HitRule"];
+            low: components["schemas"]["MeshSource"][];
+            /**
+             * @default [
+             *       {
+             *         "carried": true,
+             *         "map": "normal",
+             *         "y": "+"
+             *       },
+             *       {
+             *         "clear": [],
+             *         "distance": "auto",
+             *         "falloff": "none",
+             *         "from": "sculpt",
+             *         "map": "ao",
+             *         "occluders": "pair",
+             *         "rays": 64
+             *       },
+             *       {
+             *         "detail": "auto",
+             *         "encoding": "grey",
+             *         "from": "sculpt",
+             *         "map": "curvature",
+             *         "radius": "auto"
+             *       },
+             *       {
+             *         "from": "part",
+             *         "map": "id"
+             *       },
+             *       {
+             *         "map": "miss"
+             *       }
+             *     ]
+             */
+            maps: components["schemas"]["MapSettings"][];
+            /** @description Occlusion, curvature and cavity may be made from this and the low-poly alone. */
+            normal_map?: components["schemas"]["NormalMapSource"] | null;
+            /** @default names */
+            pairing: components["schemas"]["Pairing"];
+            /**
+             * @default {
+             *       "in": "auto",
+             *       "out": "auto"
+             *     }
+             */
+            reach: components["schemas"]["Reach"];
+            /**
+             * Format: uint64
+             * @default 0
+             */
+            seed: number;
+            /**
+             * @default {
+             *       "depth": "8",
+             *       "dither": false,
+             *       "format": "png",
+             *       "layout": "one",
+             *       "padding": 16,
+             *       "proof_size": 512,
+             *       "samples": 4,
+             *       "size": 1024
+             *     }
+             */
+            sheet: components["schemas"]["SheetSettings"];
+            /** Format: uint32 */
+            version: number;
+        };
+        /** @description A whole bake. */
+        Report: {
+            /**
+             * Format: uint64
+             * @description Covered texels of which at least one ray passed through a back face.
+             */
+            back_faces: number;
+            /** Format: uint64 */
+            covered: number;
+            findings: components["schemas"]["Finding"][];
+            /**
+             * Format: uint64
+             * @description Primary rays that an earlier bake of the same asset had traced already.
+             * @default 0
+             */
+            kept_rays: number;
+            maps: {
+                [key: string]: components["schemas"]["MapReport"];
+            };
+            /**
+             * Format: uint64
+             * @description Covered texels of which no ray hit anything.
+             */
+            misses: number;
+            /**
+             * Format: double
+             * @description Time in primary rays, summed over threads.
+             */
+            ray_seconds: number;
+            /** Format: uint64 */
+            rays: number;
+            reach: components["schemas"]["ResolvedReach"];
+            recipe: components["schemas"]["Recipe"];
+            /**
+             * Format: double
+             * @description Wall-clock time of the bake: planning, tracing, padding; not reading and writing files.
+             */
+            seconds: number;
+            /**
+             * @description Materials or UDIM numbers of the sheets; one empty name when there is one sheet.
+             * @default []
+             */
+            sheets: string[];
+            /** Format: uint64 */
+            texels: number;
+            /** Format: uint32 */
+            version: number;
+        };
+        /** @description The reaches a bake used, in scene units. */
+        ResolvedReach: {
+            /** @description How well the fit did. Present when anything was fitted. */
+            fit?: components["schemas"]["FitReport"] | null;
+            /**
+             * Format: uint32
+             * @description Strokes that changed nothing, because they touch no vertex.
+             * @default 0
+             */
+            idle_strokes: number;
+            /** Format: float */
+            in: number;
+            /**
+             * Format: float
+             * @description The longest of each.
+             */
+            out: number;
+            /** @description One pair of numbers for the whole asset, for comparison. Present when anything was fitted. */
+            suggested?: components["schemas"]["SuggestedReach"] | null;
+        };
+        /** @description An edit that was made to a revision, as the whole recipe. */
+        Revision: {
+            /**
+             * Format: int64
+             * @description The revision the recipe was edited from.
+             */
+            base: number;
+            recipe: components["schemas"]["Recipe"];
+        };
+        /**
+         * @description What a mesh file is used as.
+         * @enum {string}
+         */
+        Role: "low" | "high" | "cage";
+        /** @description A run with its report. */
+        RunDetail: {
+            /** @description Its maps as a browser can show them. */
+            pictures: components["schemas"]["PictureLine"][];
+            report: components["schemas"]["Report"] | null;
+            run: components["schemas"]["RunView"];
+        };
+        /**
+         * @description A quick bake to judge, or the one to keep.
+         * @enum {string}
+         */
+        RunKind: "proof" | "final";
+        RunOrder: {
+            kind: components["schemas"]["RunKind"];
+        };
+        /** @description Some of an asset's runs, newest first, and whether there are older ones. */
+        RunPage: {
+            more: boolean;
+            runs: components["schemas"]["RunView"][];
+        };
+        RunStatus: ("waiting" | "running" | "done" | "stopped" | "failed") | "partial" | "interrupted";
+        /** @description One line of the ledger. */
+        RunView: {
+            /** Format: int64 */
+            bytes: number;
+            /** @description What differs from the run before, in words. */
+            changes: string[];
+            /** Format: int64 */
+            created: number;
+            error: string | null;
+            /** Format: uint32 */
+            failed_maps: number;
+            /**
+             * Format: uint32
+             * @description Findings that are more than notes.
+             */
+            findings: number;
+            /** Format: int64 */
+            id: number;
+            kind: components["schemas"]["RunKind"];
+            /** @description Ids of the maps that were made. */
+            maps: string[];
+            /** Format: int64 */
+            number: number;
+            /** Format: uint32 */
+            samples: number;
+            /** Format: double */
+            seconds: number | null;
+            /** Format: uint32 */
+            size: number;
+            /** @description Small pictures: the content hash by map. */
+            small: {
+                [key: string]: string;
+            };
+            status: components["schemas"]["RunStatus"];
+        };
+        /**
+         * @description How much a finding matters. `Fault` stops a bake or spoils it, `Warning` probably spoils it, `Note` is worth knowing.
+         * @enum {string}
+         */
+        Severity: "note" | "warning" | "fault";
+        /** @description The file of one sheet of a map. */
+        SheetFile: {
+            file: string;
+            /** @description Material or UDIM number. */
+            sheet: string;
+        };
+        /** @description Size and sampling of the sheet. */
+        SheetSettings: {
+            /** @description Another format for the colour map, such as TGA or JPEG; None writes it as the others. */
+            color_format?: components["schemas"]["ImageFormat"] | null;
+            /** @default 8 */
+            depth: components["schemas"]["Depth"];
+            /**
+             * @description At 8 bit, spread rounding over neighbouring texels, so that slow gradients show no steps.
+             * @default false
+             */
+            dither: boolean;
+            /** @default png */
+            format: components["schemas"]["ImageFormat"];
+            /** @default one */
+            layout: components["schemas"]["Layout"];
+            /** @default 16 */
+            padding: components["schemas"]["Padding"];
+            /**
+             * Format: uint32
+             * @description Texels a side of a proof (never more than `size`).
+             * @default 512
+             */
+            proof_size: number;
+            /**
+             * Format: uint32
+             * @description Samples a texel: 1, 4, 16 or 64.
+             * @default 4
+             */
+            samples: number;
+            /**
+             * Format: uint32
+             * @description Texels a side.
+             * @default 1024
+             */
+            size: number;
+        };
+        /**
+         * @description Which meshes of an asset: the low-poly or the sculpt.
+         * @enum {string}
+         */
+        Side: "low" | "high";
+        /** @description One stroke of a brush over the low-poly. A stroke has its effect once, however often it passes a place. */
+        Stroke: {
+            brush: components["schemas"]["Brush"];
+            /** @description Painted on the other side too, across the middle of the low-poly. */
+            mirror?: components["schemas"]["Axis"] | null;
+            /** @description Points on the low surface (x, y, z, scene units) and pressure there, 0 to 1. */
+            path: [
+                number,
+                number,
+                number,
+                number
+            ][];
+            /** @default out */
+            side: components["schemas"]["ReachSide"];
+            /**
+             * Format: float
+             * @description Distance along the surface at which the effect ends, scene units.
+             */
+            size: number;
+            /**
+             * Format: float
+             * @description 0 to 1.
+             */
+            strength: number;
+            /**
+             * Format: float
+             * @description The distance that [`Brush::Set`] sets, scene units.
+             */
+            value?: number | null;
+        };
+        /** @description One pair of numbers for the whole asset, and how well they fit the points that were probed. */
+        SuggestedReach: {
+            /**
+             * Format: float
+             * @description Share (0..1) of probed points whose sculpt surface lies within these reaches.
+             */
+            enclosed: number;
+            /** Format: float */
+            in: number;
+            /** Format: float */
+            out: number;
+        };
+        /** @description A small picture of one map of an asset as it stands, or why there is none. */
+        Swatch: {
+            error: string | null;
+            map: string;
+            /** @description A PNG as a data URL. */
+            picture: string | null;
+        };
+        TexelMap: {
+            channels: number[];
+            map: string;
+            /** @description What the channels mean: a direction, a region's name, a share. */
+            words: string;
+        };
+        /** @description One texel of a run: its channels in each map, 0..1, in the file's own steps. */
+        TexelView: {
+            maps: components["schemas"]["TexelMap"][];
+            /** Format: uint32 */
+            x: number;
+            /** Format: uint32 */
+            y: number;
+        };
+        /** @description What one texel was made of, ray by ray. */
+        Trace: {
+            /** @description The texel and those around it, row by row. */
+            neighbours: components["schemas"]["TraceNeighbour"][];
+            /** @description Its samples; none where no low-poly lies. */
+            rays: components["schemas"]["TracedRay"][];
+            /** Format: uint32 */
+            sheet: number;
+            /**
+             * Format: uint32
+             * @description Texel from the left and from the top.
+             */
+            x: number;
+            /** Format: uint32 */
+            y: number;
+        };
+        /** @description What a texel nearby was made of. */
+        TraceNeighbour: {
+            covered: boolean;
+            /**
+             * Format: float
+             * @description Mean over its samples, scene units.
+             */
+            height: number | null;
+            /** @description Part of the sculpt; none for a miss or where no low-poly lies. */
+            part: string | null;
+            /** Format: uint32 */
+            x: number;
+            /** Format: uint32 */
+            y: number;
+        };
+        /** @description The story of a texel, and what the maps made of it. */
+        TraceView: {
+            maps: components["schemas"]["TexelMap"][];
+            trace: components["schemas"]["Trace"];
+        };
+        /** @description One ray. */
+        TracedRay: {
+            crossings: components["schemas"]["Crossing"][];
+            /** @description Unit vector it runs along. */
+            direction: [
+                number,
+                number,
+                number
+            ];
+            end: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Format: float
+             * @description Angle between the ray and the face's normal, degrees.
+             */
+            lean: number;
+            /** @description There were more than are listed. */
+            more: boolean;
+            /** @description Low-poly part and triangle it belongs to. */
+            part: string;
+            /**
+             * Format: float
+             * @description 0 = averaged direction, 1 = square to the face.
+             */
+            plumb: number;
+            /** Format: float */
+            reach_in: number;
+            /** Format: float */
+            reach_out: number;
+            start: [
+                number,
+                number,
+                number
+            ];
+            /** @description On the low surface; where it starts; where it ends. Scene units. */
+            surface: [
+                number,
+                number,
+                number
+            ];
+            /** Format: uint32 */
+            triangle: number;
+        };
+        /** @description A quarter turn about X. */
+        Turn: "z-up" | "y-down";
+        /**
+         * @description The UVs of a mesh: a set of the file by number, or a flat projection along an axis, the bounding box filling the unit
+         *     square.
+         */
+        UvChoice: number | components["schemas"]["Plane"];
+        /** @description The layout in figures. */
+        UvReport: {
+            findings: components["schemas"]["Finding"][];
+            islands: components["schemas"]["IslandLine"][];
+            /**
+             * Format: float
+             * @description Half of the surface has no more than this, UV units per scene unit.
+             */
+            median_density: number;
+            mips: components["schemas"]["MipLine"][];
+            /**
+             * Format: float
+             * @description Share of the unit square that is covered twice or more.
+             */
+            overlapping: number;
+            /** Format: uint32 */
+            size: number;
+            /**
+             * Format: float
+             * @description The finest over the coarsest island's density; small islands aside.
+             */
+            spread: number;
+            /**
+             * Format: float
+             * @description Share of the unit square that no island covers, 0 to 1.
+             */
+            unused: number;
+        };
+    };
+    responses: never;
+    parameters: never;
+    requestBodies: never;
+    headers: never;
+    pathItems: never;
+}
+export type About = components['schemas']['About'];
+export type AssetLine = components['schemas']['AssetLine'];
+export type AssetView = components['schemas']['AssetView'];
+export type Axis = components['schemas']['Axis'];
+export type BackFaces = components['schemas']['BackFaces'];
+export type Brush = components['schemas']['Brush'];
+export type CavityMethod = components['schemas']['CavityMethod'];
+export type Change = components['schemas']['Change'];
+export type ColorFrom = components['schemas']['ColorFrom'];
+export type Conflict = components['schemas']['Conflict'];
+export type Crossing = components['schemas']['Crossing'];
+export type CurvatureEncoding = components['schemas']['CurvatureEncoding'];
+export type Depth = components['schemas']['Depth'];
+export type Direction = components['schemas']['Direction'];
+export type DisplayArray = components['schemas']['DisplayArray'];
+export type DisplayHeader = components['schemas']['DisplayHeader'];
+export type DisplayPart = components['schemas']['DisplayPart'];
+export type Distance = components['schemas']['Distance'];
+export type Endings = components['schemas']['Endings'];
+export type EnvelopeHeader = components['schemas']['EnvelopeHeader'];
+export type Estimate = components['schemas']['Estimate'];
+export type Estimates = components['schemas']['Estimates'];
+export type Event = components['schemas']['Event'];
+export type Exception = components['schemas']['Exception'];
+export type Facing = components['schemas']['Facing'];
+export type Falloff = components['schemas']['Falloff'];
+export type Fate = components['schemas']['Fate'];
+export type FileBeside = components['schemas']['FileBeside'];
+export type Finding = components['schemas']['Finding'];
+export type FindingKind = components['schemas']['FindingKind'];
+export type FitLimit = components['schemas']['FitLimit'];
+export type FitReport = components['schemas']['FitReport'];
+export type Fix = components['schemas']['Fix'];
+export type FixOn = components['schemas']['FixOn'];
+export type Freed = components['schemas']['Freed'];
+export type Green = components['schemas']['Green'];
+export type HandPair = components['schemas']['HandPair'];
+export type HitRule = components['schemas']['HitRule'];
+export type HitsLimit = components['schemas']['HitsLimit'];
+export type IdSource = components['schemas']['IdSource'];
+export type ImageFormat = components['schemas']['ImageFormat'];
+export type IslandLine = components['schemas']['IslandLine'];
+export type KeptHitsView = components['schemas']['KeptHitsView'];
+export type Layout = components['schemas']['Layout'];
+export type MadeFrom = components['schemas']['MadeFrom'];
+export type MapKind = components['schemas']['MapKind'];
+export type MapLine = components['schemas']['MapLine'];
+export type MapReport = components['schemas']['MapReport'];
+export type MapSettings = components['schemas']['MapSettings'];
+export type MapShape = components['schemas']['MapShape'];
+export type MarkCount = components['schemas']['MarkCount'];
+export type MarkKind = components['schemas']['MarkKind'];
+export type MeshFormat = components['schemas']['MeshFormat'];
+export type MeshSource = components['schemas']['MeshSource'];
+export type MeshStep = components['schemas']['MeshStep'];
+export type MeshSummary = components['schemas']['MeshSummary'];
+export type MeshView = components['schemas']['MeshView'];
+export type MipLine = components['schemas']['MipLine'];
+export type NeedleCounts = components['schemas']['NeedleCounts'];
+export type NeedleFate = components['schemas']['NeedleFate'];
+export type NewAsset = components['schemas']['NewAsset'];
+export type NewPlane = components['schemas']['NewPlane'];
+export type NormalMapSource = components['schemas']['NormalMapSource'];
+export type Occluders = components['schemas']['Occluders'];
+export type Padding = components['schemas']['Padding'];
+export type PairView = components['schemas']['PairView'];
+export type PairedPart = components['schemas']['PairedPart'];
+export type Pairing = components['schemas']['Pairing'];
+export type PaletteEntry = components['schemas']['PaletteEntry'];
+export type PartLine = components['schemas']['PartLine'];
+export type PartReach = components['schemas']['PartReach'];
+export type PartReachLine = components['schemas']['PartReachLine'];
+export type PictureLine = components['schemas']['PictureLine'];
+export type PictureSource = components['schemas']['PictureSource'];
+export type PictureUse = components['schemas']['PictureUse'];
+export type Place = components['schemas']['Place'];
+export type Plane = components['schemas']['Plane'];
+export type PlaneTarget = components['schemas']['PlaneTarget'];
+export type PositionAxis = components['schemas']['PositionAxis'];
+export type Problem = components['schemas']['Problem'];
+export type ProgressView = components['schemas']['ProgressView'];
+export type RaySide = components['schemas']['RaySide'];
+export type Rays = components['schemas']['Rays'];
+export type RaysByError = components['schemas']['RaysByError'];
+export type Reach = components['schemas']['Reach'];
+export type ReachSide = components['schemas']['ReachSide'];
+export type Recipe = components['schemas']['Recipe'];
+export type Report = components['schemas']['Report'];
+export type ResolvedReach = components['schemas']['ResolvedReach'];
+export type Revision = components['schemas']['Revision'];
+export type Role = components['schemas']['Role'];
+export type RunDetail = components['schemas']['RunDetail'];
+export type RunKind = components['schemas']['RunKind'];
+export type RunOrder = components['schemas']['RunOrder'];
+export type RunPage = components['schemas']['RunPage'];
+export type RunStatus = components['schemas']['RunStatus'];
+export type RunView = components['schemas']['RunView'];
+export type Severity = components['schemas']['Severity'];
+export type SheetFile = components['schemas']['SheetFile'];
+export type SheetSettings = components['schemas']['SheetSettings'];
+export type Side = components['schemas']['Side'];
+export type Stroke = components['schemas']['Stroke'];
+export type SuggestedReach = components['schemas']['SuggestedReach'];
+export type Swatch = components['schemas']['Swatch'];
+export type TexelMap = components['schemas']['TexelMap'];
+export type TexelView = components['schemas']['TexelView'];
+export type Trace = components['schemas']['Trace'];
+export type TraceNeighbour = components['schemas']['TraceNeighbour'];
+export type TraceView = components['schemas']['TraceView'];
+export type TracedRay = components['schemas']['TracedRay'];
+export type Turn = components['schemas']['Turn'];
+export type UvChoice = components['schemas']['UvChoice'];
+export type UvReport = components['schemas']['UvReport'];
+export type $defs = Record<string, never>;
+export interface operations {
+    show_about: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Version and memory */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["About"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_assets: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The assets */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AssetLine"][];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_asset: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["NewAsset"];
+            };
+        };
+        responses: {
+            /** @description The new asset; Location names it */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AssetView"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show_asset: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The asset */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AssetView"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_asset: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was freed */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Freed"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show_cage: {
+        parameters: {
+            query?: {
+                /** @description GLB unless said otherwise */
+                format?: components["schemas"]["MeshFormat"];
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The mesh file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show_display: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                side: components["schemas"]["Side"];
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The length of a DisplayHeader (u32, little endian), the header as JSON, then the arrays it lists */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show_envelope: {
+        parameters: {
+            query?: {
+                /** @description How many; none unless said otherwise */
+                needles?: number;
+                part?: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["Recipe"];
+            };
+        };
+        responses: {
+            /** @description The length of an EnvelopeHeader (u32, little endian), the header as JSON, then the arrays it lists */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    asset_frees: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Bytes */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Freed"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show_look: {
+        parameters: {
+            query: {
+                /** @description Id of a map */
+                map: string;
+                sheet?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["Recipe"];
+            };
+        };
+        responses: {
+            /** @description The map as a PNG */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": string;
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_mesh: {
+        parameters: {
+            query: {
+                /** @description Name of the file */
+                file: string;
+                role: components["schemas"]["Role"];
+                replaces?: string;
+                beside?: string[];
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        /** @description The files beside the mesh, one after the other, then the mesh file */
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description The asset with the mesh */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AssetView"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_picture: {
+        parameters: {
+            query: {
+                /** @description Name of the file */
+                file: string;
+                used_as: components["schemas"]["PictureUse"];
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        /** @description The picture file */
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description The asset with the picture */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AssetView"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    make_plane: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["NewPlane"];
+            };
+        };
+        responses: {
+            /** @description The asset with the plane */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AssetView"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show_plumb: {
+        parameters: {
+            query?: {
+                sheet?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["Recipe"];
+            };
+        };
+        responses: {
+            /** @description A grey PNG; white is plumb */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": string;
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    replace_recipe: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["Revision"];
+            };
+        };
+        responses: {
+            /** @description The asset with the changes */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AssetView"];
+                };
+            };
+            /** @description Changed elsewhere to other values; both are given */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_recipe: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The revision the changes were made to, in quotes */
+                "If-Match": string;
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["Change"][];
+            };
+        };
+        responses: {
+            /** @description The asset with the changes */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AssetView"];
+                };
+            };
+            /** @description Changed elsewhere to other values; both are given */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    redo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The asset with the edit */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AssetView"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_runs: {
+        parameters: {
+            query?: {
+                /** @description Number of a run: older ones are given */
+                before?: number;
+                /** @description At most 500; 50 unless said otherwise */
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A page of runs */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunPage"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    start_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["RunOrder"];
+            };
+        };
+        responses: {
+            /** @description The run, queued; Location names it */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunView"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show_swatches: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A picture of each map, or why there is none */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Swatch"][];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    undo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The asset as it was before */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AssetView"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    find_upright: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["Recipe"];
+            };
+        };
+        responses: {
+            /** @description The strokes */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stroke"][];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show_uvs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The layout in figures; null where the low-poly has no UVs */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UvReport"] | null;
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listen: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A stream that does not end */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": components["schemas"]["Event"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show_hits: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Bytes held and the limit */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptHitsView"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_hits: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["HitsLimit"];
+            };
+        };
+        responses: {
+            /** @description Bytes held and the limit */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptHitsView"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_maps: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The kinds of map */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MapLine"][];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show_description: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OpenAPI 3.1 as JSON */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show_picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                hash: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The picture */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": string;
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The run */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunDetail"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was freed */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Freed"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    run_again: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The new run, queued; Location names it */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunView"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    run_frees: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Bytes */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Freed"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show_live_map: {
+        parameters: {
+            query?: {
+                sheet?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+                map: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The picture so far */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": string;
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show_map: {
+        parameters: {
+            query?: {
+                sheet?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+                map: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The picture */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": string;
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show_package: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The zip */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": string;
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show_small_map: {
+        parameters: {
+            query?: {
+                sheet?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+                map: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A PNG of at most 96 texels a side */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": string;
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    stop_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It stops */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show_texel: {
+        parameters: {
+            query: {
+                /** @description From the left */
+                x: number;
+                /** @description From the top */
+                y: number;
+                sheet?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Each map at the texel */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TexelView"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show_trace: {
+        parameters: {
+            query: {
+                /** @description From the left */
+                x: number;
+                /** @description From the top */
+                y: number;
+                sheet?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The trace */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TraceView"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+}

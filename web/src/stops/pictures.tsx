@@ -1,6 +1,6 @@
 // Pictures that a bake reads: a normal map in place of a sculpt, and colours over the sculpt's UVs.
 import { useRef, useState } from "react";
-import { sendPicture } from "../api/client";
+import { api } from "../api/client";
 import { say, useActions, useRecipe } from "../api/queries";
 import type { Green } from "../api/types";
 import { useStore } from "../state";
@@ -20,7 +20,7 @@ export function PictureRow(props: {
   const send = async (file: File) => {
     if (asset === null) return;
     setBusy(true);
-    await sendPicture(asset, props.use, file).then(put).catch(say);
+    await api.sendPicture(asset, props.use, file).then(put).catch(say);
     setBusy(false);
   };
   return (

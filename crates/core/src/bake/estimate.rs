@@ -5,16 +5,15 @@ use super::facts::MapFacts;
 use super::report::Report;
 use crate::maps::MapSettings;
 use crate::recipe::Recipe;
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use ts_rs::TS;
 
 /// Expected cost of a bake.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct Estimate {
     /// Wall-clock seconds of tracing, without reading meshes, building trees and getting maps ready.
     pub seconds: f32,
     /// Bytes of finished texels that wait until they are written, in memory or beyond that on the disk.
-    #[ts(type = "number")]
     pub bytes: u64,
 }
 

@@ -5,12 +5,12 @@ use crate::maps::PaletteEntry;
 use crate::picture::Depth;
 use crate::reach::ResolvedReach;
 use crate::recipe::Recipe;
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
-use ts_rs::TS;
 
 /// The file of one sheet of a map.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct SheetFile {
     /// Material or UDIM number.
     pub sheet: String,
@@ -18,7 +18,7 @@ pub struct SheetFile {
 }
 
 /// One map in the report.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct MapReport {
     /// File name, empty when the map was not written; with several sheets, the first one's.
     pub file: String,
@@ -32,12 +32,10 @@ pub struct MapReport {
     pub preparing: f64,
     /// Rays traced for this map alone; the primary ones serve all and stand in the whole bake's sum.
     #[serde(default)]
-    #[ts(type = "number")]
     pub rays: u64,
     /// Rays a texel got on average, where their number follows from an error; of texels taken over from an earlier bake it knows
     /// nothing.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    #[ts(optional = nullable)]
     pub mean_rays: Option<f32>,
     pub width: u32,
     pub height: u32,
@@ -46,22 +44,18 @@ pub struct MapReport {
     /// Displacement in whole-number files: the distance from black to white, scene units; mid-grey is the low-poly. Height =
     /// (value - 0.5) * scale.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    #[ts(optional = nullable)]
     pub scale: Option<f32>,
     /// Displacement: the furthest the sculpt lies from the low-poly, scene units.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    #[ts(optional = nullable)]
     pub extreme: Option<f32>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    #[ts(optional = nullable)]
     pub palette: Option<Vec<PaletteEntry>>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    #[ts(optional = nullable)]
     pub error: Option<String>,
 }
 
 /// A whole bake.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct Report {
     pub version: u32,
     pub recipe: Recipe,
@@ -70,21 +64,15 @@ pub struct Report {
     pub seconds: f64,
     /// Time in primary rays, summed over threads.
     pub ray_seconds: f64,
-    #[ts(type = "number")]
     pub rays: u64,
     /// Primary rays that an earlier bake of the same asset had traced already.
     #[serde(default)]
-    #[ts(type = "number")]
     pub kept_rays: u64,
-    #[ts(type = "number")]
     pub texels: u64,
-    #[ts(type = "number")]
     pub covered: u64,
     /// Covered texels of which no ray hit anything.
-    #[ts(type = "number")]
     pub misses: u64,
     /// Covered texels of which at least one ray passed through a back face.
-    #[ts(type = "number")]
     pub back_faces: u64,
     /// Materials or UDIM numbers of the sheets; one empty name when there is one sheet.
     #[serde(default)]

@@ -6,11 +6,11 @@ use crate::finding::Finding;
 use crate::layout::{Gap, Unwrap, find_overlaps};
 use crate::mesh::Mesh;
 use crate::sheet::SheetSettings;
+use schemars::JsonSchema;
 use serde::Serialize;
-use ts_rs::TS;
 
 /// One island.
-#[derive(Clone, Debug, Serialize, TS)]
+#[derive(Clone, Debug, Serialize, JsonSchema)]
 pub struct IslandLine {
     /// Counted from 1, by first triangle.
     pub number: u32,
@@ -33,7 +33,7 @@ pub struct IslandLine {
 }
 
 /// Room between islands at one mip level.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, TS)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, JsonSchema)]
 pub struct MipLine {
     pub level: u32,
     /// Texels a side.
@@ -45,7 +45,7 @@ pub struct MipLine {
 }
 
 /// The layout in figures.
-#[derive(Clone, Debug, Serialize, TS)]
+#[derive(Clone, Debug, Serialize, JsonSchema)]
 pub struct UvReport {
     pub size: u32,
     pub islands: Vec<IslandLine>,

@@ -3,14 +3,14 @@
 use super::fan::{Falloff, FanRequest, Occluders, RayWish, Rays, Side};
 use super::{DetailMap, MadeFrom, Map, MapKind, MapShape, MapWork, Setup, TileWork, check_distance, distance_words};
 use crate::surface::Distance;
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
-use ts_rs::TS;
 
 /// Share of the asset's diagonal that `auto` takes as distance.
 pub(super) const AUTO_DISTANCE: f32 = 0.2;
 
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(default, deny_unknown_fields)]
 pub struct AoSettings {
     pub from: MadeFrom,

@@ -5,12 +5,12 @@ use super::curvature::{AUTO_DETAIL, BendSource};
 use super::fan::{Falloff, FanRequest, Occluders, RayWish, Rays, Side};
 use super::{DetailMap, MadeFrom, Map, MapKind, MapShape, MapWork, Setup, TileWork, check_distance, distance_words};
 use crate::surface::Distance;
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
-use ts_rs::TS;
 
 /// How cavities are found.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum CavityMethod {
     /// Occlusion within the detail size.
@@ -20,7 +20,7 @@ pub enum CavityMethod {
     Curvature,
 }
 
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(default, deny_unknown_fields)]
 pub struct CavitySettings {
     pub from: MadeFrom,

@@ -8,11 +8,11 @@ use crate::hits::Resolved;
 use crate::mesh::{Laid, MaterialLook};
 use crate::picture::{PictureSource, Sampler, linear_to_srgb};
 use glam::Vec3;
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use ts_rs::TS;
 
 /// Where the colour comes from.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum ColorFrom {
     /// The picture given here, or else textures of the sculpt's materials, or else its vertex colours.
@@ -25,14 +25,13 @@ pub enum ColorFrom {
     Picture,
 }
 
-#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct ColorSettings {
     #[serde(default)]
     pub from: ColorFrom,
     /// A picture laid over the sculpt's UVs.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    #[ts(optional = nullable)]
     pub picture: Option<PictureSource>,
     /// Darken by the share of rays that missed, so that cut-outs stand on black.
     #[serde(default)]

@@ -3,9 +3,9 @@
 use super::{DetailMap, MadeFrom, Map, MapKind, MapShape, MapWork, Setup, TileWork, check_distance, distance_words};
 use crate::mesh::CurvatureField;
 use crate::surface::Distance;
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
-use ts_rs::TS;
 
 /// Share of the asset's diagonal that `auto` takes as detail size.
 pub(super) const AUTO_DETAIL: f32 = 0.006;
@@ -13,7 +13,7 @@ pub(super) const AUTO_DETAIL: f32 = 0.006;
 const AUTO_RADIUS: f32 = 2.0;
 
 /// How curvature is written.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum CurvatureEncoding {
     /// Mid-grey is flat, white convex, black concave.
@@ -23,7 +23,7 @@ pub enum CurvatureEncoding {
     RedGreen,
 }
 
-#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(default, deny_unknown_fields)]
 pub struct CurvatureSettings {
     pub from: MadeFrom,

@@ -9,12 +9,12 @@ use crate::mesh::{DisjointSets, Mesh, NO_MATERIAL, weld};
 use crate::picture::linear_to_srgb;
 use crate::scene::BakeScene;
 use glam::{Vec2, Vec3};
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
-use ts_rs::TS;
 
 /// What makes two places different regions.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum IdSource {
     /// The sculpt's vertex colour.
@@ -48,7 +48,7 @@ impl IdSource {
     }
 }
 
-#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct IdSettings {
     #[serde(default)]
@@ -76,7 +76,7 @@ impl Map for IdSettings {
 }
 
 /// A region's name and its colour in the file, as `[r, g, b]` bytes.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct PaletteEntry {
     pub name: String,
     pub color: [u8; 3],

@@ -1,10 +1,10 @@
 //! `miss`: the share of a texel's rays that met nothing, for review. 1 is a texel without any hit.
 
 use super::{Map, MapKind, MapShape, MapWork, Setup, TileWork};
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use ts_rs::TS;
 
-#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct MissSettings {}
 

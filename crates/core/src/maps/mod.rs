@@ -50,14 +50,14 @@ use crate::scene::BakeScene;
 use crate::stop::Stop;
 use crate::surface::Distance;
 use fan::FanShare;
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::ops::Range;
 use std::rc::Rc;
 use std::sync::Arc;
-use ts_rs::TS;
 
 /// What is fixed about a kind of map.
-#[derive(Clone, Copy, Debug, Serialize, TS)]
+#[derive(Clone, Copy, Debug, Serialize, JsonSchema)]
 pub struct MapKind {
     pub id: &'static str,
     pub label: &'static str,
@@ -82,7 +82,7 @@ impl MapKind {
 }
 
 /// Channels of a map, and what stands outside every island.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, TS)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, JsonSchema)]
 pub struct MapShape {
     pub channels: usize,
     pub neutral: &'static [f32],
@@ -99,7 +99,7 @@ impl MapShape {
 }
 
 /// Whether a map is made from the sculpt or from the recipe's normal map.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum MadeFrom {
     #[default]
@@ -295,7 +295,7 @@ macro_rules! maps {
         pub const MAPS: &[MapKind] = &[$(<$settings as Map>::KIND),+];
 
         /// A map that a recipe asks for, with its settings.
-        #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+        #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
         #[serde(tag = "map", rename_all = "kebab-case")]
         pub enum MapSettings { $($name($settings)),+ }
 

@@ -5,11 +5,11 @@ use crate::hits::TileHits;
 use crate::mesh::{CornerTangent, Laid, Mesh, corner_tangents};
 use crate::scene::BakeScene;
 use glam::Vec3;
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use ts_rs::TS;
 
 /// Which way the green channel points.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub enum Green {
     /// Y+: green grows towards the top of the sheet.
     #[default]
@@ -36,7 +36,7 @@ impl Green {
     }
 }
 
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields, default)]
 pub struct NormalSettings {
     pub y: Green,

@@ -2,11 +2,11 @@
 
 use super::{Map, MapKind, MapShape, MapWork, Setup, TileWork};
 use glam::Vec3;
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use ts_rs::TS;
 
 /// All three axes as red, green and blue, or one of them as grey.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum PositionAxis {
     #[default]
@@ -27,18 +27,16 @@ impl PositionAxis {
     }
 }
 
-#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct PositionSettings {
     #[serde(default)]
     pub axis: PositionAxis,
     /// One axis: the coordinate that reads black; the box's lower side when not given.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    #[ts(optional = nullable)]
     pub from: Option<f32>,
     /// One axis: the coordinate that reads white; the box's upper side when not given.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    #[ts(optional = nullable)]
     pub to: Option<f32>,
 }
 

@@ -3,13 +3,13 @@
 use super::fan::{Falloff, FanRequest, Occluders, RayWish, Rays, Side};
 use super::{Map, MapKind, MapShape, MapWork, Setup, TileWork, check_distance, distance_words};
 use crate::surface::Distance;
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use ts_rs::TS;
 
 /// Share of the asset's diagonal that `auto` takes as the thickness that reads white.
 const AUTO_DISTANCE: f32 = 0.1;
 
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(default, deny_unknown_fields)]
 pub struct ThicknessSettings {
     /// Rays a texel.

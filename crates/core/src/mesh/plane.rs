@@ -2,11 +2,11 @@
 
 use super::{Mesh, Part};
 use glam::{Vec3, vec2};
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use ts_rs::TS;
 
 /// A flat square of two triangles to bake onto, UVs filling the unit square, facing up its axis.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct PlaneTarget {
     /// The axis it faces.
@@ -21,7 +21,7 @@ pub struct PlaneTarget {
 }
 
 /// An axis to face.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Facing {
     /// Right: u runs along -Z, v along Y.
@@ -89,7 +89,7 @@ impl PlaneTarget {
 
 /// The UVs of a mesh: a set of the file by number, or a flat projection along an axis, the bounding box filling the unit
 /// square.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(untagged, expecting = "UVs are the number of a set, or \"planar-x\", \"planar-y\" or \"planar-z\"")]
 pub enum UvChoice {
     Set(u32),
@@ -97,7 +97,7 @@ pub enum UvChoice {
 }
 
 /// A flat projection: along x (u from -z, v from y), along y (u from x, v from -z) or along z (u from x, v from y).
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Plane {
     PlanarX,

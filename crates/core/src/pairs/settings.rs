@@ -1,11 +1,11 @@
 //! How a recipe pairs low-poly parts with parts of the sculpt: the rule, the endings of names it sets aside, and what was
 //! decided by hand.
 
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use ts_rs::TS;
 
 /// Which high-poly parts the rays of a low-poly part may hit.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Pairing {
     /// Parts whose names agree once their endings are taken off.
@@ -19,7 +19,7 @@ pub enum Pairing {
 
 /// Endings of names that tell what a part or file is, and are no part of its own name. Case, dots, dashes and spaces do not
 /// matter.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields, default)]
 pub struct Endings {
     pub low: Vec<String>,
@@ -73,7 +73,7 @@ impl Endings {
 }
 
 /// A high-poly part paired by hand: seen by these low-poly parts and no others, whatever the rule says.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct HandPair {
     pub high: String,

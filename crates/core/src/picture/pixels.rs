@@ -1,10 +1,10 @@
 //! Typed pixel buffers: the finished texels of one map, at the depth they are written in.
 
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use ts_rs::TS;
 
 /// Bits of one channel in the file. 16 bits are whole numbers in PNG and TIFF and half floats in EXR.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub enum Depth {
     #[serde(rename = "8")]
     Eight,

@@ -9,11 +9,11 @@ use crate::mesh::Mesh;
 use crate::surface::{Distance, MeshPoint};
 use crate::trace::TraceScene;
 use glam::Vec3;
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use ts_rs::TS;
 
 /// The reaches a bake used, in scene units.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct ResolvedReach {
     /// The longest of each.
     pub out: f32,
@@ -21,11 +21,9 @@ pub struct ResolvedReach {
     pub inward: f32,
     /// One pair of numbers for the whole asset, for comparison. Present when anything was fitted.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    #[ts(optional = nullable)]
     pub suggested: Option<SuggestedReach>,
     /// How well the fit did. Present when anything was fitted.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    #[ts(optional = nullable)]
     pub fit: Option<FitReport>,
     /// Strokes that changed nothing, because they touch no vertex.
     #[serde(default)]

@@ -11,13 +11,13 @@ use super::relax::Side;
 use crate::stop::{Stop, Stopped};
 use crate::trace::BackFaces;
 use rayon::prelude::*;
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::ops::Range;
 use std::sync::Arc;
-use ts_rs::TS;
 
 /// One pair of numbers for the whole asset, and how well they fit the points that were probed.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct SuggestedReach {
     pub out: f32,
     #[serde(rename = "in")]
@@ -27,7 +27,7 @@ pub struct SuggestedReach {
 }
 
 /// How well a fit did, in shares (0..1) of the points that were probed and have sculpt near them.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct FitReport {
     pub enclosed: f32,
     /// Points whose room was limited by another wall of their own part.
@@ -41,14 +41,14 @@ pub struct FitReport {
 }
 
 /// A place where the fit was limited.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct FitSpot {
     pub point: [f32; 3],
     pub why: FitLimit,
 }
 
 /// What kept the fit from going further.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum FitLimit {
     Own,

@@ -4,11 +4,11 @@ use super::Direction;
 use crate::surface::Distance;
 use crate::trace::BackFaces;
 use glam::Vec3;
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use ts_rs::TS;
 
 /// How far rays start outside the low surface, and how far they go inside it.
-#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Reach {
     pub out: Distance,
@@ -16,30 +16,26 @@ pub struct Reach {
     pub inward: Distance,
     /// Low-poly parts with distances of their own.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    #[ts(optional, as = "Option<Vec<PartReach>>")]
     pub parts: Vec<PartReach>,
     /// What was painted, in order.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    #[ts(optional, as = "Option<Vec<Stroke>>")]
     pub strokes: Vec<Stroke>,
 }
 
 /// Distances of one low-poly part in place of the asset's.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct PartReach {
     /// Name of the low-poly part.
     pub part: String,
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    #[ts(optional = nullable)]
     pub out: Option<Distance>,
     #[serde(default, rename = "in", skip_serializing_if = "Option::is_none")]
-    #[ts(optional = nullable)]
     pub inward: Option<Distance>,
 }
 
 /// What a stroke does to the vertices, or for plumb to the surface, that it passes.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Brush {
     /// Up to twice the reach.
@@ -78,7 +74,7 @@ impl Brush {
 }
 
 /// Which of the two reaches a stroke changes.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum ReachSide {
     #[default]
@@ -88,7 +84,7 @@ pub enum ReachSide {
 }
 
 /// An axis of the scene.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Axis {
     X,
@@ -106,7 +102,7 @@ impl Axis {
 }
 
 /// One stroke of a brush over the low-poly. A stroke has its effect once, however often it passes a place.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Stroke {
     pub brush: Brush,
@@ -118,11 +114,9 @@ pub struct Stroke {
     pub strength: f32,
     /// The distance that [`Brush::Set`] sets, scene units.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    #[ts(optional = nullable)]
     pub value: Option<f32>,
     /// Painted on the other side too, across the middle of the low-poly.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    #[ts(optional = nullable)]
     pub mirror: Option<Axis>,
     /// Points on the low surface (x, y, z, scene units) and pressure there, 0 to 1.
     pub path: Vec<[f32; 4]>,

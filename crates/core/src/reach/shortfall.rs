@@ -4,11 +4,11 @@
 use super::LowSurface;
 use super::field::ReachField;
 use super::probes::Probe;
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use ts_rs::TS;
 
 /// What is wrong with an envelope somewhere.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum MarkKind {
     /// The sculpt stands out of the outer envelope: rays start under it.
@@ -22,7 +22,7 @@ pub enum MarkKind {
 }
 
 /// One such place.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct EnvelopeMark {
     pub kind: MarkKind,
     /// On the sculpt, or where the envelopes meet.

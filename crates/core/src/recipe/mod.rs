@@ -21,10 +21,10 @@ use crate::picture::{Depth, Image, ImageFormat, PictureSource};
 use crate::reach::{Direction, Reach, ReachRules};
 use crate::sheet::{SAMPLE_COUNTS, SHEET_SIZES, SheetName, SheetSettings};
 use crate::trace::BackFaces;
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
 use std::sync::Arc;
-use ts_rs::TS;
 
 /// Rays a texel that a proof takes at most for maps that trace their own.
 pub const PROOF_RAYS: u32 = 16;
@@ -35,7 +35,7 @@ pub const RECIPE_VERSION: u32 = 1;
 pub const MOST_NAME: usize = 80;
 
 /// Everything needed to repeat a bake.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Recipe {
     pub version: u32,
@@ -46,11 +46,9 @@ pub struct Recipe {
     #[serde(default)]
     pub high: Vec<MeshSource>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    #[ts(optional = nullable)]
     pub cage: Option<MeshSource>,
     /// Occlusion, curvature and cavity may be made from this and the low-poly alone.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    #[ts(optional = nullable)]
     pub normal_map: Option<NormalMapSource>,
     #[serde(default)]
     pub pairing: Pairing,
@@ -58,11 +56,9 @@ pub struct Recipe {
     pub endings: Endings,
     /// What was paired by hand, by high-poly part.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    #[ts(optional, as = "Option<Vec<HandPair>>")]
     pub hand_pairs: Vec<HandPair>,
     /// Findings that may stand.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    #[ts(optional, as = "Option<Vec<Exception>>")]
     pub exceptions: Vec<Exception>,
     #[serde(default)]
     pub reach: Reach,
@@ -77,7 +73,6 @@ pub struct Recipe {
     #[serde(default = "default_maps")]
     pub maps: Vec<MapSettings>,
     #[serde(default)]
-    #[ts(type = "number")]
     pub seed: u64,
 }
 

@@ -7,33 +7,30 @@
 
 use super::Recipe;
 use crate::maps::MAPS;
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use serde_json::{Map, Value};
-use ts_rs::TS;
 
 /// One change: what stands at a place of the recipe afterwards.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Change {
     /// The way to the place, such as `["maps", "ao", "rays"]`.
     pub at: Vec<String>,
     /// What is to stand there; left out, the place is cleared. At `+`, the entries to add.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    #[ts(optional, type = "unknown")]
     pub to: Option<Value>,
 }
 
 /// A place that both sides changed, each to something else.
-#[derive(Clone, Debug, PartialEq, Serialize, TS)]
+#[derive(Clone, Debug, PartialEq, Serialize, JsonSchema)]
 pub struct Conflict {
     pub at: Vec<String>,
     /// The place in words.
     pub words: String,
     /// What the edit wants there; none when it clears the place.
-    #[ts(type = "unknown")]
     pub mine: Option<Value>,
     /// What stands there by now.
-    #[ts(type = "unknown")]
     pub theirs: Option<Value>,
 }
 

@@ -3,32 +3,28 @@
 use crate::maps::Green;
 use crate::mesh::{PlaneTarget, UvChoice};
 use crate::step::{MOST_STEPS, MeshStep};
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use ts_rs::TS;
 
 /// A mesh file. On the command line `file` is a path, relative to the recipe; in the browser it is the name it came with.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct MeshSource {
     pub file: String,
     /// BLAKE3 of the file's bytes, hexadecimal. When given, another file of the same name is refused.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    #[ts(optional = nullable)]
     pub hash: Option<String>,
     /// Which UVs of the mesh are used.
     #[serde(default, skip_serializing_if = "UvChoice::is_first")]
     pub uvs: UvChoice,
     /// What is done to the mesh each time it is read, in order; the file stays as it is.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    #[ts(optional, as = "Option<Vec<MeshStep>>")]
     pub steps: Vec<MeshStep>,
     /// Files that belong to it and lie beside it: material libraries, textures, buffers.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    #[ts(optional, as = "Option<Vec<FileBeside>>")]
     pub beside: Vec<FileBeside>,
     /// A plane made here in place of a file; `file` then only names what is baked.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    #[ts(optional = nullable)]
     pub plane: Option<PlaneTarget>,
 }
 
@@ -45,7 +41,7 @@ pub(super) fn check_file(field: &str, file: &str) -> Result<(), String> {
 }
 
 /// A file that a mesh file names: a material library, a texture, a buffer.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct FileBeside {
     /// The name it is known by in the mesh file, without folders.
@@ -104,12 +100,11 @@ impl MeshSource {
 }
 
 /// An existing tangent-space normal map of the low-poly, from which maps may be made in place of a sculpt.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct NormalMapSource {
     pub file: String,
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    #[ts(optional = nullable)]
     pub hash: Option<String>,
     /// Which way its green channel points.
     #[serde(default)]

@@ -4,11 +4,11 @@ use crate::bake::Plan;
 use crate::hits::{Scratch, trace_courses};
 use crate::reach::{Course, spread_points};
 use crate::trace::LANES;
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use ts_rs::TS;
 
 /// What became of a ray.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum NeedleFate {
     Hit,

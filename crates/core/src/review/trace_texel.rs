@@ -6,8 +6,8 @@ use crate::hits::{HitRule, Scratch, TileHits, TileNumber, TileSource};
 use crate::sheet::Tile;
 use crate::surface::MeshPoint;
 use crate::trace::{BackFaces, RaySpan};
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use ts_rs::TS;
 
 /// Surfaces of one ray that are listed at most.
 const MOST_CROSSINGS: usize = 24;
@@ -15,7 +15,7 @@ const MOST_CROSSINGS: usize = 24;
 const STEP: f32 = 1e-6;
 
 /// What one texel was made of, ray by ray.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct Trace {
     pub sheet: u32,
     /// Texel from the left and from the top.
@@ -28,7 +28,7 @@ pub struct Trace {
 }
 
 /// One ray.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct TracedRay {
     /// Low-poly part and triangle it belongs to.
     pub part: String,
@@ -52,7 +52,7 @@ pub struct TracedRay {
 }
 
 /// A surface of the sculpt on a ray's way.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct Crossing {
     pub part: String,
     /// From the ray's start, scene units.
@@ -65,7 +65,7 @@ pub struct Crossing {
 }
 
 /// Which side of a surface a ray meets.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum RaySide {
     Front,
@@ -73,7 +73,7 @@ pub enum RaySide {
 }
 
 /// What became of a crossing.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Fate {
     /// The map is made of it.
@@ -87,7 +87,7 @@ pub enum Fate {
 }
 
 /// What a texel nearby was made of.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct TraceNeighbour {
     pub x: u32,
     pub y: u32,

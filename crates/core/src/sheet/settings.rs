@@ -1,20 +1,33 @@
 //! What a recipe says of its sheets: size, sampling, padding, and how a low-poly is shared out over them.
 
 use crate::picture::{Depth, ImageFormat};
+use schemars::{JsonSchema, Schema, SchemaGenerator, json_schema};
 use serde::{Deserialize, Serialize};
-use ts_rs::TS;
+use std::borrow::Cow;
 
 /// Smallest and largest sheet, in texels a side.
 pub const SHEET_SIZES: std::ops::RangeInclusive<u32> = 16..=16384;
 
 /// How far covered texels are spread into the void around islands.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(untagged, expecting = "padding is a number of texels, or \"all\"")]
 pub enum Padding {
     #[serde(with = "all_word")]
-    #[ts(type = "\"all\"")]
     All,
     Texels(u32),
+}
+
+impl JsonSchema for Padding {
+    fn schema_name() -> Cow<'static, str> {
+        "Padding".into()
+    }
+
+    fn json_schema(_: &mut SchemaGenerator) -> Schema {
+        json_schema!({
+            "description": "A number of texels, or \"all\" to fill the sheet.",
+            "anyOf": [{ "const": "all" }, { "type": "integer", "minimum": 0 }],
+        })
+    }
 }
 
 mod all_word {
@@ -33,7 +46,7 @@ mod all_word {
 }
 
 /// How a low-poly's triangles are shared out over sheets.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Layout {
     /// One sheet: the unit square of UV space, all materials.
@@ -46,7 +59,7 @@ pub enum Layout {
 }
 
 /// Size and sampling of the sheet.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(default, deny_unknown_fields)]
 pub struct SheetSettings {
     /// Texels a side.
@@ -59,7 +72,6 @@ pub struct SheetSettings {
     pub format: ImageFormat,
     /// Another format for the colour map, such as TGA or JPEG; None writes it as the others.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    #[ts(optional = nullable)]
     pub color_format: Option<ImageFormat>,
     /// At 8 bit, spread rounding over neighbouring texels, so that slow gradients show no steps.
     #[serde(default)]
@@ -92,7 +104,7 @@ impl Default for SheetSettings {
 }
 
 /// Which of several sheets a file is of.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum SheetName {
     /// The only one.

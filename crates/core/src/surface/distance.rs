@@ -1,17 +1,30 @@
 //! A length in scene units, or the wish to have it measured.
 
+use schemars::{JsonSchema, Schema, SchemaGenerator, json_schema};
 use serde::{Deserialize, Serialize};
-use ts_rs::TS;
+use std::borrow::Cow;
 
 /// A distance in scene units, or `"auto"`: for reaches, fitted to the sculpt at each vertex; elsewhere, measured from the meshes.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[serde(untagged, expecting = "a distance is a number in scene units, or \"auto\"")]
 pub enum Distance {
     #[default]
     #[serde(with = "auto_word")]
-    #[ts(type = "\"auto\"")]
     Auto,
     Units(f32),
+}
+
+impl JsonSchema for Distance {
+    fn schema_name() -> Cow<'static, str> {
+        "Distance".into()
+    }
+
+    fn json_schema(_: &mut SchemaGenerator) -> Schema {
+        json_schema!({
+            "description": "A distance in scene units, or \"auto\" to have it measured.",
+            "anyOf": [{ "const": "auto" }, { "type": "number" }],
+        })
+    }
 }
 
 mod auto_word {

@@ -20,7 +20,7 @@ use crate::surface::MeshPoint;
 use glam::Vec3;
 
 /// What rays do with triangles that look away from them.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, serde::Serialize, serde::Deserialize, ts_rs::TS)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, serde::Serialize, serde::Deserialize, schemars::JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum BackFaces {
     Skip,

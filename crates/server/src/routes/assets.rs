@@ -6,6 +6,7 @@ use crate::api::{
     RunView,
 };
 use crate::fault::{Fault, Result};
+use crate::routes::sent::{Refused, Sent};
 use ember_ridge_core::bake::estimate;
 use ember_ridge_core::glam::Vec3;
 use ember_ridge_core::pairs::{PairRow, PairedBy, Pairing};
@@ -16,26 +17,41 @@ use ember_ridge_core::{Finding, Part, Recipe, changes, mark_allowed};
 use ember_ridge_store::{Asset, Run, RunKind, RunLine};
 use rocket::http::{Header, Status};
 use rocket::request::{FromRequest, Outcome};
+use rocket::response::status::Created;
 use rocket::serde::json::Json;
-use rocket::{Request, Responder, Route, State, delete, get, patch, post, put, routes};
-use serde::de::IgnoredAny;
+use rocket::{Request, Responder, State, delete, get, patch, post, put};
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-pub fn routes() -> Vec<Route> {
-    routes![list, add, show, change, revise, undo, redo, frees, delete]
-}
+described_routes!(
+    list_assets,
+    add_asset,
+    show_asset,
+    change_recipe,
+    replace_recipe,
+    undo,
+    redo,
+    asset_frees,
+    delete_asset
+);
 
+/// All assets, oldest first.
+#[utoipa::path(tag = "assets", responses((status = 200, description = "The assets", body = ref("AssetLine[]"))))]
 #[get("/assets")]
-async fn list(app: &State<Arc<App>>) -> Result<Json<Vec<AssetLine>>> {
+async fn list_assets(app: &State<Arc<App>>) -> Result<Json<Vec<AssetLine>>> {
     let assets = app.store.assets().await?;
     Ok(Json(assets.into_iter().map(|(id, name)| AssetLine { id, name }).collect()))
 }
 
+/// Adds an asset without meshes.
+#[utoipa::path(
+    tag = "assets",
+    request_body(content = ref("NewAsset"), content_type = "application/json"),
+    responses((status = 201, description = "The new asset; Location names it", body = ref("AssetView"))),
+)]
 #[post("/assets", data = "<new>")]
-async fn add(app: &State<Arc<App>>, new: Body<'_, NewAsset>) -> Result<Tagged> {
-    let new = body(new)?;
-    let name = new.name.trim();
+async fn add_asset(app: &State<Arc<App>>, new: Sent<NewAsset>) -> Result<Created<Tagged>> {
+    let name = new.0.name.trim();
     if name.is_empty() || name.chars().count() > MOST_NAME || name.chars().any(char::is_control) {
         return Err(Fault::unusable("An asset's name has 1 to 80 characters"));
     }
@@ -49,11 +65,13 @@ async fn add(app: &State<Arc<App>>, new: Body<'_, NewAsset>) -> Result<Tagged> {
     }
     let id = app.store.add_asset(&recipe).await?;
     app.jobs.tell(Event::Asset { asset: id });
-    view(app, id).await
+    Ok(Created::new(format!("/api/assets/{id}")).body(view(app, id).await?))
 }
 
+/// An asset with its meshes, pairs, findings and newest runs; the ETag is its revision.
+#[utoipa::path(tag = "assets", responses((status = 200, description = "The asset", body = ref("AssetView"))))]
 #[get("/assets/<id>")]
-async fn show(app: &State<Arc<App>>, id: i64) -> Result<Tagged> {
+async fn show_asset(app: &State<Arc<App>>, id: i64) -> Result<Tagged> {
     view(app, id).await
 }
 
@@ -88,36 +106,28 @@ impl<'r> FromRequest<'r> for IfMatch {
         let header = request.headers().get_one("If-Match");
         match header.and_then(|h| h.trim().trim_start_matches("W/").trim_matches('"').parse().ok()) {
             Some(revision) => Outcome::Success(IfMatch(revision)),
-            None => Outcome::Error((Status::PreconditionRequired, ())),
-        }
-    }
-}
-
-type Body<'r, T> = std::result::Result<Json<T>, rocket::serde::json::Error<'r>>;
-
-/// What a body holds, or why it is not that.
-pub(super) fn body<T>(sent: Body<'_, T>) -> Result<T> {
-    match sent {
-        Ok(Json(value)) => Ok(value),
-        Err(rocket::serde::json::Error::Parse(text, e)) if serde_json::from_str::<IgnoredAny>(text).is_ok() => {
-            Err(Fault::unusable(format!("the request's body does not have the expected form: {e}")))
-        }
-        Err(rocket::serde::json::Error::Parse(_, e)) => {
-            Err(Fault::new(Status::BadRequest, format!("the request's body is not valid JSON: {e}")))
-        }
-        Err(rocket::serde::json::Error::Io(e)) if e.kind() == std::io::ErrorKind::UnexpectedEof => {
-            Err(Fault::new(Status::PayloadTooLarge, "the request is larger than the limit"))
-        }
-        Err(rocket::serde::json::Error::Io(e)) => {
-            Err(Fault::new(Status::BadRequest, format!("the request broke off: {e}")))
+            None => {
+                let text = "say in an If-Match header which revision the edit was made to";
+                Refused::keep(request, Fault::new(Status::PreconditionRequired, text));
+                Outcome::Error((Status::PreconditionRequired, ()))
+            }
         }
     }
 }
 
 /// Lays changes, made to the revision that If-Match names, over the recipe as it stands.
+#[utoipa::path(
+    tag = "assets",
+    params(("If-Match" = String, Header, description = "The revision the changes were made to, in quotes")),
+    request_body(content = ref("Change[]"), content_type = "application/json"),
+    responses(
+        (status = 200, description = "The asset with the changes", body = ref("AssetView")),
+        (status = 409, description = "Changed elsewhere to other values; both are given", body = ref("Problem")),
+    ),
+)]
 #[patch("/assets/<id>/recipe", data = "<changes>")]
-async fn change(app: &State<Arc<App>>, id: i64, made_to: IfMatch, changes: Body<'_, Vec<Change>>) -> Result<Tagged> {
-    let changes = body(changes)?;
+async fn change_recipe(app: &State<Arc<App>>, id: i64, made_to: IfMatch, changes: Sent<Vec<Change>>) -> Result<Tagged> {
+    let Sent(changes) = changes;
     let turn = app.turn(id).await;
     let asset = app.store.asset(id).await?;
     let Some(before) = app.store.revision(id, made_to.0).await? else {
@@ -133,9 +143,17 @@ async fn change(app: &State<Arc<App>>, id: i64, made_to: IfMatch, changes: Body<
 }
 
 /// The same as a whole recipe: what differs from the revision it was edited from is laid over the recipe as it stands.
+#[utoipa::path(
+    tag = "assets",
+    request_body(content = ref("Revision"), content_type = "application/json"),
+    responses(
+        (status = 200, description = "The asset with the changes", body = ref("AssetView")),
+        (status = 409, description = "Changed elsewhere to other values; both are given", body = ref("Problem")),
+    ),
+)]
 #[put("/assets/<id>/recipe", data = "<revision>")]
-async fn revise(app: &State<Arc<App>>, id: i64, revision: Body<'_, Revision>) -> Result<Tagged> {
-    let Revision { base, recipe } = body(revision)?;
+async fn replace_recipe(app: &State<Arc<App>>, id: i64, revision: Sent<Revision>) -> Result<Tagged> {
+    let Sent(Revision { base, recipe }) = revision;
     recipe.validate_settings().map_err(Fault::unusable)?;
     let turn = app.turn(id).await;
     let asset = app.store.asset(id).await?;
@@ -218,6 +236,11 @@ fn files_are_here(app: &App, recipe: &Recipe) -> Result<()> {
     Ok(())
 }
 
+/// Takes the last edit back.
+#[utoipa::path(
+    tag = "assets",
+    responses((status = 200, description = "The asset as it was before", body = ref("AssetView"))),
+)]
 #[post("/assets/<id>/undo")]
 async fn undo(app: &State<Arc<App>>, id: i64) -> Result<Tagged> {
     let turn = app.turn(id).await;
@@ -226,6 +249,11 @@ async fn undo(app: &State<Arc<App>>, id: i64) -> Result<Tagged> {
     stepped(app, id).await
 }
 
+/// Makes an edit again that was undone.
+#[utoipa::path(
+    tag = "assets",
+    responses((status = 200, description = "The asset with the edit", body = ref("AssetView"))),
+)]
 #[post("/assets/<id>/redo")]
 async fn redo(app: &State<Arc<App>>, id: i64) -> Result<Tagged> {
     let turn = app.turn(id).await;
@@ -241,15 +269,17 @@ async fn stepped(app: &Arc<App>, id: i64) -> Result<Tagged> {
 }
 
 /// Bytes that deleting the asset would free.
+#[utoipa::path(tag = "assets", responses((status = 200, description = "Bytes", body = ref("Freed"))))]
 #[get("/assets/<id>/frees")]
-async fn frees(app: &State<Arc<App>>, id: i64) -> Result<Json<Freed>> {
+async fn asset_frees(app: &State<Arc<App>>, id: i64) -> Result<Json<Freed>> {
     app.store.asset_exists(id).await?;
     Ok(Json(Freed { bytes: app.store.asset_frees(id).await? }))
 }
 
 /// Deletes an asset with its runs, and the files that only it names.
+#[utoipa::path(tag = "assets", responses((status = 200, description = "What was freed", body = ref("Freed"))))]
 #[delete("/assets/<id>")]
-async fn delete(app: &State<Arc<App>>, id: i64) -> Result<Json<Freed>> {
+async fn delete_asset(app: &State<Arc<App>>, id: i64) -> Result<Json<Freed>> {
     app.store.asset_exists(id).await?;
     let turn = app.turn(id).await;
     for run in app.store.open_runs(id).await? {

@@ -3,18 +3,28 @@
 use crate::App;
 use crate::api::Event as Happening;
 use rocket::response::stream::{Event, EventStream};
-use rocket::{Route, Shutdown, State, get, routes};
+use rocket::{Shutdown, State, get};
 use std::sync::Arc;
 use std::time::Duration;
 use tokio::select;
 use tokio::sync::broadcast::error::RecvError;
 
-pub fn routes() -> Vec<Route> {
-    routes![events]
-}
+described_routes!(listen);
 
+/// Everything that happens, as server-sent events: each `data` is an Event.
+#[utoipa::path(
+    tag = "program",
+    responses(
+        (
+            status = 200,
+            description = "A stream that does not end",
+            body = ref("Event"),
+            content_type = "text/event-stream",
+        ),
+    ),
+)]
 #[get("/events")]
-fn events(app: &State<Arc<App>>, mut end: Shutdown) -> EventStream![Event + '_] {
+fn listen(app: &State<Arc<App>>, mut end: Shutdown) -> EventStream![Event + '_] {
     let mut heard = app.jobs.events.subscribe();
     let running = app.jobs.progress();
     EventStream! {

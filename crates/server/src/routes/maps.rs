@@ -12,25 +12,29 @@ use ember_ridge_core::sheet::{Layout, Padding};
 use ember_ridge_formats::image::write_png;
 use rocket::http::ContentType;
 use rocket::serde::json::Json;
-use rocket::{Route, State, get, routes};
+use rocket::{State, get};
 use std::sync::Arc;
 
-pub fn routes() -> Vec<Route> {
-    routes![list, swatches]
-}
+described_routes!(list_maps, show_swatches);
 
 /// Texels along the side of a swatch.
 const SIDE: u32 = 128;
 /// Rays a texel in swatches of maps that trace their own.
 const RAYS: u32 = 16;
+/// Every kind of map, with its settings before anyone changes them.
+#[utoipa::path(tag = "maps", responses((status = 200, description = "The kinds of map", body = ref("MapLine[]"))))]
 #[get("/maps")]
-fn list() -> Json<Vec<MapLine>> {
+fn list_maps() -> Json<Vec<MapLine>> {
     Json(MapSettings::all().into_iter().map(|fresh| MapLine { kind: *fresh.kind(), fresh }).collect())
 }
 
 /// A small bake of every map with the recipe's settings, whether it is chosen or not.
+#[utoipa::path(
+    tag = "maps",
+    responses((status = 200, description = "A picture of each map, or why there is none", body = ref("Swatch[]"))),
+)]
 #[get("/assets/<id>/swatches")]
-async fn swatches(app: &State<Arc<App>>, id: i64) -> Result<Shared> {
+async fn show_swatches(app: &State<Arc<App>>, id: i64) -> Result<Shared> {
     let recipe = swatch_recipe(app.store.asset(id).await?.recipe);
     let key = format!("swatches/{}", serde_json::to_string(&recipe)?);
     let there = app.inner().clone();

@@ -1,9 +1,10 @@
 //! Meshes in, and meshes as the page draws them.
 
-use crate::api::{Event, MeshSummary, Role};
+use crate::api::{Event, MeshSummary, NewPlane, PictureUse, Role, Side};
 use crate::fault::{Fault, Result, aside};
 use crate::intake::{carry_over, place};
 use crate::routes::assets::{self, Tagged};
+use crate::routes::sent::{Given, Sent};
 use crate::routes::shared::Shared;
 use crate::scenes::{mesh_key, summary_name};
 use crate::upload::{Companions, Incoming, open};
@@ -12,7 +13,7 @@ use ember_ridge_core::Recipe;
 use ember_ridge_core::glam::Vec3;
 use ember_ridge_core::inspect::{UvReport, uv_report};
 use ember_ridge_core::maps::{ColorSettings, Green, MapSettings};
-use ember_ridge_core::mesh::{self, PlaneTarget};
+use ember_ridge_core::mesh::PlaneTarget;
 use ember_ridge_core::picture::PictureSource;
 use ember_ridge_core::reach::LowSurface;
 use ember_ridge_core::recipe::{MeshSource, NormalMapSource};
@@ -21,41 +22,32 @@ use ember_ridge_formats::read_mesh;
 use rocket::data::Data;
 use rocket::http::ContentType;
 use rocket::serde::json::Json;
-use rocket::{Route, State, get, post, routes};
+use rocket::{State, get, post};
 use std::sync::Arc;
 
-pub fn routes() -> Vec<Route> {
-    routes![bring_in, bring_in_picture, make_plane, show_low, show_high, uvs]
-}
-
-/// The axis a plane is to face.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, rocket::FromFormField)]
-enum Facing {
-    X,
-    Y,
-    Z,
-}
-
-/// What a picture is brought in for.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, rocket::FromFormField)]
-enum PictureUse {
-    /// The low-poly's own normal map, to make occlusion, curvature and cavity from.
-    NormalMap,
-    /// Colours over the sculpt's UVs.
-    Color,
-}
+described_routes!(add_mesh, add_picture, make_plane, show_display, show_uvs);
 
 /// A picture, read once to see that it can be; then it stands in the recipe.
+#[utoipa::path(
+    tag = "meshes",
+    params(
+        ("file" = String, Query, description = "Name of the file"),
+        ("used_as" = PictureUse, Query),
+    ),
+    request_body(content = Vec<u8>, content_type = "application/octet-stream", description = "The picture file"),
+    responses((status = 200, description = "The asset with the picture", body = ref("AssetView"))),
+)]
 #[post("/assets/<id>/pictures?<file>&<used_as>", data = "<data>")]
-async fn bring_in_picture(
+async fn add_picture(
     app: &State<Arc<App>>,
     id: i64,
-    file: &str,
-    used_as: PictureUse,
+    file: Given<&str>,
+    used_as: Given<PictureUse>,
     data: Data<'_>,
 ) -> Result<Tagged> {
+    let used_as = used_as.required("used_as")?;
     app.store.asset(id).await?;
-    let mut picture = Incoming::new(app, file)?;
+    let mut picture = Incoming::new(app, file.required("file")?)?;
     let name = picture.name.clone();
     picture.take_rest(&mut open(data)).await?;
     let picture = aside(move || {
@@ -87,22 +79,38 @@ async fn bring_in_picture(
     assets::view(app, id).await
 }
 
-/// Takes a mesh file. With `replaces`, a file of the asset in that role, the new one takes its place and its settings. With
-/// `beside`, a list of names and lengths as JSON, those files stand ahead of the mesh in the body; what the mesh does not name of
-/// them is not kept.
+/// Takes a mesh file. With `replaces`, a file of the asset in that role, the new one takes its place and its settings. Each
+/// `beside`, a name and a length in bytes such as `lid.mtl:204`, is a file that stands ahead of the mesh in the body; what the mesh
+/// does not name of them is not kept.
+#[utoipa::path(
+    tag = "meshes",
+    params(
+        ("file" = String, Query, description = "Name of the file"),
+        ("role" = Role, Query),
+        ("replaces" = Option<String>, Query),
+        ("beside" = Option<Vec<String>>, Query),
+    ),
+    request_body(
+        content = Vec<u8>,
+        content_type = "application/octet-stream",
+        description = "The files beside the mesh, one after the other, then the mesh file",
+    ),
+    responses((status = 200, description = "The asset with the mesh", body = ref("AssetView"))),
+)]
 #[post("/assets/<id>/meshes?<file>&<role>&<replaces>&<beside>", data = "<data>")]
-async fn bring_in(
+async fn add_mesh(
     app: &State<Arc<App>>,
     id: i64,
-    file: &str,
-    role: Role,
+    file: Given<&str>,
+    role: Given<Role>,
     replaces: Option<&str>,
-    beside: Option<&str>,
+    beside: Vec<&str>,
     data: Data<'_>,
 ) -> Result<Tagged> {
+    let (file, role) = (file.required("file")?, role.required("role")?);
     let low = app.store.asset(id).await?.recipe.low;
     let mut stream = open(data);
-    let companions = Companions::take(app, beside.unwrap_or("[]"), &mut stream).await?;
+    let companions = Companions::take(app, &beside, &mut stream).await?;
     let mut incoming = Incoming::new(app, file)?;
     incoming.take_rest(&mut stream).await?;
     let name = incoming.name.clone();
@@ -167,8 +175,18 @@ async fn or_nothing_stays(app: &App, edited: Result<()>) -> Result<()> {
 }
 
 /// The layout of the low-poly in figures, for the sheet as it is set; null without UVs.
+#[utoipa::path(
+    tag = "meshes",
+    responses(
+        (
+            status = 200,
+            description = "The layout in figures; null where the low-poly has no UVs",
+            body = ref("UvReport?"),
+        ),
+    ),
+)]
 #[get("/assets/<id>/uvs")]
-async fn uvs(app: &State<Arc<App>>, id: i64) -> Result<Json<Option<UvReport>>> {
+async fn show_uvs(app: &State<Arc<App>>, id: i64) -> Result<Json<Option<UvReport>>> {
     let (app, sources) = joined(app, id, |r| &r.low, "low-poly yet").await?;
     let sheet = app.store.asset(id).await?.recipe.sheet;
     aside(move || {
@@ -179,13 +197,14 @@ async fn uvs(app: &State<Arc<App>>, id: i64) -> Result<Json<Option<UvReport>>> {
 }
 
 /// A plane over the sculpt, as the low-poly: facing an axis, at height 0, as large as the sculpt.
-#[post("/assets/<id>/plane?<facing>")]
-async fn make_plane(app: &State<Arc<App>>, id: i64, facing: Facing) -> Result<Tagged> {
-    let facing = match facing {
-        Facing::X => mesh::Facing::X,
-        Facing::Y => mesh::Facing::Y,
-        Facing::Z => mesh::Facing::Z,
-    };
+#[utoipa::path(
+    tag = "meshes",
+    request_body(content = ref("NewPlane"), content_type = "application/json"),
+    responses((status = 200, description = "The asset with the plane", body = ref("AssetView"))),
+)]
+#[post("/assets/<id>/plane", data = "<plane>")]
+async fn make_plane(app: &State<Arc<App>>, id: i64, plane: Sent<NewPlane>) -> Result<Tagged> {
+    let NewPlane { facing } = plane.0;
     let there = app.inner().clone();
     assets::edit_with(app, id, async move |recipe| {
         let mut whole: Option<(Vec3, Vec3)> = None;
@@ -218,29 +237,46 @@ async fn joined(
     Ok((app.clone(), sources))
 }
 
-#[get("/assets/<id>/display/low")]
-async fn show_low(app: &State<Arc<App>>, id: i64) -> Result<Shared> {
-    let (app, sources) = joined(app, id, |r| &r.low, "low-poly yet").await?;
-    let bytes = aside(move || {
-        app.memory.once(&format!("shown low/{}", keys_of(&sources)), || {
-            let mesh = Arc::unwrap_or_clone(app.joined(&sources)?);
-            let surface = LowSurface::new(mesh, None).map_err(|f| Fault::unusable(f.to_string()))?;
-            Ok(display::low(&surface))
-        })
-    });
-    Ok(Shared::new(ContentType::Binary, bytes.await?))
+/// The meshes of one side as the page draws them; a large sculpt is thinned.
+#[utoipa::path(
+    tag = "meshes",
+    params(("side" = Side, Path)),
+    responses(
+        (
+            status = 200,
+            description = "The length of a DisplayHeader (u32, little endian), the header as JSON, then the arrays it lists",
+            body = Vec<u8>,
+            content_type = "application/octet-stream",
+        ),
+    ),
+)]
+#[get("/assets/<id>/display/<side>")]
+async fn show_display(app: &State<Arc<App>>, id: i64, side: Side) -> Result<Shared> {
+    let bytes = match side {
+        Side::Low => {
+            let (app, sources) = joined(app, id, |r| &r.low, "low-poly yet").await?;
+            aside(move || {
+                app.memory.once(&format!("shown low/{}", keys_of(&sources)), || {
+                    let mesh = Arc::unwrap_or_clone(app.joined(&sources)?);
+                    let surface = LowSurface::new(mesh, None).map_err(|f| Fault::unusable(f.to_string()))?;
+                    Ok(display::low(&surface))
+                })
+            })
+            .await?
+        }
+        Side::High => {
+            let (app, sources) = joined(app, id, |r| &r.high, "sculpt yet").await?;
+            // Thinning takes seconds on a large sculpt.
+            aside(move || {
+                let key = format!("shown high/{}", keys_of(&sources));
+                app.memory.once(&key, || Ok(display::high(&*app.joined(&sources)?)))
+            })
+            .await?
+        }
+    };
+    Ok(Shared::new(ContentType::Binary, bytes))
 }
 
 fn keys_of(sources: &[MeshSource]) -> String {
     sources.iter().map(mesh_key).collect::<Vec<_>>().join("+")
-}
-
-#[get("/assets/<id>/display/high")]
-async fn show_high(app: &State<Arc<App>>, id: i64) -> Result<Shared> {
-    let (app, sources) = joined(app, id, |r| &r.high, "sculpt yet").await?;
-    // Thinning takes seconds on a large sculpt.
-    let bytes = aside(move || {
-        app.memory.once(&format!("shown high/{}", keys_of(&sources)), || Ok(display::high(&*app.joined(&sources)?)))
-    });
-    Ok(Shared::new(ContentType::Binary, bytes.await?))
 }

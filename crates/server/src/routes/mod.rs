@@ -1,5 +1,19 @@
 //! The routes, by what they are about.
 
+/// The routes of a file, and their description: what is mounted is described, and nothing else.
+macro_rules! described_routes {
+    ($($name:ident),+ $(,)?) => {
+        pub fn routes() -> Vec<rocket::Route> {
+            rocket::routes![$($name),+]
+        }
+
+        #[derive(utoipa::OpenApi)]
+        #[openapi(paths($($name),+))]
+        pub struct Described;
+    };
+}
+
+mod about;
 mod assets;
 mod events;
 mod hits;
@@ -8,6 +22,7 @@ mod meshes;
 mod pages;
 mod reach;
 mod runs;
+mod sent;
 mod shared;
 
 pub use assets::run_changes;
@@ -16,6 +31,24 @@ pub use hits::{HITS_SETTING, MOST_HITS};
 use crate::fault::Problem;
 use rocket::serde::json::Json;
 use rocket::{Build, Request, Rocket, catch, catchers, http::Status};
+use sent::Refused;
+use utoipa::OpenApi as _;
+use utoipa::openapi::OpenApi;
+
+/// What the routes under `/api` are, but for the types they speak of.
+pub fn described() -> OpenApi {
+    let parts = [
+        about::Described::openapi(),
+        assets::Described::openapi(),
+        meshes::Described::openapi(),
+        maps::Described::openapi(),
+        reach::Described::openapi(),
+        runs::Described::openapi(),
+        hits::Described::openapi(),
+        events::Described::openapi(),
+    ];
+    parts.into_iter().reduce(OpenApi::merge_from).unwrap_or_default()
+}
 
 pub fn mount(rocket: Rocket<Build>) -> Rocket<Build> {
     rocket
@@ -26,6 +59,7 @@ pub fn mount(rocket: Rocket<Build>) -> Rocket<Build> {
         .mount("/api", runs::routes())
         .mount("/api", hits::routes())
         .mount("/api", events::routes())
+        .mount("/api", about::routes())
         .mount("/", pages::routes())
         .register("/", catchers![any_error])
 }
@@ -33,11 +67,13 @@ pub fn mount(rocket: Rocket<Build>) -> Rocket<Build> {
 /// What no route answered, in the same form as every other error.
 #[catch(default)]
 fn any_error(status: Status, request: &Request) -> Json<Problem> {
+    if let Some(fault) = Refused::of(request) {
+        return Json(Problem::plain(fault.text()));
+    }
     let error = match status.code {
         404 => format!("there is nothing at {}", request.uri().path()),
         413 => "the request is larger than the limit".to_owned(),
-        428 => "say in an If-Match header which revision the edit was made to".to_owned(),
-        422 => "the request's body does not have the expected form".to_owned(),
+        422 => format!("a part of the address {} does not have the expected form", request.uri()),
         _ => format!("{} ({})", status.reason_lossy(), status.code),
     };
     Json(Problem::plain(error))

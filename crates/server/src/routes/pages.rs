@@ -1,21 +1,17 @@
 //! The built web files, embedded in the program.
 
-use crate::App;
-use crate::api::About;
 use rocket::http::{ContentType, Header};
 use rocket::response::content::RawHtml;
-use rocket::serde::json::Json;
-use rocket::{Responder, Route, State, get, routes};
+use rocket::{Responder, Route, get, routes};
 use std::borrow::Cow;
 use std::path::PathBuf;
-use std::sync::Arc;
 
 #[derive(rust_embed::RustEmbed)]
 #[folder = "../../web/dist"]
 struct Built;
 
 pub fn routes() -> Vec<Route> {
-    routes![home, file, about]
+    routes![home, file]
 }
 
 #[derive(Responder)]
@@ -30,13 +26,6 @@ fn home() -> Result<Page, RawHtml<&'static str>> {
         "<!doctype html><title>Ember Ridge</title><p>The web files are not built. Run <code>make demo</code>.</p>",
     ))?;
     Ok(Page { body: (ContentType::HTML, page.data), cache: Header::new("Cache-Control", "no-cache") })
-}
-
-/// Which program answers, and what it holds in memory.
-#[get("/api/about")]
-fn about(app: &State<Arc<App>>) -> Json<About> {
-    let (memory_held, memory_most) = (app.memory.held(), app.memory.most());
-    Json(About { version: env!("CARGO_PKG_VERSION").into(), memory_held, memory_most })
 }
 
 #[get("/<path..>", rank = 20)]

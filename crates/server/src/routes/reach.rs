@@ -2,11 +2,12 @@
 //! cage as a file, and the story of a texel.
 
 use crate::App;
-use crate::api::{EnvelopeHeader, MarkCount, NeedleCounts, PartReachLine, TraceView};
+use crate::api::{EnvelopeHeader, MarkCount, MeshFormat, NeedleCounts, PartReachLine, TraceView};
 use crate::display::Packer;
 use crate::fault::{Fault, Result, aside};
 use crate::keep::write_view;
 use crate::routes::runs::texel_maps;
+use crate::routes::sent::{Given, Sent};
 use crate::routes::shared::Shared;
 use ember_ridge_core::bake::{Plan, Unwatched, run};
 use ember_ridge_core::maps::MapSettings;
@@ -19,13 +20,11 @@ use ember_ridge_formats::image::write_png;
 use ember_ridge_formats::mesh::{write_glb, write_obj};
 use rocket::http::{ContentType, Header};
 use rocket::serde::json::Json;
-use rocket::{Responder, Route, State, get, post, routes};
+use rocket::{Responder, State, get, post};
 use std::io::Cursor;
 use std::sync::Arc;
 
-pub fn routes() -> Vec<Route> {
-    routes![envelope, look, plumb_mask, upright, cage, trace]
-}
+described_routes!(show_envelope, show_look, show_plumb, find_upright, show_cage, show_trace);
 
 /// Rays a texel that a look takes at most for maps that trace their own.
 const LOOK_RAYS: u32 = 4;
@@ -54,11 +53,11 @@ async fn worked_out(
     asset: i64,
     kind: ContentType,
     question: String,
-    draft: Json<Recipe>,
+    draft: Sent<Recipe>,
     make: impl FnOnce(&App, Recipe) -> Result<Vec<u8>> + Send + 'static,
 ) -> Result<Shared> {
     app.store.asset(asset).await?;
-    let (app, recipe) = (app.inner().clone(), draft.into_inner());
+    let (app, recipe) = (app.inner().clone(), draft.0);
     let key = format!("{question} {}", serde_json::to_string(&recipe)?);
     let bytes = aside(move || app.memory.together(&key, || Ok(Arc::new(make(&app, recipe)?)))).await?;
     Ok(Shared::new(kind, bytes))
@@ -70,20 +69,34 @@ fn miss() -> Vec<MapSettings> {
 
 /// The envelope of a draft: reaches by corner, marks, places the fit was limited, and needles if any are asked for, all of
 /// the low-poly or of one part.
+#[utoipa::path(
+    tag = "reach",
+    params(("needles" = Option<usize>, Query, description = "How many; none unless said otherwise")),
+    request_body(content = ref("Recipe"), content_type = "application/json"),
+    responses(
+        (
+            status = 200,
+            description = "The length of an EnvelopeHeader (u32, little endian), the header as JSON, then the arrays it lists",
+            body = Vec<u8>,
+            content_type = "application/octet-stream",
+        ),
+    ),
+)]
 #[post("/assets/<id>/envelope?<needles>&<part>", data = "<draft>")]
-async fn envelope(
+async fn show_envelope(
     app: &State<Arc<App>>,
     id: i64,
-    needles: Option<usize>,
+    needles: Given<usize>,
     part: Option<&str>,
-    draft: Json<Recipe>,
+    draft: Sent<Recipe>,
 ) -> Result<Shared> {
     let part = part.map(str::to_owned);
-    let question = format!("envelope {needles:?} {part:?}");
+    let needles = needles.optional()?.unwrap_or(0);
+    let question = format!("envelope {needles} {part:?}");
     worked_out(app, id, ContentType::Binary, question, draft, move |app, mut recipe| {
         recipe.sheet.size = 16;
         let plan = plan_of(app, recipe, miss())?;
-        let needles = plan.needles(needles.unwrap_or(0), &|name| part.as_deref().is_none_or(|p| p == name));
+        let needles = plan.needles(needles, &|name| part.as_deref().is_none_or(|p| p == name));
         pack_envelope(&plan, &needles)
     })
     .await
@@ -168,10 +181,25 @@ fn fate_number(fate: NeedleFate) -> f32 {
 }
 
 /// One map of a draft, as small as a proof and at once: what is looked at while a hand is on a number or a brush.
+#[utoipa::path(
+    tag = "reach",
+    params(
+        ("map" = String, Query, description = "Id of a map"),
+        ("sheet" = Option<usize>, Query),
+    ),
+    request_body(content = ref("Recipe"), content_type = "application/json"),
+    responses((status = 200, description = "The map as a PNG", body = Vec<u8>, content_type = "image/png")),
+)]
 #[post("/assets/<id>/look?<map>&<sheet>", data = "<draft>")]
-async fn look(app: &State<Arc<App>>, id: i64, map: &str, sheet: Option<usize>, draft: Json<Recipe>) -> Result<Shared> {
-    let map = map.to_owned();
-    worked_out(app, id, ContentType::PNG, format!("look {map:?} {sheet:?}"), draft, move |app, recipe| {
+async fn show_look(
+    app: &State<Arc<App>>,
+    id: i64,
+    map: Given<&str>,
+    sheet: Given<usize>,
+    draft: Sent<Recipe>,
+) -> Result<Shared> {
+    let (map, sheet) = (map.required("map")?.to_owned(), sheet.optional()?.unwrap_or(0));
+    worked_out(app, id, ContentType::PNG, format!("look {map:?} {sheet}"), draft, move |app, recipe| {
         let settings = recipe.maps.iter().find(|m| m.id() == map).cloned().or_else(|| MapSettings::by_id(&map));
         let settings = settings.ok_or_else(|| Fault::missing("map of this name"))?;
         let plan = plan_of(app, recipe, vec![settings.with_at_most(LOOK_RAYS)])?;
@@ -179,7 +207,7 @@ async fn look(app: &State<Arc<App>>, id: i64, map: &str, sheet: Option<usize>, d
         if let Some(error) = &outcome.maps[0].error {
             return Err(Fault::unusable(error.clone()));
         }
-        let sheet = sheet.unwrap_or(0).min(outcome.sheets.len().saturating_sub(1));
+        let sheet = sheet.min(outcome.sheets.len().saturating_sub(1));
         let mut png = Cursor::new(Vec::new());
         write_view(&mut png, &outcome, sheet, 0).map_err(std::io::Error::from)?;
         Ok(png.into_inner())
@@ -188,9 +216,17 @@ async fn look(app: &State<Arc<App>>, id: i64, map: &str, sheet: Option<usize>, d
 }
 
 /// Where rays of a draft are plumb, as a grey picture.
+#[utoipa::path(
+    tag = "reach",
+    params(("sheet" = Option<usize>, Query)),
+    request_body(content = ref("Recipe"), content_type = "application/json"),
+    responses(
+        (status = 200, description = "A grey PNG; white is plumb", body = Vec<u8>, content_type = "image/png"),
+    ),
+)]
 #[post("/assets/<id>/plumb?<sheet>", data = "<draft>")]
-async fn plumb_mask(app: &State<Arc<App>>, id: i64, sheet: Option<usize>, draft: Json<Recipe>) -> Result<Shared> {
-    let sheet = sheet.unwrap_or(0);
+async fn show_plumb(app: &State<Arc<App>>, id: i64, sheet: Given<usize>, draft: Sent<Recipe>) -> Result<Shared> {
+    let sheet = sheet.optional()?.unwrap_or(0);
     worked_out(app, id, ContentType::PNG, format!("plumb {sheet}"), draft, move |app, recipe| {
         let plan = plan_of(app, recipe, miss())?;
         let rows = plan.plumb_picture(sheet).ok_or_else(|| Fault::missing("sheet of this number"))?;
@@ -202,8 +238,13 @@ async fn plumb_mask(app: &State<Arc<App>>, id: i64, sheet: Option<usize>, draft:
 }
 
 /// Strokes that would set rays upright wherever details of a draft lean.
+#[utoipa::path(
+    tag = "reach",
+    request_body(content = ref("Recipe"), content_type = "application/json"),
+    responses((status = 200, description = "The strokes", body = ref("Stroke[]"))),
+)]
 #[post("/assets/<id>/upright", data = "<draft>")]
-async fn upright(app: &State<Arc<App>>, id: i64, draft: Json<Recipe>) -> Result<Shared> {
+async fn find_upright(app: &State<Arc<App>>, id: i64, draft: Sent<Recipe>) -> Result<Shared> {
     worked_out(app, id, ContentType::JSON, "upright".to_owned(), draft, |app, recipe| {
         let strokes: Vec<Stroke> = plan_of(app, recipe, miss())?.plumb_strokes();
         Ok(serde_json::to_vec(&strokes)?)
@@ -218,27 +259,33 @@ struct MeshFile {
 }
 
 /// The envelope as a cage mesh: the low-poly with its points moved to where rays start.
+#[utoipa::path(
+    tag = "reach",
+    params(("format" = Option<MeshFormat>, Query, description = "GLB unless said otherwise")),
+    responses(
+        (status = 200, description = "The mesh file", body = Vec<u8>, content_type = "application/octet-stream"),
+    ),
+)]
 #[get("/assets/<id>/cage?<format>")]
-async fn cage(app: &State<Arc<App>>, id: i64, format: Option<&str>) -> Result<MeshFile> {
+async fn show_cage(app: &State<Arc<App>>, id: i64, format: Given<MeshFormat>) -> Result<MeshFile> {
     let recipe = app.store.asset(id).await?.recipe;
-    let obj = match format {
-        None | Some("glb") => false,
-        Some("obj") => true,
-        Some(other) => return Err(Fault::unusable(format!("'{other}' is no format for a cage; ask for glb or obj"))),
+    let format = format.optional()?.unwrap_or_default();
+    let ending = match format {
+        MeshFormat::Glb => "glb",
+        MeshFormat::Obj => "obj",
     };
     let stem = recipe.low.first().map_or("cage", |s| s.file.as_str());
     let stem: String = stem.rsplit_once('.').map_or(stem, |(stem, _)| stem).replace(['"', '/', '\\', '\n', '\r'], "_");
     let stem = recipe.endings.low.iter().find_map(|e| stem.strip_suffix(e.as_str())).unwrap_or(&stem).to_owned();
-    let file = format!("{stem}_cage.{}", if obj { "obj" } else { "glb" });
+    let file = format!("{stem}_cage.{ending}");
     let app = app.inner().clone();
     let bytes = aside(move || {
         let plan = plan_of(&app, recipe, miss())?;
         let mesh: Mesh = plan.rays.field.cage_mesh(&plan.rays.scene.low);
         let mut out = Vec::new();
-        if obj {
-            write_obj(&mut out, &mesh)?
-        } else {
-            write_glb(&mut out, &mesh)?
+        match format {
+            MeshFormat::Glb => write_glb(&mut out, &mesh)?,
+            MeshFormat::Obj => write_obj(&mut out, &mesh)?,
         }
         Ok(out)
     });
@@ -247,16 +294,32 @@ async fn cage(app: &State<Arc<App>>, id: i64, format: Option<&str>) -> Result<Me
 }
 
 /// The story of one texel of a run.
+#[utoipa::path(
+    tag = "runs",
+    params(
+        ("x" = u32, Query, description = "From the left"),
+        ("y" = u32, Query, description = "From the top"),
+        ("sheet" = Option<usize>, Query),
+    ),
+    responses((status = 200, description = "The trace", body = ref("TraceView"))),
+)]
 #[get("/runs/<id>/trace?<x>&<y>&<sheet>")]
-async fn trace(app: &State<Arc<App>>, id: i64, x: u32, y: u32, sheet: Option<usize>) -> Result<Json<TraceView>> {
+async fn show_trace(
+    app: &State<Arc<App>>,
+    id: i64,
+    x: Given<u32>,
+    y: Given<u32>,
+    sheet: Given<usize>,
+) -> Result<Json<TraceView>> {
+    let (x, y, sheet) = (x.required("x")?, y.required("y")?, sheet.optional()?.unwrap_or(0));
     let recipe = app.store.run(id).await?.recipe;
-    let maps = texel_maps(app, id, (x, y), sheet.unwrap_or(0)).await?;
+    let maps = texel_maps(app, id, (x, y), sheet).await?;
     let app = app.inner().clone();
     let trace = aside(move || {
         let scene = app.scene(&recipe, &|_| true)?;
         let recipe = Recipe { maps: miss(), ..recipe };
         let plan = Plan::new(&recipe, &scene).map_err(|f| Fault::unusable(f.to_string()))?;
-        plan.trace_texel(sheet.unwrap_or(0), x, y).ok_or_else(|| Fault::missing("texel of this place"))
+        plan.trace_texel(sheet, x, y).ok_or_else(|| Fault::missing("texel of this place"))
     });
     Ok(Json(TraceView { trace: trace.await?, maps }))
 }

@@ -6,6 +6,7 @@ use crate::fault::{Fault, Result, aside};
 use crate::jobs::Stopped;
 use crate::keep::{is_map, map_key, small_name, view_name};
 use crate::routes::assets::{RUNS_SHOWN, run_changes, run_page, run_view};
+use crate::routes::sent::{Given, Sent};
 use crate::routes::shared::Stored;
 use crate::scenes::missing_side;
 use ember_ridge_core::Recipe;
@@ -15,38 +16,66 @@ use ember_ridge_core::picture::{Coding, linear_to_srgb};
 use ember_ridge_formats::image::{read_image, read_png_texel, write_png};
 use ember_ridge_store::{RunFile, RunKind, RunStatus};
 use rocket::http::{ContentType, Status};
+use rocket::response::status::{Created, NoContent};
 use rocket::response::{Responder, Response};
 use rocket::serde::json::Json;
 use rocket::tokio::io::DuplexStream;
-use rocket::{Request, Route, State, delete, get, post, routes};
+use rocket::{Request, State, delete, get, post};
 use std::io::Write;
 use std::sync::Arc;
 use tokio_util::io::SyncIoBridge;
 
-pub fn routes() -> Vec<Route> {
-    routes![start, list, show, frees, delete, again, stop, picture, small, by_content, live, texel, package]
-}
+described_routes!(
+    start_run,
+    list_runs,
+    show_run,
+    run_frees,
+    delete_run,
+    run_again,
+    stop_run,
+    show_map,
+    show_small_map,
+    show_picture,
+    show_live_map,
+    show_texel,
+    show_package
+);
 
+/// Queues a proof or a final of the recipe as it stands.
+#[utoipa::path(
+    tag = "runs",
+    request_body(content = ref("RunOrder"), content_type = "application/json"),
+    responses((status = 201, description = "The run, queued; Location names it", body = ref("RunView"))),
+)]
 #[post("/assets/<id>/runs", data = "<order>")]
-async fn start(app: &State<Arc<App>>, id: i64, order: Json<RunOrder>) -> Result<Json<RunView>> {
+async fn start_run(app: &State<Arc<App>>, id: i64, order: Sent<RunOrder>) -> Result<Created<Json<RunView>>> {
     let asset = app.store.asset(id).await?;
-    let recipe = match order.kind {
+    let recipe = match order.0.kind {
         RunKind::Proof => asset.recipe.as_proof(),
         RunKind::Final => asset.recipe,
     };
-    enqueue(app, id, order.kind, &recipe).await
+    enqueue(app, id, order.0.kind, &recipe).await
 }
 
 /// An asset's runs below a number, newest first.
+#[utoipa::path(
+    tag = "runs",
+    params(
+        ("before" = Option<i64>, Query, description = "Number of a run: older ones are given"),
+        ("limit" = Option<u32>, Query, description = "At most 500; 50 unless said otherwise"),
+    ),
+    responses((status = 200, description = "A page of runs", body = ref("RunPage"))),
+)]
 #[get("/assets/<id>/runs?<before>&<limit>")]
-async fn list(app: &State<Arc<App>>, id: i64, before: Option<i64>, limit: Option<u32>) -> Result<Json<RunPage>> {
+async fn list_runs(app: &State<Arc<App>>, id: i64, before: Given<i64>, limit: Given<u32>) -> Result<Json<RunPage>> {
     app.store.asset_exists(id).await?;
-    Ok(Json(run_page(app, id, before, limit.unwrap_or(RUNS_SHOWN).clamp(1, 500)).await?))
+    Ok(Json(run_page(app, id, before.optional()?, limit.optional()?.unwrap_or(RUNS_SHOWN).clamp(1, 500)).await?))
 }
 
 /// A run with its report and the addresses of its pictures.
+#[utoipa::path(tag = "runs", responses((status = 200, description = "The run", body = ref("RunDetail"))))]
 #[get("/runs/<id>")]
-async fn show(app: &State<Arc<App>>, id: i64) -> Result<Json<RunDetail>> {
+async fn show_run(app: &State<Arc<App>>, id: i64) -> Result<Json<RunDetail>> {
     let run = app.store.run(id).await?;
     let files = app.store.run_files(id).await?;
     let pictures = files.iter().filter(|f| is_map(f)).map(|file| {
@@ -59,15 +88,17 @@ async fn show(app: &State<Arc<App>>, id: i64) -> Result<Json<RunDetail>> {
 }
 
 /// Bytes that deleting the run would free.
+#[utoipa::path(tag = "runs", responses((status = 200, description = "Bytes", body = ref("Freed"))))]
 #[get("/runs/<id>/frees")]
-async fn frees(app: &State<Arc<App>>, id: i64) -> Result<Json<Freed>> {
+async fn run_frees(app: &State<Arc<App>>, id: i64) -> Result<Json<Freed>> {
     app.store.run_line(id).await?;
     Ok(Json(Freed { bytes: app.store.run_frees(id).await? }))
 }
 
 /// Deletes a run, and the files that only it names. One that waits or runs is stopped first.
+#[utoipa::path(tag = "runs", responses((status = 200, description = "What was freed", body = ref("Freed"))))]
 #[delete("/runs/<id>")]
-async fn delete(app: &State<Arc<App>>, id: i64) -> Result<Json<Freed>> {
+async fn delete_run(app: &State<Arc<App>>, id: i64) -> Result<Json<Freed>> {
     let line = app.store.run_line(id).await?;
     if app.jobs.stop(id) == Stopped::Soon {
         return Err(Fault::new(Status::Conflict, "this run is being baked; it stops now. Delete it once it has"));
@@ -78,7 +109,7 @@ async fn delete(app: &State<Arc<App>>, id: i64) -> Result<Json<Freed>> {
     Ok(Json(Freed { bytes }))
 }
 
-async fn enqueue(app: &Arc<App>, asset: i64, kind: RunKind, recipe: &Recipe) -> Result<Json<RunView>> {
+async fn enqueue(app: &Arc<App>, asset: i64, kind: RunKind, recipe: &Recipe) -> Result<Created<Json<RunView>>> {
     recipe.validate().map_err(Fault::unusable)?;
     if let Some(what) = missing_side(recipe) {
         return Err(Fault::unusable(format!("No {what} yet. Import one at the Meshes stop, then bake")));
@@ -96,24 +127,31 @@ async fn enqueue(app: &Arc<App>, asset: i64, kind: RunKind, recipe: &Recipe) -> 
     let run = app.store.add_run(asset, kind, recipe, &run_changes(before.as_ref(), kind, recipe)).await?;
     app.jobs.add(run, kind);
     app.jobs.tell(Event::Asset { asset });
-    Ok(Json(run_view(app, app.store.run_line(run).await?)))
+    let view = Json(run_view(app, app.store.run_line(run).await?));
+    Ok(Created::new(format!("/api/runs/{run}")).body(view))
 }
 
 /// Runs the recipe of an earlier run once more.
+#[utoipa::path(
+    tag = "runs",
+    responses((status = 201, description = "The new run, queued; Location names it", body = ref("RunView"))),
+)]
 #[post("/runs/<id>/again")]
-async fn again(app: &State<Arc<App>>, id: i64) -> Result<Json<RunView>> {
+async fn run_again(app: &State<Arc<App>>, id: i64) -> Result<Created<Json<RunView>>> {
     let run = app.store.run(id).await?;
     enqueue(app, run.line.asset, run.line.kind, &run.recipe).await
 }
 
+/// Stops a run that is queued or running; one that has ended stays as it is.
+#[utoipa::path(tag = "runs", responses((status = 204, description = "It stops")))]
 #[post("/runs/<id>/stop")]
-async fn stop(app: &State<Arc<App>>, id: i64) -> Result<()> {
+async fn stop_run(app: &State<Arc<App>>, id: i64) -> Result<NoContent> {
     let line = app.store.run_line(id).await?;
     if app.jobs.stop(id) == Stopped::InQueue {
         app.store.set_run_status(id, RunStatus::Stopped, None).await?;
         app.jobs.tell(Event::Asset { asset: line.asset });
     }
-    Ok(())
+    Ok(NoContent)
 }
 
 async fn file_of(app: &App, run: i64, map: &str) -> Result<RunFile> {
@@ -121,16 +159,29 @@ async fn file_of(app: &App, run: i64, map: &str) -> Result<RunFile> {
     files.into_iter().find(|f| f.map == map).ok_or_else(|| Fault::missing("such map in this run"))
 }
 
+/// A small picture of a map.
+#[utoipa::path(
+    tag = "runs",
+    params(("sheet" = Option<usize>, Query)),
+    responses(
+        (status = 200, description = "A PNG of at most 96 texels a side", body = Vec<u8>, content_type = "image/png"),
+    ),
+)]
 #[get("/runs/<id>/small/<map>?<sheet>")]
-async fn small(app: &State<Arc<App>>, id: i64, map: &str, sheet: Option<usize>) -> Result<Stored> {
-    let file = file_of(app, id, &small_name(&map_key(map, sheet.unwrap_or(0)))).await?;
+async fn show_small_map(app: &State<Arc<App>>, id: i64, map: &str, sheet: Given<usize>) -> Result<Stored> {
+    let file = file_of(app, id, &small_name(&map_key(map, sheet.optional()?.unwrap_or(0)))).await?;
     send(app, file.hash, false).await
 }
 
 /// A map as a browser can show it: the file itself where it is a PNG.
+#[utoipa::path(
+    tag = "runs",
+    params(("sheet" = Option<usize>, Query)),
+    responses((status = 200, description = "The picture", body = Vec<u8>, content_type = "image/png")),
+)]
 #[get("/runs/<id>/maps/<map>?<sheet>")]
-async fn picture(app: &State<Arc<App>>, id: i64, map: &str, sheet: Option<usize>) -> Result<Stored> {
-    let key = map_key(map, sheet.unwrap_or(0));
+async fn show_map(app: &State<Arc<App>>, id: i64, map: &str, sheet: Given<usize>) -> Result<Stored> {
+    let key = map_key(map, sheet.optional()?.unwrap_or(0));
     let file = match file_of(app, id, &view_name(&key)).await {
         Ok(view) => view,
         Err(_) => file_of(app, id, &key).await?,
@@ -139,8 +190,12 @@ async fn picture(app: &State<Arc<App>>, id: i64, map: &str, sheet: Option<usize>
 }
 
 /// A picture of some run, by its content: the address never shows another.
+#[utoipa::path(
+    tag = "runs",
+    responses((status = 200, description = "The picture", body = Vec<u8>, content_type = "image/png")),
+)]
 #[get("/pictures/<hash>")]
-async fn by_content(app: &State<Arc<App>>, hash: &str) -> Result<Stored> {
+async fn show_picture(app: &State<Arc<App>>, hash: &str) -> Result<Stored> {
     let file = app.store.file_by_hash(hash).await?.ok_or_else(|| Fault::missing("such picture"))?;
     send(app, file.hash, true).await
 }
@@ -155,9 +210,19 @@ async fn send(app: &State<Arc<App>>, hash: String, forever: bool) -> Result<Stor
 }
 
 /// A running bake's map as far as it is, at most 512 texels a side.
+#[utoipa::path(
+    tag = "runs",
+    params(("sheet" = Option<usize>, Query)),
+    responses((status = 200, description = "The picture so far", body = Vec<u8>, content_type = "image/png")),
+)]
 #[get("/runs/<id>/live/<map>?<sheet>")]
-async fn live(app: &State<Arc<App>>, id: i64, map: &str, sheet: Option<usize>) -> Result<(ContentType, Vec<u8>)> {
-    let picture = app.jobs.live(id, &map_key(map, sheet.unwrap_or(0)));
+async fn show_live_map(
+    app: &State<Arc<App>>,
+    id: i64,
+    map: &str,
+    sheet: Given<usize>,
+) -> Result<(ContentType, Vec<u8>)> {
+    let picture = app.jobs.live(id, &map_key(map, sheet.optional()?.unwrap_or(0)));
     let picture = picture.ok_or_else(|| Fault::missing("live picture of this map"))?;
     let bytes = aside(move || {
         let mut out = Vec::new();
@@ -168,9 +233,25 @@ async fn live(app: &State<Arc<App>>, id: i64, map: &str, sheet: Option<usize>) -
 }
 
 /// What every map of a run holds at a texel, counted from the top left.
+#[utoipa::path(
+    tag = "runs",
+    params(
+        ("x" = u32, Query, description = "From the left"),
+        ("y" = u32, Query, description = "From the top"),
+        ("sheet" = Option<usize>, Query),
+    ),
+    responses((status = 200, description = "Each map at the texel", body = ref("TexelView"))),
+)]
 #[get("/runs/<id>/texel?<x>&<y>&<sheet>")]
-async fn texel(app: &State<Arc<App>>, id: i64, x: u32, y: u32, sheet: Option<usize>) -> Result<Json<TexelView>> {
-    Ok(Json(TexelView { x, y, maps: texel_maps(app, id, (x, y), sheet.unwrap_or(0)).await? }))
+async fn show_texel(
+    app: &State<Arc<App>>,
+    id: i64,
+    x: Given<u32>,
+    y: Given<u32>,
+    sheet: Given<usize>,
+) -> Result<Json<TexelView>> {
+    let (x, y) = (x.required("x")?, y.required("y")?);
+    Ok(Json(TexelView { x, y, maps: texel_maps(app, id, (x, y), sheet.optional()?.unwrap_or(0)).await? }))
 }
 
 /// What the maps of a run hold at a texel.
@@ -261,8 +342,12 @@ fn words_of(settings: &MapSettings, channels: &[f32], report: Option<&Report>) -
 }
 
 /// The maps, the report and the recipe of a finished run, as a zip that is sent as it is made.
+#[utoipa::path(
+    tag = "runs",
+    responses((status = 200, description = "The zip", body = Vec<u8>, content_type = "application/zip")),
+)]
 #[get("/runs/<id>/package")]
-async fn package(app: &State<Arc<App>>, id: i64) -> Result<Package> {
+async fn show_package(app: &State<Arc<App>>, id: i64) -> Result<Package> {
     let run = app.store.run(id).await?;
     let Some(report) = run.report.filter(|_| run.line.status.has_maps()) else {
         return Err(Fault::unusable("This run has no maps to deliver; bake it to the end first"));

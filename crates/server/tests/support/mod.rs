@@ -27,7 +27,7 @@ pub async fn served(settings: &Settings) -> Client {
 /// Starts a run and waits until it is over; the run with its report.
 pub async fn baked(client: &Client, kind: &str) -> Value {
     let (status, run) = post(client, "/api/assets/1/runs", json!({ "kind": kind })).await;
-    assert_eq!(status, Status::Ok, "{run}");
+    assert_eq!(status, Status::Created, "{run}");
     ended(client, &run["id"]).await
 }
 
@@ -96,7 +96,7 @@ pub fn kept_files(data: &Path) -> (usize, usize) {
 
 pub async fn with_square(data: &Path) -> Client {
     let client = client(data).await;
-    assert_eq!(post(&client, "/api/assets", json!({ "name": "Tile" })).await.0, Status::Ok);
+    assert_eq!(post(&client, "/api/assets", json!({ "name": "Tile" })).await.0, Status::Created);
     for (file, role, lift) in [("tile_low.obj", "low", 0.0), ("tile_high.obj", "high", 0.1)] {
         let (status, body) = upload(&client, file, role, square("tile", lift)).await;
         assert_eq!(status, Status::Ok, "{body}");

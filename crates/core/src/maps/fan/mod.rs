@@ -17,14 +17,14 @@ use crate::trace::{LANES, Rounding, Sight, TraceScene};
 use directions::DirectionSets;
 use glam::Vec3;
 use packet::TexelRays;
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::ops::Add;
 use std::rc::Rc;
 use std::sync::Arc;
-use ts_rs::TS;
 
 /// What may stand in the way of a ray that leaves the sculpt.
-#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Occluders {
     /// The high-poly parts of the texel's own pair.
@@ -47,7 +47,7 @@ impl Occluders {
 }
 
 /// How much a surface further off darkens.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Falloff {
     /// As much as a near one, up to the distance.

@@ -1,7 +1,7 @@
 //! How many rays a texel gets.
 
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use ts_rs::TS;
 
 /// Rays a texel that may be asked for.
 pub const RAY_COUNTS: [u32; 8] = [4, 8, 16, 32, 64, 128, 256, 512];
@@ -13,7 +13,7 @@ pub(super) const FIRST_LOOK: u32 = 16;
 const ERRORS: std::ops::RangeInclusive<f32> = 0.001..=0.2;
 
 /// How many rays a texel gets, dealt out over its samples.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(untagged, expecting = "give a number of rays, or {\"most\": 256, \"error\": 0.01}")]
 pub enum Rays {
     /// As many for each: a power of two from 4 to 512.
@@ -23,7 +23,7 @@ pub enum Rays {
 }
 
 /// Each texel gets rays until its estimated standard error is met.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct RaysByError {
     /// Where every texel ends, met or not: a power of two from 32 to 512.

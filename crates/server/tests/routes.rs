@@ -1,0 +1,278 @@
+//! The description of the API against the routes: what is described is what answers, with the statuses and in the form it says. One
+//! walk asks every route for what it is for, and each kind of route for what it cannot give.
+
+mod support;
+
+use rocket::http::{ContentType, Method, Status};
+use rocket::local::asynchronous::Client;
+use serde_json::{Value, json};
+use std::cell::RefCell;
+use std::collections::BTreeSet;
+use support::{client, ended, host, square};
+use tokio::io::{AsyncBufReadExt, BufReader};
+
+/// A client that holds every answer to the description, and remembers which routes gave what they are for.
+struct Held {
+    client: Client,
+    description: Value,
+    answered: RefCell<BTreeSet<String>>,
+}
+
+impl Held {
+    fn new(client: Client) -> Held {
+        Held { client, description: ember_ridge_server::description(), answered: RefCell::default() }
+    }
+
+    /// The one path of the description that an address belongs to: a named part before a part that stands for any.
+    fn operation(&self, method: Method, address: &str) -> (String, &Value) {
+        let path = address.split('?').next().and_then(|p| p.strip_prefix("/api")).expect("an address of the API");
+        let fits = |template: &str| {
+            let (parts, wanted): (Vec<&str>, Vec<&str>) = (path.split('/').collect(), template.split('/').collect());
+            parts.len() == wanted.len() && parts.iter().zip(wanted).all(|(a, b)| b.starts_with('{') || *a == b)
+        };
+        let paths = self.description["paths"].as_object().expect("paths");
+        let (template, item) = paths.iter().find(|(t, _)| fits(t)).unwrap_or_else(|| panic!("{path} is not described"));
+        let verb = method.as_str().to_lowercase();
+        let operation = item.get(&verb).unwrap_or_else(|| panic!("{verb} {template} is not described"));
+        (format!("{verb} {template}"), operation)
+    }
+
+    fn check_form(&self, named: &str, schema: &Value, value: &Value) {
+        let whole = json!({ "components": self.description["components"], "allOf": [schema] });
+        let validator = jsonschema::draft202012::new(&whole).expect("the description holds schemas");
+        let faults: Vec<String> = validator.iter_errors(value).map(|e| format!("{}: {e}", e.instance_path())).collect();
+        assert!(faults.is_empty(), "{named}: {faults:#?}");
+    }
+
+    /// Asks, and holds the answer to the description. JSON is given as it is, other bodies as their length.
+    async fn ask(&self, method: Method, address: &str, body: Vec<u8>, if_match: Option<&str>) -> (Status, Value) {
+        let (named, operation) = self.operation(method, address);
+        if operation.get("requestBody").is_some_and(|b| b["content"].get("application/json").is_some()) {
+            let schema = &operation["requestBody"]["content"]["application/json"]["schema"];
+            assert!(schema.is_object(), "{named}: {schema}");
+        }
+        let mut request = self.client.req(method, address.to_owned()).header(host()).body(body);
+        if let Some(revision) = if_match {
+            request = request.header(rocket::http::Header::new("If-Match", revision.to_owned()));
+        }
+        let response = request.dispatch().await;
+        let (status, kind) = (response.status(), response.content_type());
+        let described = &operation["responses"];
+        let answer = described.get(status.code.to_string()).unwrap_or(&described["default"]);
+        assert!(status.code >= 400 || described.get(status.code.to_string()).is_some(), "{named}: {status}");
+        if let (Status { code: 201 }, Some(place)) = (status, response.headers().get_one("Location")) {
+            assert!(place.starts_with("/api/"), "{named}: {place}");
+        } else {
+            assert_ne!(status.code, 201, "{named} says not where what it made is");
+        }
+        let bytes = response.into_bytes().await.unwrap_or_default();
+        let contents = answer["content"].as_object();
+        let Some(contents) = contents else {
+            assert!(bytes.is_empty(), "{named}: a body that is not described");
+            self.answered.borrow_mut().insert(named);
+            return (status, Value::Null);
+        };
+        let kind = kind.expect("an answer with a body says what it is").to_string();
+        let kind = kind.split(';').next().expect("a part");
+        let content = contents.get(kind).unwrap_or_else(|| panic!("{named}: {kind} is not described"));
+        let value = match kind == "application/json" {
+            true => serde_json::from_slice(&bytes).expect("JSON"),
+            false => json!(bytes.len()),
+        };
+        if kind == "application/json" {
+            self.check_form(&named, &content["schema"], &value);
+        }
+        if status.code < 400 {
+            self.answered.borrow_mut().insert(named);
+        }
+        (status, value)
+    }
+
+    async fn get(&self, address: &str) -> Value {
+        let (status, value) = self.ask(Method::Get, address, Vec::new(), None).await;
+        assert_eq!(status, Status::Ok, "{address}: {value}");
+        value
+    }
+
+    async fn send(&self, method: Method, address: &str, body: Value) -> Value {
+        let (status, value) = self.ask(method, address, body.to_string().into_bytes(), None).await;
+        assert!(status.code < 400, "{address}: {status} {value}");
+        value
+    }
+
+    async fn refused(&self, method: Method, address: &str, body: &str, code: u16, says: &str) {
+        let (status, value) = self.ask(method, address, body.as_bytes().to_vec(), None).await;
+        let error = value["error"].as_str().unwrap_or_default();
+        assert!(status.code == code && error.contains(says), "{method} {address} {body}: {status} {value}");
+    }
+}
+
+#[rocket::async_test]
+async fn every_route_answers_as_it_is_described() {
+    let data = tempfile::tempdir().expect("a folder");
+    let held = Held::new(client(data.path()).await);
+    held.get("/api/about").await;
+    assert_eq!(held.get("/api/openapi.json").await, held.description);
+    assert!(held.get("/api/maps").await.as_array().is_some_and(|maps| maps.len() > 10));
+    assert_eq!(held.get("/api/assets").await, json!([]));
+    let (post, put, delete) = (Method::Post, Method::Put, Method::Delete);
+    held.send(post, "/api/assets", json!({ "name": "Tile" })).await;
+    for (file, role, slope) in [("tile_low.obj", "low", 0.0), ("tile_high.obj", "high", 0.1)] {
+        let address = format!("/api/assets/1/meshes?file={file}&role={role}");
+        assert_eq!(held.ask(post, &address, square("tile", slope), None).await.0, Status::Ok);
+    }
+    let mut png = Vec::new();
+    ember_ridge_formats::image::write_png(&mut png, 2, 3, &[128; 12]).expect("memory");
+    let address = "/api/assets/1/pictures?file=paint.png&used_as=color";
+    assert_eq!(held.ask(post, address, png, None).await.0, Status::Ok);
+    held.send(post, "/api/assets/1/undo", json!(null)).await;
+
+    let asset = held.get("/api/assets/1").await;
+    let base = asset["revision"].clone();
+    let smaller = json!([{ "at": ["sheet", "size"], "to": 64 }]).to_string().into_bytes();
+    let quoted = format!("\"{base}\"");
+    let (status, asset) = held.ask(Method::Patch, "/api/assets/1/recipe", smaller, Some(&quoted)).await;
+    assert_eq!((status, &asset["recipe"]["sheet"]["size"]), (Status::Ok, &json!(64)));
+    let mut recipe = asset["recipe"].clone();
+    recipe["sheet"]["samples"] = json!(1);
+    held.send(put, "/api/assets/1/recipe", json!({ "base": asset["revision"], "recipe": recipe })).await;
+    held.send(post, "/api/assets/1/undo", json!(null)).await;
+    held.send(post, "/api/assets/1/redo", json!(null)).await;
+
+    for side in ["low", "high"] {
+        held.get(&format!("/api/assets/1/display/{side}")).await;
+    }
+    assert_eq!(held.get("/api/assets/1/swatches").await.as_array().map(Vec::len), Some(16));
+    held.get("/api/assets/1/uvs").await;
+    for format in ["", "?format=glb", "?format=obj"] {
+        held.get(&format!("/api/assets/1/cage{format}")).await;
+    }
+    held.send(post, "/api/assets/1/envelope?needles=8&part=tile", recipe.clone()).await;
+    held.send(post, "/api/assets/1/look?map=normal&sheet=0", recipe.clone()).await;
+    held.send(post, "/api/assets/1/plumb", recipe.clone()).await;
+    held.send(post, "/api/assets/1/upright", recipe.clone()).await;
+
+    let run = held.send(post, "/api/assets/1/runs", json!({ "kind": "final" })).await;
+    assert_eq!(ended(&held.client, &run["id"]).await["status"], "done");
+    let detail = held.get("/api/runs/1").await;
+    let picture = detail["pictures"][0]["hash"].as_str().expect("a picture").to_owned();
+    held.get(&format!("/api/pictures/{picture}")).await;
+    held.get("/api/runs/1/maps/normal?sheet=0").await;
+    held.get("/api/runs/1/small/normal").await;
+    held.get("/api/runs/1/texel?x=3&y=60").await;
+    held.get("/api/runs/1/trace?x=3&y=60&sheet=0").await;
+    held.get("/api/runs/1/package").await;
+    held.get("/api/runs/1/frees").await;
+    held.get("/api/assets/1/runs?before=9&limit=5").await;
+    held.get("/api/hits").await;
+    held.send(put, "/api/hits", json!({ "most": 1_000_000 })).await;
+    live_and_stopped(&held).await;
+
+    held.send(post, "/api/assets/1/plane", json!({ "facing": "y" })).await;
+    held.get("/api/assets/1/frees").await;
+    held.send(delete, "/api/runs/1", json!(null)).await;
+    held.send(delete, "/api/assets/1", json!(null)).await;
+
+    // The stream has no end to wait for; it has a test of its own.
+    let all: BTreeSet<String> = held.description["paths"]
+        .as_object()
+        .expect("paths")
+        .iter()
+        .flat_map(|(path, item)| item.as_object().expect("verbs").keys().map(move |verb| format!("{verb} {path}")))
+        .filter(|named| named != "get /events")
+        .collect();
+    assert_eq!(all, held.answered.into_inner());
+}
+
+/// A long bake, looked at while it runs, then stopped; and once more from its ledger line.
+async fn live_and_stopped(held: &Held) {
+    let (_, asset) = support::revise(&held.client, |r| {
+        r["sheet"]["size"] = json!(4096);
+        r["sheet"]["samples"] = json!(64);
+    })
+    .await;
+    assert_eq!(asset["recipe"]["sheet"]["size"], 4096);
+    let run = held.send(Method::Post, "/api/assets/1/runs", json!({ "kind": "final" })).await;
+    let (id, mut looks) = (&run["id"], 0);
+    let address = format!("/api/runs/{id}/live/normal");
+    while held.ask(Method::Get, &address, Vec::new(), None).await.0 != Status::Ok {
+        looks += 1;
+        assert!(looks < 3000, "no live picture came");
+        tokio::time::sleep(std::time::Duration::from_millis(10)).await;
+    }
+    held.send(Method::Post, &format!("/api/runs/{id}/stop"), json!(null)).await;
+    assert_eq!(ended(&held.client, id).await["status"], "stopped");
+    let again = held.send(Method::Post, &format!("/api/runs/{id}/again"), json!(null)).await;
+    held.send(Method::Post, &format!("/api/runs/{}/stop", again["id"]), json!(null)).await;
+    ended(&held.client, &again["id"]).await;
+}
+
+#[rocket::async_test]
+async fn what_cannot_be_given_is_told_in_one_form() {
+    let data = tempfile::tempdir().expect("a folder");
+    let held = Held::new(client(data.path()).await);
+    held.send(Method::Post, "/api/assets", json!({ "name": "Tile" })).await;
+    let (get, post, put) = (Method::Get, Method::Post, Method::Put);
+    for (method, address, body, code, says) in [
+        (get, "/api/assets/9", "", 404, "asset"),
+        (get, "/api/assets/nine", "", 404, "/api/assets/nine"),
+        (get, "/api/assets/1/display/middle", "", 404, "/api/assets/1/display/middle"),
+        (get, "/api/assets/1/runs?before=x", "", 422, "before is 'x'"),
+        (get, "/api/assets/1/cage?format=fbx", "", 422, "format is 'fbx'"),
+        (get, "/api/runs/9", "", 404, "run"),
+        (get, "/api/runs/9/texel?x=1&y=one", "", 422, "y is 'one'"),
+        (get, "/api/runs/9/texel?x=1", "", 422, "y is missing"),
+        (get, "/api/pictures/none", "", 404, "picture"),
+        (post, "/api/assets", "{", 400, "not valid JSON"),
+        (post, "/api/assets", r#"{ "nome": "x" }"#, 422, "missing field `name`"),
+        (post, "/api/assets", r#"{ "name": "  " }"#, 422, "1 to 80 characters"),
+        (post, "/api/assets/1/runs", r#"{ "kind": "third" }"#, 422, "unknown variant `third`"),
+        (post, "/api/assets/1/runs", r#"{ "kind": "proof" }"#, 422, "No low-poly yet"),
+        (post, "/api/assets/1/plane", r#"{ "facing": "up" }"#, 422, "unknown variant `up`"),
+        (post, "/api/assets/1/envelope", r#"{ "version": 1 }"#, 422, "missing field"),
+        (put, "/api/hits", r#"{ "most": -1 }"#, 422, "-1"),
+        (put, "/api/hits", r#"{ "most": 1, "least": 0 }"#, 422, "least"),
+        (Method::Patch, "/api/assets/1/recipe", "[]", 428, "If-Match"),
+    ] {
+        held.refused(method, address, body, code, says).await;
+    }
+}
+
+#[rocket::async_test]
+async fn events_tell_what_happens_in_the_form_that_is_described() {
+    let data = tempfile::tempdir().expect("a folder");
+    let held = Held::new(client(data.path()).await);
+    let stream = held.client.get("/api/events").header(host()).dispatch().await;
+    assert_eq!((stream.status(), stream.content_type()), (Status::Ok, Some(ContentType::EventStream)));
+    let (_, operation) = held.operation(Method::Get, "/api/events");
+    let schema = &operation["responses"]["200"]["content"]["text/event-stream"]["schema"];
+    let mut lines = BufReader::new(stream).lines();
+    let mut next = async || loop {
+        let line = lines.next_line().await.expect("open").expect("no end");
+        if let Some(text) = line.strip_prefix("data:") {
+            break serde_json::from_str::<Value>(text).expect("JSON");
+        }
+    };
+    held.send(Method::Post, "/api/assets", json!({ "name": "Tile" })).await;
+    let heard = next().await;
+    assert_eq!(heard, json!({ "event": "asset", "asset": 1 }));
+    held.check_form("an event", schema, &heard);
+    for (file, role) in [("tile_low.obj", "low"), ("tile_high.obj", "high")] {
+        support::upload(&held.client, file, role, square("tile", 0.1)).await;
+    }
+    let heard = next().await;
+    assert_eq!(heard, json!({ "event": "intake", "asset": 1, "file": "tile_low.obj", "stage": "reading" }));
+    held.check_form("an event", schema, &heard);
+    let run = held.send(Method::Post, "/api/assets/1/runs", json!({ "kind": "proof" })).await;
+    let mut kinds = BTreeSet::new();
+    loop {
+        let heard = next().await;
+        held.check_form("an event", schema, &heard);
+        kinds.insert(heard["event"].as_str().expect("a name").to_owned());
+        if heard["event"] == "ended" {
+            assert_eq!(heard["run"], run["id"]);
+            break;
+        }
+    }
+    assert!(kinds.contains("asset") && kinds.contains("ended"), "{kinds:?}");
+}
