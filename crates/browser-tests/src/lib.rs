@@ -161,6 +161,27 @@ impl Session {
         self.xpath(&format!("//button[starts-with(normalize-space(), '{name}')]")).await
     }
 
+    /// What opens the list of assets.
+    pub async fn asset_menu(&self) -> Result<Element> {
+        self.css("header button[aria-haspopup=menu]").await
+    }
+
+    /// Chooses one of a list by the list's label and the name that is seen.
+    pub async fn choose(&self, label: &str, option: &str) -> Result<()> {
+        self.css(&format!("button[role=combobox][aria-label='{label}']")).await?.click().await?;
+        self.xpath(&format!("//*[@role='option' and normalize-space()='{option}']")).await?.click().await?;
+        self.until("the list to close", "!document.querySelector('[role=listbox]')").await
+    }
+
+    /// Lets a low-poly part see one more part of the sculpt, found by its name.
+    pub async fn add_part(&self, low: &str, part: &str) -> Result<()> {
+        let opens = format!("//li[@aria-label='{low}']//button[contains(@aria-label, ': {low}')]");
+        self.xpath(&opens).await?.click().await?;
+        self.css("input[placeholder='Search parts']").await?.send_keys(part).await?;
+        self.xpath(&format!("//*[@role='option' and normalize-space()='{part}']")).await?.click().await?;
+        Ok(())
+    }
+
     /// Goes to a stop of the trail.
     pub async fn stop(&self, name: &str) -> Result<()> {
         self.xpath(&format!("//nav[@aria-label='Trail']//button[contains(., '{name}')]")).await?.click().await?;

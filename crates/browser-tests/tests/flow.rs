@@ -131,7 +131,7 @@ async fn stop_and_survive() -> Result<()> {
     let mut session = Session::start(Start::default()).await?;
     session.samples_ready().await?;
     session.stop("Maps").await?;
-    session.xpath("//select[@aria-label='Size']/option[@value='4096']").await?.click().await?;
+    session.choose("Size", "4096 x 4096").await?;
     session.xpath("//*[@aria-label='Samples per texel']//button[.='64']").await?.click().await?;
     let follows = |r: &[Value]| r.len() >= 3 && r.iter().all(|r| r["status"] == "done");
     session.runs_until(1, "the proof that follows", follows).await?;
@@ -141,7 +141,7 @@ async fn stop_and_survive() -> Result<()> {
     session.press(&[Key::Shift.into(), 'B']).await?;
     session.runs_until(1, "the final to run", |r| r[0]["status"] == "running").await?;
     // It lands on the sheet while it runs.
-    session.xpath("//*[starts-with(normalize-space(), 'Landing:')]").await?;
+    session.xpath("//*[starts-with(normalize-space(), 'Baking:')]").await?;
     session.button("Stop the bake").await?.click().await?;
     session.runs_until(1, "the stop", |r| r[0]["status"] == "stopped").await?;
     session.xpath("//section[@aria-label='Ledger']//*[contains(text(), 'stopped')]").await?;
@@ -175,7 +175,7 @@ async fn bring_in_your_own() -> Result<()> {
     let (low, high) = (write("lid_low.obj", low)?, write("carved.obj", high)?);
     let broken = write("broken_high.obj", "v 0 0 0\nv 1 zero 0\n")?;
 
-    session.button("Asset").await?.click().await?;
+    session.asset_menu().await?.click().await?;
     session.xpath("//*[@role='menuitem' and contains(., 'New asset')]").await?.click().await?;
     session.css("aside[aria-label='Meshes']").await?;
     let picker = session.page.find(Locator::Css("input[aria-label='Mesh files']")).await?;
@@ -214,7 +214,7 @@ async fn bring_in_your_own() -> Result<()> {
     session.until("the sheet alone", alone).await?;
     session.press(&['2']).await?;
     session.press(&['?']).await?;
-    session.xpath("//*[@role='dialog']//h1[.='Keys and hands']").await?;
+    session.xpath("//*[@role='dialog']//h1[.='Keyboard and mouse']").await?;
     session.press(&[Key::Escape.into()]).await?;
     session.until("the list to close", "!document.querySelector('[role=dialog]')").await?;
     session.control('k').await?;

@@ -30,8 +30,8 @@ async fn edit_elsewhere(session: &Session, at: Value, to: Value) -> Result<()> {
 
 /// From here on edits find no server, until [`connect`].
 async fn disconnect(session: &Session) -> Result<()> {
-    let script = "window.realFetch ??= window.fetch; window.fetch = (url, init) =>
-        init?.method === 'PATCH' ? Promise.reject(new TypeError('unplugged')) : window.realFetch(url, init);";
+    let script = "window.realFetch ??= window.fetch; window.fetch = (asked, init) =>
+        (asked.method ?? init?.method) === 'PATCH' ? Promise.reject(new TypeError('unplugged')) : window.realFetch(asked, init);";
     session.page.execute(script, vec![]).await?;
     Ok(())
 }
@@ -140,7 +140,7 @@ async fn edits_outlive_servers_reloads_and_other_tabs() -> Result<()> {
         session.page.switch_to_window(tab.handle).await?;
         session.page.goto(address.as_str()).await?;
         session.css("section[aria-label='Ledger']").await?;
-        session.xpath("//header//button[@aria-label='Asset' and contains(., 'lantern')]").await?;
+        session.xpath("//header//button[@aria-haspopup='menu' and contains(., 'lantern')]").await?;
     }
     session.page.switch_to_window(first).await?;
     session.close().await
@@ -157,8 +157,8 @@ async fn escape_closes_what_is_open_and_keys_stay_out_of_menus() -> Result<()> {
     session.css("[role=status][aria-label='Bake running']").await?;
     let runs = session.api("/assets/1").await?["run_count"].clone();
     let opens = "document.querySelector('[role=menu], [role=dialog]') !== null";
-    for open in ["Asset", "Keys"] {
-        session.button(open).await?.click().await?;
+    for open in [session.asset_menu().await?, session.button("Keyboard and mouse").await?] {
+        open.click().await?;
         session.until("it to open", opens).await?;
         // A single key in a menu or a dialog starts nothing.
         session.press(&['b']).await?;

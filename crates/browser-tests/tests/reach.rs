@@ -59,7 +59,7 @@ async fn reaches_are_fitted_set_painted_and_traced() -> Result<()> {
     let marks =
         session.page.find_all(fantoccini::Locator::Css("[aria-label='Where the envelope falls short']")).await?;
 
-    // A number by hand: what follows the hand is told with its time, the envelope falls short, and that is marked.
+    // A typed number: what follows the hand is told with its time, the envelope falls short, and that is marked.
     session
         .page
         .execute(
@@ -129,7 +129,7 @@ async fn reaches_are_fitted_set_painted_and_traced() -> Result<()> {
         .await?;
     session.drag((x, y), (x, y)).await?;
     session.css("section[aria-label='Trace']").await?;
-    session.xpath("//section[@aria-label='Trace']//li[contains(., 'taken')]").await?;
+    session.xpath("//section[@aria-label='Trace']//li[contains(., 'hit')]").await?;
     session.press(&[Key::Escape.into()]).await?;
     session.until("the trace to close", "!document.querySelector(\"section[aria-label='Trace']\")").await?;
     a_cage_out_and_in(&session).await?;

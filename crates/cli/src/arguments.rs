@@ -104,7 +104,7 @@ pub struct Bake {
     /// Take over hits kept in this folder where rays run as they did; the others are traced
     #[arg(long, value_name = "DIR")]
     pub hits: Option<PathBuf>,
-    /// Bake a proof: at most the recipe's proof size, one sample a texel
+    /// Bake a proof: at most the recipe's proof size, one sample per texel
     #[arg(long)]
     pub proof: bool,
     /// Print the report to standard output
@@ -114,10 +114,10 @@ pub struct Bake {
     /// position, thickness, miss
     #[arg(long, value_delimiter = ',')]
     pub maps: Vec<String>,
-    /// Texels a side
+    /// Texels per side
     #[arg(long)]
     pub size: Option<u32>,
-    /// Samples a texel: 1, 4, 16 or 64
+    /// Samples per texel: 1, 4, 16 or 64
     #[arg(long)]
     pub samples: Option<u32>,
     /// Texels of padding around islands, or `all`
@@ -161,7 +161,7 @@ pub struct Bake {
     /// How the low-poly is shared out over sheets
     #[arg(long, value_enum)]
     pub sheets: Option<SheetsWord>,
-    /// Rays a texel of ao and bent-normal: a power of two from 4 to 512
+    /// Rays per texel of ao and bent-normal: a power of two from 4 to 512
     #[arg(long, value_name = "N")]
     pub ao_rays: Option<u32>,
     /// How far ao and bent-normal look, in scene units, or `auto`
@@ -200,10 +200,10 @@ pub struct Check {
     /// Print what was read and what was found as JSON
     #[arg(long)]
     pub json: bool,
-    /// Mend what can be mended safely: in a recipe as steps of its files, of a mesh as a mended copy in the folder of --out
+    /// Fix what can be fixed safely: in a recipe as steps of its files, of a mesh as a fixed copy in the folder of --out
     #[arg(long)]
     pub fix: bool,
-    /// Folder for mended copies of mesh files
+    /// Folder for fixed copies of mesh files
     #[arg(long, value_name = "DIR", requires = "fix")]
     pub out: Option<PathBuf>,
 }

@@ -1,4 +1,4 @@
-//! `ember-ridge check`: findings on mesh files and on the files of recipes, and with `--fix` what can be mended safely. Exit 0
+//! `ember-ridge check`: findings on mesh files and on the files of recipes, and with `--fix` what can be fixed safely. Exit 0
 //! without faults, 1 with at least one.
 
 use crate::Unusable;
@@ -108,14 +108,14 @@ pub fn run(arguments: &Check) -> Result<ExitCode, Unusable> {
     Ok(ExitCode::from(u8::from(faulty)))
 }
 
-/// Mended copies are named by the stems of their files.
+/// Fixed copies are named by the stems of their files.
 fn copies_have_names_of_their_own(arguments: &Check) -> Result<(), Unusable> {
     let mut stems = HashSet::new();
     for path in arguments.files.iter().chain(&arguments.low).filter(|p| !is_recipe(p)) {
         let stem = path.file_stem().unwrap_or_default().to_ascii_lowercase();
         if !stems.insert(stem) {
             bail!(
-                "{}: --fix writes its copy under the name of another file's; mend the two one at a time",
+                "{}: --fix writes its copy under the name of another file's; fix the two one at a time",
                 path.display()
             );
         }
@@ -140,9 +140,9 @@ fn check_file(path: &Path, as_low: bool, arguments: &Check) -> Result<(Option<Fi
     drop(bytes);
     if arguments.fix {
         let Some(out) = &arguments.out else {
-            bail!("--fix: give a folder for the mended copy with --out; the file itself is never changed");
+            bail!("--fix: give a folder for the fixed copy with --out; the file itself is never changed");
         };
-        let (steps, mended) = fix_all(&mesh, as_low);
+        let (steps, fixed) = fix_all(&mesh, as_low);
         let stem = path.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
         let copy = out.join(format!("{stem}.glb"));
         fs::create_dir_all(out).with_context(|| format!("{}: the folder cannot be made", out.display()))?;
@@ -150,13 +150,13 @@ fn check_file(path: &Path, as_low: bool, arguments: &Check) -> Result<(Option<Fi
         if copy.exists() && fs::canonicalize(&copy)? == fs::canonicalize(path)? {
             bail!("{}: --out is the folder of the file itself; give another", path.display());
         }
-        write_whole(&copy, |file| write_glb(file, &mended))
+        write_whole(&copy, |file| write_glb(file, &fixed))
             .with_context(|| format!("{}: cannot be written", copy.display()))?;
         for step in &steps {
             aside!("{name}: {}", step.words());
         }
         aside!("{name}: {} steps taken, written to {}", steps.len(), copy.display());
-        mesh = mended;
+        mesh = fixed;
     }
     Ok((Some(FileLine::of(&name, &mesh)), on_file(check_mesh(&mesh, as_low), &name)))
 }
@@ -166,7 +166,7 @@ fn on_file(mut findings: Vec<Finding>, file: &str) -> Vec<Finding> {
     findings
 }
 
-/// Placing slips are mended one after the other: a sculpt of another scale is only seen to lie apart once it is scaled.
+/// Placing slips are fixed one after the other: a sculpt of another scale is only seen to lie apart once it is scaled.
 const PLACING_ROUNDS: usize = 3;
 
 /// The files of a recipe as it uses them, how they lie to each other, and how they pair. With `fix`, steps are added to the
@@ -185,11 +185,11 @@ fn check_recipe(path: &Path, fix: bool) -> Result<Checked, Unusable> {
         let mut taken = 0;
         for (as_low, sources, meshes) in [(true, &mut recipe.low, &mut low), (false, &mut recipe.high, &mut high)] {
             for (source, mesh) in sources.iter_mut().zip(meshes).filter(|(s, _)| s.plane.is_none()) {
-                let (steps, mended) = fix_all(mesh, as_low);
+                let (steps, fixed) = fix_all(mesh, as_low);
                 steps.iter().for_each(|step| aside!("{}: {}", source.file, step.words()));
                 taken += steps.len();
                 source.steps.extend(steps);
-                *mesh = mended;
+                *mesh = fixed;
             }
         }
         for _ in 0..PLACING_ROUNDS {

@@ -14,7 +14,7 @@ use std::path::Path;
 use std::sync::Arc;
 
 pub fn load_scene(recipe: &Recipe, files: &Files, progress: &Progress) -> Result<BakeScene, Unusable> {
-    if recipe.low.is_empty() || (recipe.high.is_empty() && recipe.normal_map.is_none()) {
+    if recipe.missing().is_some() {
         bail!("recipe: it needs at least one low and one high mesh; name the files under \"low\" and \"high\"");
     }
     let load = |sources: &[MeshSource]| -> Result<Vec<Mesh>, Unusable> {

@@ -217,7 +217,7 @@ fn check_finds_and_tells() {
     assert_eq!(findings[2]["reason"], "part 'nan', vertex 2: its position is [NaN, 0, 0]");
 }
 
-/// Mending a recipe and a mesh file by the same checks; the files themselves stay as they are.
+/// Fixing a recipe and a mesh file by the same checks; the files themselves stay as they are.
 #[test]
 fn check_mends_what_it_can_and_records_it() {
     let folder = with_pair();
@@ -255,12 +255,12 @@ fn check_mends_what_it_can_and_records_it() {
     let report: Value = serde_json::from_slice(&baked.stdout).expect("JSON");
     assert_eq!((&report["covered"], &report["misses"]), (&1024.into(), &0.into()), "{}", error(&baked));
 
-    // A mesh file by itself is mended into a copy, never in place.
+    // A mesh file by itself is fixed into a copy, never in place.
     let without = run(folder.path(), &["check", "bad_low.obj", "--fix"]);
     assert!(without.status.code() == Some(2) && error(&without).contains("--out"), "{}", error(&without));
-    let copied = run(folder.path(), &["check", "bad_low.obj", "--fix", "--out", "mended", "--json"]);
+    let copied = run(folder.path(), &["check", "bad_low.obj", "--fix", "--out", "fixed", "--json"]);
     assert_eq!((copied.status.code(), kinds(&copied)), (Some(0), vec![]), "{}", error(&copied));
-    let onto = run(folder.path(), &["check", "--low", "mended/bad_low.glb", "--fix", "--out", "./mended/../mended"]);
+    let onto = run(folder.path(), &["check", "--low", "fixed/bad_low.glb", "--fix", "--out", "./fixed/../fixed"]);
     assert!(onto.status.code() == Some(2) && error(&onto).contains("folder of the file itself"), "{}", error(&onto));
     fs::create_dir(at("other")).expect("room");
     fs::copy(at("bad_low.obj"), at("other/Bad_low.obj")).expect("room");
@@ -268,7 +268,7 @@ fn check_mends_what_it_can_and_records_it() {
     let twice = run(folder.path(), &twice);
     assert!(twice.status.code() == Some(2) && error(&twice).contains("one at a time"), "{}", error(&twice));
     assert!(!at("both").exists(), "nothing is written before it is sure");
-    let again = run(folder.path(), &["check", "--low", "mended/bad_low.glb", "--json"]);
+    let again = run(folder.path(), &["check", "--low", "fixed/bad_low.glb", "--json"]);
     assert_eq!((again.status.code(), kinds(&again)), (Some(0), vec![]), "{}", error(&again));
 }
 

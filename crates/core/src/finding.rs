@@ -85,10 +85,10 @@ pub struct Finding {
     pub reason: String,
     /// What to do about it.
     pub remedy: String,
-    /// Safe ways to mend it here, each by one click; the first is the one to try first.
+    /// Safe ways to fix it here, each by one click; the first is the one to try first.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub fixes: Vec<Fix>,
-    /// Why the artist lets it stand, when that is so.
+    /// Why the artist accepts it, when that is so.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub allowed: Option<String>,
 }
@@ -110,13 +110,13 @@ impl Finding {
         self.at(Place { part: Some(part.to_owned()), ..Place::default() })
     }
 
-    /// The same with ways to mend it, the one to try first first.
+    /// The same with ways to fix it, the one to try first first.
     pub fn with_fixes(self, fixes: Vec<Fix>) -> Finding {
         Finding { fixes, ..self }
     }
 }
 
-/// One way to mend a finding: a step that is recorded with the mesh file.
+/// One way to fix a finding: a step that is recorded with the mesh file.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct Fix {
     /// What the button says.
@@ -143,7 +143,7 @@ impl Fix {
     }
 }
 
-/// A finding that the artist lets stand, such as mirrored halves that share texels on purpose.
+/// A finding that the artist accepts, such as mirrored halves that share texels on purpose.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Exception {
@@ -151,7 +151,7 @@ pub struct Exception {
     /// The part it is about; None for one that names no part.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub part: Option<String>,
-    /// Why it may stand.
+    /// Why it is accepted.
     pub note: String,
 }
 

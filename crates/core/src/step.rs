@@ -1,4 +1,4 @@
-//! Steps that are recorded with a mesh file and taken each time it is read: placing, and safe ways to mend what checks find.
+//! Steps that are recorded with a mesh file and taken each time it is read: placing, and safe ways to fix what checks find.
 //! They name parts, never face numbers, so that they hold for a newer file of the same parts. The file itself stays as it is.
 
 use glam::Vec3;

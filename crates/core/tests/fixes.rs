@@ -1,4 +1,4 @@
-//! Steps that mend meshes, against arithmetic: what they change, what they leave, and that checks agree afterwards.
+//! Steps that fix meshes, against arithmetic: what they change, what they leave, and that checks agree afterwards.
 
 use ember_ridge_core::finding::{Exception, FindingKind, mark_allowed};
 use ember_ridge_core::glam::{Vec2, Vec3, vec2, vec3};
@@ -94,16 +94,16 @@ fn turning_mends_winding_and_normals() {
         found.iter().map(|f| (f.kind, f.place.triangles.clone())).collect::<Vec<_>>(),
         vec![(FindingKind::TurnedFaces, vec![3, 7])]
     );
-    let mended = wrong.clone().with_steps(&[found[0].fixes[0].step.clone()]);
-    assert_eq!(check_mesh(&mended, false), vec![]);
+    let fixed = wrong.clone().with_steps(&[found[0].fixes[0].step.clone()]);
+    assert_eq!(check_mesh(&fixed, false), vec![]);
     // All of it inside out, normals too.
     let mut wrong = sound.clone();
     wrong.triangles.iter_mut().for_each(|t| t.swap(1, 2));
     wrong.normals.iter_mut().for_each(|n| *n = -*n);
-    let mended = wrong.with_steps(&[MeshStep::TurnFaces { part: None }]);
+    let fixed = wrong.with_steps(&[MeshStep::TurnFaces { part: None }]);
     for t in 0..12 {
-        let face = mended.face_normal(t);
-        assert!(mended.triangles[t as usize].iter().all(|&v| mended.normals[v as usize] == face));
+        let face = fixed.face_normal(t);
+        assert!(fixed.triangles[t as usize].iter().all(|&v| fixed.normals[v as usize] == face));
         assert_eq!(face, sound.face_normal(t));
     }
 }
@@ -115,10 +115,10 @@ fn doubled_points_become_one_and_nothing_else_moves() {
     mesh.positions[0] += vec3(1e-6, 0.0, 0.0);
     assert_eq!(weld(&mesh).points, 9);
     let finding = check_mesh(&mesh, true).into_iter().find(|f| f.kind == FindingKind::DoubledPoints).expect("found");
-    let mended = mesh.clone().with_steps(&[finding.fixes[0].step.clone()]);
-    assert_eq!(weld(&mended).points, 8);
-    let off = mended.positions.iter().zip(&before.positions).map(|(a, b)| a.distance(*b)).fold(0.0, f32::max);
-    assert!(off <= 1.2e-6 && mended.triangles.len() == 12);
+    let fixed = mesh.clone().with_steps(&[finding.fixes[0].step.clone()]);
+    assert_eq!(weld(&fixed).points, 8);
+    let off = fixed.positions.iter().zip(&before.positions).map(|(a, b)| a.distance(*b)).fold(0.0, f32::max);
+    assert!(off <= 1.2e-6 && fixed.triangles.len() == 12);
     // Another part is left alone.
     let other = mesh.clone().with_steps(&[MeshStep::MergePoints { part: Some("lid".into()), distance: 1.0 }]);
     assert_eq!(other.positions, mesh.positions);
@@ -133,8 +133,8 @@ fn a_face_that_stands_twice_is_dropped() {
     mesh.triangles.push(mesh.triangles[4]);
     mesh.parts[0].triangles = 0..13;
     let finding = check_mesh(&mesh, true).into_iter().find(|f| f.kind == FindingKind::NonManifoldEdges).expect("found");
-    let mended = mesh.with_steps(&[finding.fixes[0].step.clone()]);
-    assert_eq!((mended.triangles.len(), mended.parts[0].triangles.clone()), (12, 0..12));
+    let fixed = mesh.with_steps(&[finding.fixes[0].step.clone()]);
+    assert_eq!((fixed.triangles.len(), fixed.parts[0].triangles.clone()), (12, 0..12));
 }
 
 #[test]
@@ -224,7 +224,7 @@ fn normals_are_hard_where_asked() {
 #[test]
 fn placing_slips_are_mended_by_what_they_offer() {
     let low = cuboid(vec3(1.0, 2.0, 0.5));
-    let mend = |high: Mesh| {
+    let fix = |high: Mesh| {
         let mut high = high;
         for _ in 0..3 {
             let Some(finding) = compare_placing(low.bounds(), high.bounds()) else { return high };
@@ -240,8 +240,8 @@ fn placing_slips_are_mended_by_what_they_offer() {
         vec![MeshStep::Scale { factor: 100.0 }, MeshStep::Move { by: [700.0, 0.0, 0.0] }],
     ];
     for slip in slips {
-        let mended = mend(low.clone().with_steps(&slip));
-        for (a, b) in mended.positions.iter().zip(&low.positions) {
+        let fixed = fix(low.clone().with_steps(&slip));
+        for (a, b) in fixed.positions.iter().zip(&low.positions) {
             assert!(a.distance(*b) < 0.01, "{slip:?}: {a} for {b}");
         }
     }
@@ -255,12 +255,12 @@ fn all_fixes_together_leave_a_mesh_without_faults() {
         Mesh::joined(&[&squares(&[(vec2(1.1, 0.1), 0.3), (vec2(0.1, 0.1), 0.3)]), &cuboid(Vec3::splat(0.3))]);
     mesh.parts[0].name = "plates".into();
     mesh.triangles[9].swap(1, 2);
-    let (steps, mended) = fix_all(&mesh, true);
+    let (steps, fixed) = fix_all(&mesh, true);
     assert!(steps.len() >= 3, "{steps:?}");
-    assert_eq!(check_mesh(&mended, true), vec![]);
+    assert_eq!(check_mesh(&fixed, true), vec![]);
     // The steps alone give the same mesh, bit for bit.
     let again = mesh.with_steps(&steps);
-    assert_eq!((again.positions, again.uvs, again.triangles), (mended.positions, mended.uvs, mended.triangles));
+    assert_eq!((again.positions, again.uvs, again.triangles), (fixed.positions, fixed.uvs, fixed.triangles));
 }
 
 #[test]

@@ -79,7 +79,7 @@ fn seventy_thousand_parts_see_each_their_own() {
             let (x, y) = (number % SIDE * 4 + 2, number / SIDE * 4 + 2);
             assert_eq!(color_at(&whole.maps[0], SIZE, x, y), of_name[name.as_str()], "{name}");
         }
-        // Of seventy thousand names some have one colour: said, and mended.
+        // Of seventy thousand names some have one colour: said, and fixed.
         let clash = whole.report.findings.iter().find(|f| f.kind == FindingKind::ColoursMerged);
         assert_eq!(clash.map(|f| f.severity), Some(Severity::Note));
     }

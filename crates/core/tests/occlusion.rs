@@ -166,13 +166,13 @@ fn rays_by_error_keep_the_error_and_fall_where_they_are_needed() {
         let off = |texel: usize| open[texel] - open_beside_wall(((texel % size) as f32 + 0.5) / size as f32, h);
         let measured = ((0..size * size).map(|t| off(t).powi(2)).sum::<f32>() / (size * size) as f32).sqrt();
         let mean = whole.report.maps["ao"].mean_rays.expect("it is told");
-        println!("error {error}: {measured:.5} with {mean} rays a texel");
+        println!("error {error}: {measured:.5} with {mean} rays per texel");
         assert!(measured <= error && measured > error / 3.0, "{measured} for {error}");
         assert!((16.0..=512.0).contains(&mean) && mean > before, "{mean}");
         before = mean;
         assert!((whole.report.maps["ao"].rays as f32 / (size * size) as f32 - mean).abs() < 0.01);
     }
-    // Where nothing stands in the way none is wasted.
+    // Where nothing blocks it none is wasted.
     let whole = bake(&sixteen(32, 0.05, vec![MapSettings::Ao(ao(by_error(512, 0.02), 150.0))]), &low, &[&low]);
     assert!(values(&whole, "ao").iter().all(|v| *v == 1.0));
     assert_eq!(whole.report.maps["ao"].mean_rays, Some(32.0));

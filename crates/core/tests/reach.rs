@@ -338,7 +338,7 @@ fn the_fit_holds_a_bump_where_it_is_and_keeps_to_its_half_of_a_gap() {
         &scene.fit(&scene.pairs(recipe.pair_rules()), BackFaces::Skip, &never).expect("goes on").probes,
     );
     assert!(marks.is_empty(), "{marks:?}");
-    // By hand it can be made to cross, and that is marked.
+    // Manually it can be made to cross, and that is marked.
     let mut wide = recipe.clone();
     wide.reach.out = Distance::Units(0.08);
     let marks = envelope_marks(

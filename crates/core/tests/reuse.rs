@@ -168,9 +168,9 @@ fn kept_hits_are_not_traced_again_and_change_no_byte() {
             }
         }
     }
-    let mended = with_hits(&recipe, &fresh(), &kept);
-    assert!(mended.counts.rays > all / 3 && mended.counts.kept_rays > 0, "{} of {all}", mended.counts.rays);
-    check(&mended, &recipe);
+    let fixed = with_hits(&recipe, &fresh(), &kept);
+    assert!(fixed.counts.rays > all / 3 && fixed.counts.kept_rays > 0, "{} of {all}", fixed.counts.rays);
+    check(&fixed, &recipe);
 
     // Another sculpt, other rules, other parts seen: nothing of it.
     let other = Mesh { positions: high.positions.iter().map(|p| *p * 1.0001).collect(), ..high.clone() };
@@ -197,7 +197,7 @@ fn what_a_bake_will_cost_knows_which_maps_share_their_rays() {
     }
     let seconds =
         |ids: &[&str]| estimate(&Recipe { maps: maps(ids), ..whole.clone() }, &last).expect("it measured").seconds;
-    // 64 and 32 rays a texel took 15 s.
+    // 64 and 32 rays per texel took 15 s.
     let a_ray = 15.0 / 96.0;
     let is = |found: f32, expected: f32| assert!((found / expected - 1.0).abs() < 0.02, "{found}, not {expected}");
     is(seconds(&["ao"]), 1.0 + 64.0 * a_ray);
@@ -227,7 +227,7 @@ fn a_bakes_cost_grows_with_texels_samples_and_rays() {
     near(changed(&|_| {}), 13.0);
     // Twice the side, four times the work.
     near(changed(&|r| r.sheet.size = 128), 52.0);
-    // A quarter of the samples: primary rays and plain maps take a quarter, rays a texel are as many as they were.
+    // A quarter of the samples: primary rays and plain maps take a quarter, rays per texel are as many as they were.
     near(changed(&|r| r.sheet.samples = 1), (1.0 + 20.0 + 0.5) / 2.0);
     near(changed(&|r| r.maps[0] = r.maps[0].clone().with_rays(128.into())), (4.0 + 40.0 + 2.0) / 2.0);
     near(changed(&|r| r.maps.truncate(1)), 12.0);

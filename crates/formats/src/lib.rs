@@ -1,4 +1,4 @@
-//! Meshes and images from and to open formats. One file a format; the tables in [`mesh`] and [`image`] list them.
+//! Meshes and images from and to open formats. One file per format; the tables in [`mesh`] and [`image`] list them.
 //! Nothing of the job is decided here: a reader fills a [`ember_ridge_core::Draft`], a writer writes what it is given.
 
 pub mod files;

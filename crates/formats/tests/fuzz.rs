@@ -335,7 +335,7 @@ fn crate_mesh() -> ember_ridge_core::Mesh {
 fn plys() -> Files {
     let mut binary = Vec::new();
     write_ply(&mut binary, &crate_mesh()).expect("memory");
-    let text = "ply\nformat ascii 1.0\ncomment made by hand\nelement vertex 4\nproperty float x\nproperty double y\nproperty float z\n\
+    let text = "ply\nformat ascii 1.0\ncomment typed\nelement vertex 4\nproperty float x\nproperty double y\nproperty float z\n\
         property uchar red\nproperty uchar green\nproperty uchar blue\nelement face 2\nproperty list uchar int vertex_indices\n\
         element edge 1\nproperty int vertex1\nproperty int vertex2\nend_header\n\
         0 0 0 1 2 3\n1 0 0 1 2 3\n1 1 0 1 2 3\n0 1 0 1 2 3\n3 0 1 2\n4 0 1 2 3\n0 1\n";

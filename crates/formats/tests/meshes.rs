@@ -65,7 +65,7 @@ fn obj_faults_name_the_line() {
 /// The same pyramid in the three encodings of PLY.
 fn ply(encoding: &str) -> Vec<u8> {
     let mut out = format!(
-        "ply\nformat {encoding} 1.0\ncomment made by hand\nelement vertex 4\nproperty float x\nproperty double y\n\
+        "ply\nformat {encoding} 1.0\ncomment typed\nelement vertex 4\nproperty float x\nproperty double y\n\
          property float z\nproperty uchar red\nproperty uchar green\nproperty uchar blue\nelement face 3\n\
          property list uchar int vertex_indices\nend_header\n"
     )

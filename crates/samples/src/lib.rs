@@ -32,7 +32,7 @@ pub struct Sample {
     pub low_file: &'static str,
     pub high_file: &'static str,
     pub recipe: Recipe,
-    /// Whether a demo shows it baked; one that is made wrong on purpose is to be mended first.
+    /// Whether a demo shows it baked; one that is made wrong on purpose is to be fixed first.
     pub finished: bool,
 }
 

@@ -1,5 +1,5 @@
 //! The *Dented watering can*: a sheet-metal can whose meshes are made wrong on purpose, one fault of each usual kind, so that
-//! checks have something to find and mending something to mend. [`PLANTED`] lists what is wrong and where.
+//! checks have something to find and fixing something to fix. [`PLANTED`] lists what is wrong and where.
 
 use crate::field::{ball, capsule, cut, join, noise, polygon, ring, rounded_box, smoothstep};
 use crate::handmade::{Island, build, grid_island, inset, lathe, tube};

@@ -1,4 +1,4 @@
-//! The can's planted faults are found where they were planted and mended by what is offered; the tile repeats without a seam.
+//! The can's planted faults are found where they were planted and fixed by what is offered; the tile repeats without a seam.
 
 use ember_ridge_core::bake::{Outcome, Plan, Unwatched, run};
 use ember_ridge_core::glam::Vec3;

@@ -88,7 +88,7 @@ struct Centre {
     normal: Vec3,
 }
 
-/// One ray a texel, from its centre, found apart from the bake: the rasteriser's sample, one ray, the mesh's own normals.
+/// One ray per texel, from its centre, found apart from the bake: the rasteriser's sample, one ray, the mesh's own normals.
 fn centres(scene: &BakeScene, plan: &Plan) -> Vec<Centre> {
     let size = plan.recipe.sheet.size;
     let sheet = SheetTriangles::of_mesh(&scene.low.mesh, size);
@@ -215,7 +215,7 @@ fn rays_by_error_on_the_lantern_take_fewer_for_the_same_error() {
     };
     let (error, mean) = measured(Rays::ByError(RaysByError { most: 256, error: 0.01 }));
     let (few, many) = (measured(Rays::Fixed(128)).0, measured(Rays::Fixed(256)).0);
-    // Rays a texel that would give the same error, on the line between the two in powers of rays.
+    // Rays per texel that would give the same error, on the line between the two in powers of rays.
     let equal = 128.0 * 2f64.powf((few / error).ln() / (few / many).ln());
     println!("{error:.5} with {mean:.0} rays; {few:.5} with 128, {many:.5} with 256: {:.2}", equal / f64::from(mean));
     assert!(error <= 0.01 && many < error && error < few);

@@ -4,9 +4,11 @@
 use ember_ridge_core::bake::{Estimate, Report};
 use ember_ridge_core::maps::{MapKind, MapSettings};
 use ember_ridge_core::mesh::Facing;
+use ember_ridge_core::picture::{Depth, ImageFormat};
 use ember_ridge_core::reach::{MarkKind, ResolvedReach};
+use ember_ridge_core::recipe::{FixOrder, Missing};
 use ember_ridge_core::review::Trace;
-use ember_ridge_core::{Finding, Mesh, Recipe};
+use ember_ridge_core::{Finding, FindingKind, Mesh, Recipe};
 use ember_ridge_store::{RunKind, RunStatus};
 use rocket::request::FromParam;
 use schemars::JsonSchema;
@@ -164,7 +166,7 @@ pub struct PairedPart {
     pub name: String,
     /// Why, in a word or two.
     pub why: String,
-    /// Decided by hand.
+    /// Decided manually.
     pub by_hand: bool,
     /// Seen only because nothing fits its low-poly part, which then sees everything.
     pub by_default: bool,
@@ -186,7 +188,7 @@ pub struct AssetView {
     pub pair_findings: Vec<Finding>,
     /// Parts of the sculpt that no low-poly part sees.
     pub unseen: Vec<String>,
-    /// What to know of a file that was just brought in: settings that could not be carried over to it, files it names that did not
+    /// What to know of a file that was just imported: settings that could not be carried over to it, files it names that did not
     /// come with it.
     pub told: Vec<String>,
     /// The newest runs; older ones by `/api/assets/<id>/runs?before=<number>`.
@@ -194,7 +196,83 @@ pub struct AssetView {
     /// How many runs there are, and the bytes of their maps.
     pub run_count: i64,
     pub run_bytes: i64,
+    /// What has to be imported before it can be baked.
+    pub missing: Option<Missing>,
+    /// Length of the box around low-poly and sculpt, corner to corner, scene units; 0 without meshes.
+    pub diagonal: f32,
     pub estimates: Option<Estimates>,
+}
+
+/// What the meshes of an asset have to be told of, worst first, and what fixing them here would do.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct MeshFindings {
+    pub findings: Vec<Finding>,
+    /// The first fix that each open finding offers, in the order they would be taken.
+    pub fixes: Vec<FixLine>,
+}
+
+/// A fix in words.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct FixLine {
+    pub order: FixOrder,
+    /// What is done to the files, such as "turn faces of lid".
+    pub words: String,
+}
+
+/// A finding to accept.
+#[derive(Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Acceptance {
+    pub kind: FindingKind,
+    /// The part it is about; none for one that names no part.
+    pub part: Option<String>,
+    /// Why it is accepted; none takes that back.
+    pub note: Option<String>,
+}
+
+/// Names of files that are offered.
+#[derive(Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct FileNames {
+    pub files: Vec<String>,
+}
+
+/// What a file that is offered is taken for.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct Offered {
+    pub file: String,
+    /// None where the name does not say.
+    pub role: Option<Role>,
+    /// The file of the asset that has its name in that role.
+    pub replaces: Option<String>,
+    /// It only means something to a mesh that names it: a material library, a texture, a buffer.
+    pub beside: bool,
+    /// It may name other files.
+    pub names_others: bool,
+}
+
+/// What settings may be.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct Choices {
+    /// Extensions of mesh files, and of files they may name.
+    pub meshes: Vec<String>,
+    pub beside: Vec<String>,
+    pub formats: Vec<FormatLine>,
+    pub samples: Vec<u32>,
+    pub rays: Vec<u32>,
+    /// Rays that may be the most where they follow from an error.
+    pub most_rays: Vec<u32>,
+    /// Smallest and largest error.
+    pub ray_errors: [f32; 2],
+}
+
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct FormatLine {
+    pub format: ImageFormat,
+    pub label: String,
+    pub depths: Vec<Depth>,
+    /// For colour only.
+    pub color_only: bool,
 }
 
 /// A kind of map, and its settings before anyone changes them.
@@ -298,8 +376,8 @@ pub struct RunOrder {
     pub kind: RunKind,
 }
 
-/// What stands at the head of an envelope, as at that of a display mesh. Arrays of floats: out and in, one a corner of the
-/// low-poly; cage, three a corner, when there is one; marks, five each (place, kind in the order of `MarkKind`, by); spots,
+/// What stands at the head of an envelope, as at that of a display mesh. Arrays of floats: out and in, one per corner of the
+/// low-poly; cage, three per corner, when there is one; marks, five each (place, kind in the order of `MarkKind`, by); spots,
 /// four each (place, why in the order of `FitLimit`); needles, ten each (start, place on the low-poly, end, fate in
 /// the order of `NeedleFate`).
 #[derive(Debug, Serialize, JsonSchema)]
@@ -343,7 +421,7 @@ pub struct NeedleCounts {
     pub wrong_part: u32,
 }
 
-/// The story of a texel, and what the maps made of it.
+/// The story of a texel, and map values.
 #[derive(Debug, Serialize, JsonSchema)]
 pub struct TraceView {
     pub trace: Trace,

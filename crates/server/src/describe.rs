@@ -6,17 +6,18 @@
 //! told in docs/api.md and docs/recipe.md.
 
 use crate::api::{
-    About, AssetLine, AssetView, DisplayHeader, EnvelopeHeader, Event, Freed, HitsLimit, KeptHitsView, MapLine,
-    MeshFormat, NewAsset, NewPlane, PictureUse, Revision, Role, RunDetail, RunOrder, RunPage, Side, Swatch, TexelView,
-    TraceView,
+    About, Acceptance, AssetLine, AssetView, Choices, DisplayHeader, EnvelopeHeader, Event, FileNames, Freed,
+    HitsLimit, KeptHitsView, MapLine, MeshFindings, MeshFormat, NewAsset, NewPlane, Offered, PictureUse, Revision,
+    Role, RunDetail, RunOrder, RunPage, Side, Swatch, TexelView, TraceView,
 };
 use crate::fault::Problem;
 use crate::routes;
 use ember_ridge_core::Recipe;
 use ember_ridge_core::inspect::UvReport;
 use ember_ridge_core::reach::{FitLimit, Stroke};
-use ember_ridge_core::recipe::Change;
+use ember_ridge_core::recipe::{Change, FixOrder};
 use ember_ridge_core::review::NeedleFate;
+use ember_ridge_core::sheet::SheetTable;
 use schemars::JsonSchema;
 use schemars::generate::{SchemaGenerator, SchemaSettings};
 use serde_json::{Map, Value, json};
@@ -33,21 +34,27 @@ fn types() -> Map<String, Value> {
     }
     with!(
         About,
+        Acceptance,
         AssetLine,
         AssetView,
         Change,
+        Choices,
         DisplayHeader,
         EnvelopeHeader,
         Event,
+        FileNames,
         FitLimit,
+        FixOrder,
         Freed,
         HitsLimit,
         KeptHitsView,
         MapLine,
+        MeshFindings,
         MeshFormat,
         NeedleFate,
         NewAsset,
         NewPlane,
+        Offered,
         PictureUse,
         Problem,
         Recipe,
@@ -56,12 +63,13 @@ fn types() -> Map<String, Value> {
         RunDetail,
         RunOrder,
         RunPage,
+        SheetTable,
         Side,
         Stroke,
         Swatch,
         TexelView,
         TraceView,
-        UvReport,
+        UvReport
     );
     let mut types = generator.take_definitions(true);
     types.values_mut().for_each(take_apart);

@@ -3,11 +3,12 @@
 
 use crate::api::Role;
 use ember_ridge_core::Recipe;
-use ember_ridge_core::recipe::MeshSource;
+use ember_ridge_core::recipe::{MOST_NAME, MeshSource};
 
 /// Puts a file into the recipe. One of the same name and role is replaced, or the one named by `replaces`; another is added.
-/// A file that takes another's place keeps its UV choice and its steps; a low-poly takes the place of a plane made here.
+/// A file that replaces another keeps its UV choice and its steps; a low-poly replaces a plane made here.
 pub fn place(recipe: &mut Recipe, role: Role, source: MeshSource, replaces: Option<&str>) {
+    name_from_file(recipe, &source.file);
     let side = match role {
         Role::Cage => {
             recipe.cage = Some(source);
@@ -27,7 +28,22 @@ pub fn place(recipe: &mut Recipe, role: Role, source: MeshSource, replaces: Opti
     }
 }
 
-/// Takes out what names parts that are no longer there, and says each in words. `low` and `high` are the parts there are.
+/// What a page calls an asset that nobody has named yet, before its number.
+const UNNAMED: &str = "New asset";
+
+/// An asset that nobody has named takes its name from its first file.
+fn name_from_file(recipe: &mut Recipe, file: &str) {
+    let number = recipe.asset.strip_prefix(UNNAMED).map(str::trim);
+    let unnamed = number.is_some_and(|n| n.bytes().all(|b| b.is_ascii_digit()));
+    if !unnamed || !recipe.low.is_empty() || !recipe.high.is_empty() {
+        return;
+    }
+    if let Some(name) = recipe.endings.asset_name(file) {
+        recipe.asset = name.chars().take(MOST_NAME).collect();
+    }
+}
+
+/// Removes what names parts that are no longer there, and says each in words. `low` and `high` are the parts there are.
 pub fn carry_over(recipe: &mut Recipe, low: &[String], high: &[String]) -> Vec<String> {
     let mut lost = Vec::new();
     for (sources, parts) in [(&mut recipe.low, low), (&mut recipe.high, high)] {
@@ -46,18 +62,18 @@ pub fn carry_over(recipe: &mut Recipe, low: &[String], high: &[String]) -> Vec<S
     }
     recipe.hand_pairs.retain_mut(|pair| {
         if !high.contains(&pair.high) {
-            lost.push(format!("'{}' was paired by hand and is no longer in the sculpt", pair.high));
+            lost.push(format!("'{}' was paired manually and is no longer in the sculpt", pair.high));
             return false;
         }
         let before = pair.low.len();
         pair.low.retain(|part| {
             let there = low.contains(part);
             if !there {
-                lost.push(format!("'{}' was paired by hand with '{part}', which is gone", pair.high));
+                lost.push(format!("'{}' was paired manually with '{part}', which is gone", pair.high));
             }
             there
         });
-        // A part whose partners are all gone goes by the rule again; one that was hidden on purpose stays hidden.
+        // A part whose partners are all gone follows the rule again; one that was hidden on purpose stays hidden.
         before == 0 || !pair.low.is_empty()
     });
     recipe.reach.parts.retain(|own| {

@@ -13,6 +13,7 @@ mod routes;
 mod sample_assets;
 mod scenes;
 mod upload;
+mod views;
 
 pub use describe::description;
 pub use fault::Problem;

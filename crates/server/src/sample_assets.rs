@@ -3,8 +3,8 @@
 use crate::App;
 use crate::api::{Event, MeshSummary, Role};
 use crate::fault::{Result, aside};
-use crate::routes::run_changes;
 use crate::scenes::summary_name;
+use crate::views::run_changes;
 use ember_ridge_core::Recipe;
 use ember_ridge_core::recipe::MeshSource;
 use ember_ridge_formats::mesh::{write_glb, write_obj, write_ply};

@@ -14,7 +14,7 @@ use ember_ridge_formats::read_mesh_with;
 use std::collections::HashMap;
 use std::sync::Arc;
 
-/// Summaries are kept under this number; it rises when checks find more, so that files brought in earlier are checked anew.
+/// Summaries are kept under this number; it rises when checks find more, so that files imported earlier are checked anew.
 const CHECKS: u32 = 4;
 
 /// What a source's mesh is, as a key: the file's bytes, its name, which UVs are taken, and what is done to it.
@@ -39,15 +39,6 @@ pub fn summary_name(source: &MeshSource, role: Role) -> String {
     let how = if plain { String::new() } else { format!(" {:?} {:?}", source.uvs, source.steps) };
     let beside: String = source.beside.iter().map(|f| format!(" {}", f.hash)).collect();
     format!("{CHECKS} {role:?} {}{how}{beside}", source.file)
-}
-
-/// What is still to be brought in before a recipe can be baked.
-pub fn missing_side(recipe: &Recipe) -> Option<&'static str> {
-    match (recipe.low.is_empty(), recipe.high.is_empty() && recipe.normal_map.is_none()) {
-        (true, _) => Some("low-poly"),
-        (false, true) => Some("sculpt"),
-        (false, false) => None,
-    }
 }
 
 impl App {
@@ -89,7 +80,7 @@ impl App {
     /// whether it shall.
     pub fn scene(&self, recipe: &Recipe, goes_on: &dyn Fn(&str) -> bool) -> Result<BakeScene> {
         let stage = |name: &str| if goes_on(name) { Ok(()) } else { Err(Fault::unusable("stopped")) };
-        if let Some(wanted) = missing_side(recipe) {
+        if let Some(wanted) = recipe.missing() {
             return Err(Fault::unusable(format!("No {wanted} yet. Import one at the Meshes stop")));
         }
         let images = self.images(recipe)?;

@@ -1,4 +1,4 @@
-//! Files on their way in: streamed to the disk under no name, and kept only once they were read.
+//! Files to import: streamed to the disk under no name, and kept only once they were read.
 
 use crate::App;
 use crate::fault::{Fault, Result};

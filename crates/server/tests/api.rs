@@ -130,7 +130,7 @@ async fn a_final_after_a_proof_tells_only_what_was_changed_by_hand() {
     };
     assert_eq!(revise(&client, set).await.0, Status::Ok);
     let proof = baked(&client, "proof").await;
-    assert_eq!(proof["report"]["maps"]["ao"]["rays"], json!(32 * 32 * 16), "16 rays a texel are enough for a proof");
+    assert_eq!(proof["report"]["maps"]["ao"]["rays"], json!(32 * 32 * 16), "16 rays per texel are enough for a proof");
     let whole = baked(&client, "final").await;
     assert_eq!(whole["report"]["maps"]["ao"]["rays"], json!(64 * 64 * 64));
     assert_eq!(whole["changes"], json!([]));

@@ -1,4 +1,4 @@
-//! Meshes and pairs through the real routes: steps that mend, notes, replaced files and what they lose, planes, layouts.
+//! Meshes and pairs through the real routes: steps that fix, notes, replaced files and what they lose, planes, layouts.
 
 mod support;
 
@@ -93,7 +93,7 @@ async fn a_newer_file_keeps_what_still_holds_and_says_what_does_not() {
     let response = client.post(path).header(support::host()).body(square("slab", 0.0)).dispatch().await;
     let (_, asset) = support::answer(response).await;
     let lost = asset["told"].to_string();
-    assert!(lost.contains("faces of tile turned") && lost.contains("paired by hand with 'tile'"), "{lost}");
+    assert!(lost.contains("faces of tile turned") && lost.contains("paired manually with 'tile'"), "{lost}");
     let recipe = &asset["recipe"];
     assert_eq!(recipe["low"][0]["steps"], json!([{ "step": "scale", "factor": 1.0 }]));
     assert_eq!((&recipe["hand_pairs"], &recipe["reach"]["in"]), (&Value::Null, &json!(0.125)));

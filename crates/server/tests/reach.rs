@@ -43,7 +43,7 @@ async fn a_draft_shows_its_envelope_and_a_look_is_the_proof_to_come() {
     let (status, envelope) = bytes(&client, "/api/assets/1/envelope?needles=200", Some(draft.clone())).await;
     assert_eq!(status, Status::Ok, "{}", String::from_utf8_lossy(&envelope));
     let (header, out) = unpack(&envelope, "out");
-    assert_eq!(out, [0.2f32; 6], "one a corner");
+    assert_eq!(out, [0.2f32; 6], "one per corner");
     assert_eq!(header["parts"][0]["part"], "tile");
     let (_, needles) = unpack(&envelope, "needles");
     assert_eq!(needles.len() / 10, header["needles"]["hit"].as_u64().expect("a count") as usize, "all hit");

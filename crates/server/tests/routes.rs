@@ -144,6 +144,13 @@ async fn every_route_answers_as_it_is_described() {
     }
     assert_eq!(held.get("/api/assets/1/swatches").await.as_array().map(Vec::len), Some(16));
     held.get("/api/assets/1/uvs").await;
+    let choices = held.get("/api/choices").await;
+    assert_eq!(
+        choices["formats"][0],
+        json!({ "format": "png", "label": "PNG", "depths": ["8", "16"], "color_only": false })
+    );
+    assert_eq!(choices["most_rays"], json!([32, 64, 128, 256, 512]));
+    findings_and_offers(&held).await;
     for format in ["", "?format=glb", "?format=obj"] {
         held.get(&format!("/api/assets/1/cage{format}")).await;
     }
@@ -162,6 +169,7 @@ async fn every_route_answers_as_it_is_described() {
     held.get("/api/runs/1/texel?x=3&y=60").await;
     held.get("/api/runs/1/trace?x=3&y=60&sheet=0").await;
     held.get("/api/runs/1/package").await;
+    assert_eq!(held.get("/api/runs/1/sheets").await, json!({ "of": [0, 0], "corners": [[0, 0]] }));
     held.get("/api/runs/1/frees").await;
     held.get("/api/assets/1/runs?before=9&limit=5").await;
     held.get("/api/hits").await;
@@ -182,6 +190,30 @@ async fn every_route_answers_as_it_is_described() {
         .filter(|named| named != "get /events")
         .collect();
     assert_eq!(all, held.answered.into_inner());
+}
+
+/// What is wrong with the square, fixed and accepted; and what files are taken for.
+async fn findings_and_offers(held: &Held) {
+    let told = held.get("/api/assets/1/findings").await;
+    let kinds: Vec<&str> =
+        told["findings"].as_array().into_iter().flatten().filter_map(|f| f["kind"].as_str()).collect();
+    assert_eq!((kinds.as_slice(), &told["fixes"]), (&[][..], &json!([])), "{told}");
+    let order = json!([{ "file": "tile_high.obj", "step": { "step": "turn-faces" }, "on": "file" }]);
+    let asset = held.send(Method::Post, "/api/assets/1/fixes", order).await;
+    assert_eq!(asset["recipe"]["high"][0]["steps"], json!([{ "step": "turn-faces" }]));
+    held.send(Method::Post, "/api/assets/1/undo", json!(null)).await;
+    let note = |note: Value| json!({ "kind": "lean", "part": "tile", "note": note });
+    let asset = held.send(Method::Put, "/api/assets/1/acceptance", note(json!("on purpose"))).await;
+    assert_eq!(asset["recipe"]["exceptions"], json!([{ "kind": "lean", "part": "tile", "note": "on purpose" }]));
+    let asset = held.send(Method::Put, "/api/assets/1/acceptance", note(json!(null))).await;
+    assert_eq!(asset["recipe"]["exceptions"], Value::Null);
+    let files = json!({ "files": ["tile_low.obj", "Rock-HI.gltf", "rock.mtl", "thing.ply"] });
+    let offered = held.send(Method::Post, "/api/assets/1/offers", files).await;
+    let of = |i: usize| ["role", "replaces", "beside", "names_others"].map(|f| offered[i][f].clone());
+    assert_eq!(of(0), [json!("low"), json!("tile_low.obj"), json!(false), json!(true)]);
+    assert_eq!(of(1), [json!("high"), json!(null), json!(false), json!(true)]);
+    assert_eq!(of(2), [json!(null), json!(null), json!(true), json!(false)]);
+    assert_eq!(of(3), [json!(null), json!(null), json!(false), json!(false)]);
 }
 
 /// A long bake, looked at while it runs, then stopped; and once more from its ledger line.
@@ -230,6 +262,14 @@ async fn what_cannot_be_given_is_told_in_one_form() {
         (post, "/api/assets/1/runs", r#"{ "kind": "proof" }"#, 422, "No low-poly yet"),
         (post, "/api/assets/1/plane", r#"{ "facing": "up" }"#, 422, "unknown variant `up`"),
         (post, "/api/assets/1/envelope", r#"{ "version": 1 }"#, 422, "missing field"),
+        (
+            post,
+            "/api/assets/1/fixes",
+            r#"[{ "file": "a.obj", "step": { "step": "turn-faces" }, "on": "file" }]"#,
+            422,
+            "no file 'a.obj'",
+        ),
+        (get, "/api/runs/9/sheets", "", 404, "run"),
         (put, "/api/hits", r#"{ "most": -1 }"#, 422, "-1"),
         (put, "/api/hits", r#"{ "most": 1, "least": 0 }"#, 422, "least"),
         (Method::Patch, "/api/assets/1/recipe", "[]", 428, "If-Match"),

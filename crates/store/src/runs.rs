@@ -94,7 +94,7 @@ pub struct Run {
     pub report: Option<Report>,
 }
 
-/// A file a run made.
+/// A file that a run made.
 #[derive(Clone, Debug, PartialEq)]
 pub struct RunFile {
     pub map: String,

@@ -2,10 +2,12 @@
 // own sentence.
 import createClient from "openapi-fetch";
 import type {
+  Acceptance,
   AssetView,
   Change,
   Conflict,
   Facing,
+  FixOrder,
   MeshFormat,
   PictureLine,
   PictureUse,
@@ -37,7 +39,11 @@ function failure(status: number, problem: unknown): RequestFailed {
   return new RequestFailed(status, `The program answered with status ${status}.`);
 }
 
-const { GET, POST, PUT, PATCH, DELETE } = createClient<paths>({ baseUrl: "/api" });
+const { GET, POST, PUT, PATCH, DELETE } = createClient<paths>({
+  baseUrl: "/api",
+  // Looked up at each call: whoever replaces the browser's own is heard.
+  fetch: (request) => globalThis.fetch(request),
+});
 
 /** What an answer holds; its fault is thrown. */
 async function held<T>(asked: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
@@ -95,6 +101,13 @@ export const api = {
   hits: () => held(GET("/hits")),
   keepHits: (most: number) => held(PUT("/hits", { body: { most } })),
   maps: () => held(GET("/maps")),
+  choices: () => held(GET("/choices")),
+  offers: (id: number, files: string[]) =>
+    held(POST("/assets/{id}/offers", { ...path(id), body: { files } })),
+  findings: (id: number) => held(GET("/assets/{id}/findings", path(id))),
+  takeFixes: (id: number, body: FixOrder[]) => held(POST("/assets/{id}/fixes", { ...path(id), body })),
+  accept: (id: number, body: Acceptance) => held(PUT("/assets/{id}/acceptance", { ...path(id), body })),
+  sheets: (run: number) => held(GET("/runs/{id}/sheets", path(run))),
   uvs: (id: number) => held(GET("/assets/{id}/uvs", path(id))),
   makePlane: (id: number, facing: Facing) =>
     held(POST("/assets/{id}/plane", { ...path(id), body: { facing } })),

@@ -2,7 +2,6 @@
 // the server has it: through a failing server, a reload, and another tab's edits. Each asset has its own.
 import { useCallback, useEffect } from "react";
 import { create } from "zustand";
-import { useStore } from "../state";
 import { api, RequestFailed } from "./client";
 import { type Draft, forget, left, write } from "./draft-store";
 import { difference, withChanges } from "./patch";
@@ -22,9 +21,11 @@ interface Drafts {
   /** Why the last try to send one failed; null while all is well. */
   failing: string | null;
   clash: Clash | null;
+  /** Why the server took an edit back; shown once. */
+  refused: string | null;
 }
 
-export const useDrafts = create<Drafts>()(() => ({ drafts: {}, failing: null, clash: null }));
+export const useDrafts = create<Drafts>()(() => ({ drafts: {}, failing: null, clash: null, refused: null }));
 
 /** The hand has come to rest after this many milliseconds. */
 const REST = 260;
@@ -173,7 +174,7 @@ async function refused(id: number, error: unknown): Promise<string | null> {
   }
   // What the server will never take goes, and the page says why.
   drop(id);
-  useStore.getState().set({ refused: told });
+  useDrafts.setState({ refused: told });
   await client.invalidateQueries({ queryKey: assetKey(id) });
   return null;
 }

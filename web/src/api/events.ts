@@ -1,7 +1,7 @@
 // Listens to the server for as long as the page is open.
 import { useEffect } from "react";
-import { useStore } from "../state";
 import { assetKey } from "./drafts";
+import { useProgress } from "./progress";
 import { client } from "./query-client";
 import type { Event } from "./types";
 
@@ -31,7 +31,7 @@ export function useEvents() {
       if ("open" in heard) {
         // The program was started again: what ran then does not run now.
         if (opened) {
-          useStore.getState().set({ progress: null });
+          useProgress.setState({ running: null });
           client.invalidateQueries({ queryKey: ["assets"] });
           client.invalidateQueries({ queryKey: ["asset"] });
           client.invalidateQueries({ queryKey: ["run"] });
@@ -41,14 +41,14 @@ export function useEvents() {
         return;
       }
       const event = JSON.parse(heard.data) as Event;
-      const { progress, set } = useStore.getState();
+      const { running, intake } = useProgress.getState();
       if (event.event === "progress") {
-        set({ progress: event });
+        useProgress.setState({ running: event });
       } else if (event.event === "ended") {
-        if (progress?.run === event.run) set({ progress: null });
+        if (running?.run === event.run) useProgress.setState({ running: null });
         client.invalidateQueries({ queryKey: ["hits"] });
       } else if (event.event === "intake") {
-        set({ intake: { ...useStore.getState().intake, [event.file]: event.stage } });
+        useProgress.setState({ intake: { ...intake, [event.file]: event.stage } });
       } else {
         client.invalidateQueries({ queryKey: ["assets"] });
         client.invalidateQueries({ queryKey: event.asset === 0 ? ["asset"] : assetKey(event.asset) });

@@ -2,10 +2,19 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useMemo } from "react";
 import { toast } from "sonner";
-import { useStore } from "../state";
 import { api, RequestFailed } from "./client";
 import { assetKey, settled, useDraft, useKeeping } from "./drafts";
-import type { AssetView, PictureLine, Report, RunDetail, RunKind, RunView } from "./types";
+import { open, useOpen } from "./open";
+import type {
+  Acceptance,
+  AssetView,
+  FixOrder,
+  PictureLine,
+  Report,
+  RunDetail,
+  RunKind,
+  RunView,
+} from "./types";
 
 const UNSAVED = "The last edits are not saved yet. Wait until the program has them, then try again.";
 
@@ -14,13 +23,31 @@ export function useAssets() {
 }
 
 export function useAsset() {
-  const id = useStore((s) => s.asset);
+  const id = useOpen((s) => s.asset);
   return useQuery({ queryKey: assetKey(id), queryFn: () => api.asset(id ?? 0), enabled: id !== null });
 }
 
 /** Every map there is, with its settings before anyone changes them. */
 export function useMaps() {
   return useQuery({ queryKey: ["maps"], queryFn: api.maps, staleTime: Number.POSITIVE_INFINITY });
+}
+
+/** What settings may be. */
+export function useChoices() {
+  return useQuery({ queryKey: ["choices"], queryFn: api.choices, staleTime: Number.POSITIVE_INFINITY });
+}
+
+/** Findings on the meshes of the asset as it is kept, and the fixes they offer. */
+export function useMeshFindings() {
+  const asset = useAsset().data;
+  return useQuery({
+    queryKey: ["findings", asset?.id, asset?.revision],
+    queryFn: () => api.findings(asset?.id ?? 0),
+    enabled: Boolean(asset),
+    staleTime: Number.POSITIVE_INFINITY,
+    gcTime: 30_000,
+    placeholderData: (old, before) => (before?.queryKey[1] === asset?.id ? old : undefined),
+  });
 }
 
 /** What is kept of finals' hits, and how to set the most that may be. */
@@ -46,11 +73,10 @@ export function useMapLabels(): (id: string) => string {
 /** Small pictures of every map of the asset as its kept recipe stands. */
 export function useSwatches() {
   const asset = useAsset().data;
-  const ready = asset && asset.recipe.low.length > 0 && asset.recipe.high.length > 0;
   return useQuery({
     queryKey: ["swatches", asset?.id, asset?.revision],
     queryFn: () => api.swatches(asset?.id ?? 0),
-    enabled: Boolean(ready),
+    enabled: asset?.missing === null,
     staleTime: Number.POSITIVE_INFINITY,
     gcTime: 30_000,
     retry: false,
@@ -63,7 +89,7 @@ export function useUvReport(wanted = true) {
   const asset = useAsset().data;
   const sheet = asset?.recipe.sheet;
   return useQuery({
-    queryKey: ["uvs", asset?.id, asset?.recipe.low, sheet?.size, sheet?.padding, sheet?.layout],
+    queryKey: ["uvs", asset?.id, asset?.recipe.low, sheet],
     queryFn: () => api.uvs(asset?.id ?? 0),
     enabled: wanted && Boolean(asset && asset.recipe.low.length > 0),
     staleTime: Number.POSITIVE_INFINITY,
@@ -83,7 +109,7 @@ export const hasMaps = (run: RunView) => run.status === "done" || run.status ===
 /** The run that is looked at: the chosen one, or the newest that has maps. Null until all is known of it. */
 export function useShownRun(): ShownRun | null {
   const asset = useAsset().data;
-  const chosen = useStore((s) => s.run);
+  const chosen = useOpen((s) => s.run);
   const newest = asset?.runs.find(hasMaps);
   const id = chosen ?? newest?.id ?? null;
   const detail = useQuery({
@@ -113,27 +139,27 @@ export function useRecipe() {
   return useDraft(useAsset().data);
 }
 
-/** Sends what is edited, and follows it with a proof. Called once, by the shell. */
-export function useSaving() {
-  const kept = useCallback((before: AssetView | undefined, now: AssetView) => {
-    const from = now.recipe.high.length > 0 || now.recipe.normal_map;
-    const bakeable = now.recipe.low.length > 0 && Boolean(from);
-    // A proof that cannot be baked takes no edit with it.
-    if (useStore.getState().follow && bakeable && now.revision !== before?.revision) {
-      bake(now.id, "proof").catch(say);
-    }
-  }, []);
+/** Sends what is edited and, while `follows` says so, follows it with a proof. Called once, by the shell. */
+export function useSaving(follows: () => boolean) {
+  const kept = useCallback(
+    (before: AssetView | undefined, now: AssetView) => {
+      // A proof that cannot be baked takes no edit with it.
+      if (follows() && now.missing === null && now.revision !== before?.revision)
+        bake(now.id, "proof").catch(say);
+    },
+    [follows],
+  );
   useKeeping(useAsset().data?.id, kept);
 }
 
 async function bake(asset: number, kind: RunKind) {
   await api.bake(asset, kind);
-  useStore.getState().set({ run: null });
+  open({ run: null });
 }
 
 export function useActions() {
   const client = useQueryClient();
-  const id = useStore((s) => s.asset);
+  const id = useOpen((s) => s.asset);
   const put = useCallback((asset: AssetView) => client.setQueryData(assetKey(asset.id), asset), [client]);
   const doing = useCallback((work: () => Promise<unknown>) => work().catch(say), []);
   const step = (go: (id: number) => Promise<AssetView>) =>
@@ -150,6 +176,8 @@ export function useActions() {
       }),
     again: (run: number) => doing(() => api.again(run)),
     stop: (run: number) => doing(() => api.stop(run)),
+    fix: (orders: FixOrder[]) => step((asset) => api.takeFixes(asset, orders)),
+    accept: (acceptance: Acceptance) => step((asset) => api.accept(asset, acceptance)),
     undo: () => step(api.undo),
     redo: () => step(api.redo),
   };

@@ -57,6 +57,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/assets/{id}/acceptance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Accepts a finding with a note why, or takes that back. */
+        put: operations["accept"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/assets/{id}/cage": {
         parameters: {
             query?: never;
@@ -105,6 +122,40 @@ export interface paths {
          *     the low-poly or of one part.
          */
         post: operations["show_envelope"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/assets/{id}/findings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Findings on the meshes, their placing and their layout, worst first, and the fixes they offer. */
+        get: operations["show_findings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/assets/{id}/fixes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Records fixes with the files they are for, as one edit. */
+        post: operations["take_fixes"];
         delete?: never;
         options?: never;
         head?: never;
@@ -160,6 +211,23 @@ export interface paths {
          *     does not name of them is not kept.
          */
         post: operations["add_mesh"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/assets/{id}/offers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What files are taken for by their names and the asset's suffixes. */
+        post: operations["offer"];
         delete?: never;
         options?: never;
         head?: never;
@@ -338,6 +406,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/choices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What settings may be: files, formats and their depths, samples, rays. */
+        get: operations["show_choices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/events": {
         parameters: {
             query?: never;
@@ -483,7 +568,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A running bake's map as far as it is, at most 512 texels a side. */
+        /** A running bake's map as far as it is, at most 512 texels per side. */
         get: operations["show_live_map"];
         put?: never;
         post?: never;
@@ -519,6 +604,23 @@ export interface paths {
         };
         /** The maps, the report and the recipe of a finished run, as a zip that is sent as it is made. */
         get: operations["show_package"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/sheets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Which sheet of a run each triangle of its low-poly lies on. */
+        get: operations["show_sheets"];
         put?: never;
         post?: never;
         delete?: never;
@@ -610,6 +712,14 @@ export interface components {
             memory_most: number;
             version: string;
         };
+        /** @description A finding to accept. */
+        Acceptance: {
+            kind: components["schemas"]["FindingKind"];
+            /** @description Why it is accepted; none takes that back. */
+            note: string | null;
+            /** @description The part it is about; none for one that names no part. */
+            part: string | null;
+        };
         AssetLine: {
             /** Format: int64 */
             id: number;
@@ -617,10 +727,17 @@ export interface components {
         };
         /** @description An asset as the page shows it. */
         AssetView: {
+            /**
+             * Format: float
+             * @description Length of the box around low-poly and sculpt, corner to corner, scene units; 0 without meshes.
+             */
+            diagonal: number;
             estimates: components["schemas"]["Estimates"] | null;
             /** Format: int64 */
             id: number;
             meshes: components["schemas"]["MeshView"][];
+            /** @description What has to be imported before it can be baked. */
+            missing: components["schemas"]["Missing"] | null;
             name: string;
             pair_findings: components["schemas"]["Finding"][];
             pairs: components["schemas"]["PairView"][];
@@ -640,13 +757,23 @@ export interface components {
             /** @description The newest runs; older ones by `/api/assets/<id>/runs?before=<number>`. */
             runs: components["schemas"]["RunView"][];
             /**
-             * @description What to know of a file that was just brought in: settings that could not be carried over to it, files it names that did not
+             * @description What to know of a file that was just imported: settings that could not be carried over to it, files it names that did not
              *     come with it.
              */
             told: string[];
             undo: string | null;
             /** @description Parts of the sculpt that no low-poly part sees. */
             unseen: string[];
+        };
+        /** @description What a distance comes to where it is `auto`. */
+        Automatic: {
+            /** @description Name of the setting. */
+            setting: string;
+            /**
+             * Format: float
+             * @description Share of the asset's diagonal.
+             */
+            share: number;
         };
         /**
          * @description An axis of the scene.
@@ -668,6 +795,22 @@ export interface components {
             at: string[];
             /** @description What is to stand there; left out, the place is cleared. At `+`, the entries to add. */
             to?: unknown;
+        };
+        /** @description What settings may be. */
+        Choices: {
+            beside: string[];
+            formats: components["schemas"]["FormatLine"][];
+            /** @description Extensions of mesh files, and of files they may name. */
+            meshes: string[];
+            /** @description Rays that may be the most where they follow from an error. */
+            most_rays: number[];
+            /** @description Smallest and largest error. */
+            ray_errors: [
+                number,
+                number
+            ];
+            rays: number[];
+            samples: number[];
         };
         /** @description Where the colour comes from. */
         ColorFrom: "vertices" | "auto" | "materials" | "picture";
@@ -764,7 +907,7 @@ export interface components {
         /** @description A distance in scene units, or "auto" to have it measured. */
         Distance: "auto" | number;
         /**
-         * @description Endings of names that tell what a part or file is, and are no part of its own name. Case, dots, dashes and spaces do not
+         * @description Suffixes of names that tell what a part or file is. Case, dots, dashes and spaces do not
          *     matter.
          */
         Endings: {
@@ -794,8 +937,8 @@ export interface components {
             low: string[];
         };
         /**
-         * @description What stands at the head of an envelope, as at that of a display mesh. Arrays of floats: out and in, one a corner of the
-         *     low-poly; cage, three a corner, when there is one; marks, five each (place, kind in the order of `MarkKind`, by); spots,
+         * @description What stands at the head of an envelope, as at that of a display mesh. Arrays of floats: out and in, one per corner of the
+         *     low-poly; cage, three per corner, when there is one; marks, five each (place, kind in the order of `MarkKind`, by); spots,
          *     four each (place, why in the order of `FitLimit`); needles, ten each (start, place on the low-poly, end, fate in
          *     the order of `NeedleFate`).
          */
@@ -859,10 +1002,10 @@ export interface components {
             /** Format: int64 */
             run: number;
         };
-        /** @description A finding that the artist lets stand, such as mirrored halves that share texels on purpose. */
+        /** @description A finding that the artist accepts, such as mirrored halves that share texels on purpose. */
         Exception: {
             kind: components["schemas"]["FindingKind"];
-            /** @description Why it may stand. */
+            /** @description Why it is accepted. */
             note: string;
             /** @description The part it is about; None for one that names no part. */
             part?: string | null;
@@ -880,11 +1023,15 @@ export interface components {
             /** @description BLAKE3 of its bytes, hexadecimal; another file of that name is refused. */
             hash: string;
         };
+        /** @description Names of files that are offered. */
+        FileNames: {
+            files: string[];
+        };
         /** @description One located problem. */
         Finding: {
-            /** @description Why the artist lets it stand, when that is so. */
+            /** @description Why the artist accepts it, when that is so. */
             allowed?: string | null;
-            /** @description Safe ways to mend it here, each by one click; the first is the one to try first. */
+            /** @description Safe ways to fix it here, each by one click; the first is the one to try first. */
             fixes?: components["schemas"]["Fix"][];
             kind: components["schemas"]["FindingKind"];
             place: components["schemas"]["Place"];
@@ -926,7 +1073,7 @@ export interface components {
              */
             limited_by_own: number;
         };
-        /** @description One way to mend a finding: a step that is recorded with the mesh file. */
+        /** @description One way to fix a finding: a step that is recorded with the mesh file. */
         Fix: {
             /** @description Which files get the step. */
             on: components["schemas"]["FixOn"];
@@ -934,8 +1081,28 @@ export interface components {
             /** @description What the button says. */
             words: string;
         };
+        /** @description A fix in words. */
+        FixLine: {
+            order: components["schemas"]["FixOrder"];
+            /** @description What is done to the files, such as "turn faces of lid". */
+            words: string;
+        };
         /** @description Which files a fix is for. */
         FixOn: "file" | "sculpt";
+        /** @description A fix that was chosen. */
+        FixOrder: {
+            /** @description The file that was checked; none where the fix is for the whole sculpt. */
+            file: string | null;
+            on: components["schemas"]["FixOn"];
+            step: components["schemas"]["MeshStep"];
+        };
+        FormatLine: {
+            /** @description For colour only. */
+            color_only: boolean;
+            depths: components["schemas"]["Depth"][];
+            format: components["schemas"]["ImageFormat"];
+            label: string;
+        };
         /** @description Bytes on the disk that deleting something frees, or freed. */
         Freed: {
             /** Format: uint64 */
@@ -943,7 +1110,7 @@ export interface components {
         };
         /** @description Which way the green channel points. */
         Green: "+" | "-";
-        /** @description A high-poly part paired by hand: seen by these low-poly parts and no others, whatever the rule says. */
+        /** @description A high-poly part paired manually: seen by these low-poly parts and no others, whatever the rule says. */
         HandPair: {
             high: string;
             /** @description Low-poly parts by name; none hides the part from every ray. */
@@ -1026,6 +1193,8 @@ export interface components {
         MadeFrom: "sculpt" | "normal-map";
         /** @description What is fixed about a kind of map. */
         MapKind: {
+            /** @description Distances that may be `auto`. */
+            automatic: components["schemas"]["Automatic"][];
             /** @description Colours meant to be seen: sRGB-encoded. All others are data. */
             color: boolean;
             /** @description How a texel is to be read, as it stands in the report. */
@@ -1064,7 +1233,7 @@ export interface components {
             height: number;
             /**
              * Format: float
-             * @description Rays a texel got on average, where their number follows from an error; of texels taken over from an earlier bake it knows
+             * @description Rays that a texel got on average, where their number follows from an error; of texels taken over from an earlier bake it knows
              *     nothing.
              */
             mean_rays?: number | null;
@@ -1111,7 +1280,7 @@ export interface components {
             map: "normal-object";
         } | {
             /**
-             * @description High-poly parts that never stand in the way: floating details.
+             * @description High-poly parts that never block rays: floating details.
              * @default []
              */
             clear: string[];
@@ -1129,13 +1298,13 @@ export interface components {
             /** @default pair */
             occluders: components["schemas"]["Occluders"];
             /**
-             * @description Rays a texel.
+             * @description Rays per texel.
              * @default 64
              */
             rays: components["schemas"]["Rays"];
         } | {
             /**
-             * @description High-poly parts that never stand in the way: floating details.
+             * @description High-poly parts that never block rays: floating details.
              * @default []
              */
             clear: string[];
@@ -1149,7 +1318,7 @@ export interface components {
             /** @default pair */
             occluders: components["schemas"]["Occluders"];
             /**
-             * @description Rays a texel.
+             * @description Rays per texel.
              * @default 64
              */
             rays: components["schemas"]["Rays"];
@@ -1185,7 +1354,7 @@ export interface components {
             /** @default occlusion */
             method: components["schemas"]["CavityMethod"];
             /**
-             * @description Occlusion: rays a texel.
+             * @description Occlusion: rays per texel.
              * @default 32
              */
             rays: components["schemas"]["Rays"];
@@ -1258,7 +1427,7 @@ export interface components {
             /** @default pair */
             occluders: components["schemas"]["Occluders"];
             /**
-             * @description Rays a texel.
+             * @description Rays per texel.
              * @default 32
              */
             rays: components["schemas"]["Rays"];
@@ -1282,6 +1451,12 @@ export interface components {
         };
         /** @description What is wrong with an envelope somewhere. */
         MarkKind: "pokes-out" | "too-deep" | "crosses-itself" | "crosses-another";
+        /** @description What the meshes of an asset have to be told of, worst first, and what fixing them here would do. */
+        MeshFindings: {
+            findings: components["schemas"]["Finding"][];
+            /** @description The first fix that each open finding offers, in the order they would be taken. */
+            fixes: components["schemas"]["FixLine"][];
+        };
         /**
          * @description The format of a mesh file that is sent.
          * @enum {string}
@@ -1399,10 +1574,12 @@ export interface components {
             narrowest: number | null;
             /**
              * Format: uint32
-             * @description Texels a side.
+             * @description Texels per side.
              */
             size: number;
         };
+        /** @description A side that a recipe does not have yet. */
+        Missing: "low-poly" | "sculpt";
         /** @description Needles by what became of them. */
         NeedleCounts: {
             /** Format: uint32 */
@@ -1433,9 +1610,21 @@ export interface components {
              */
             y: components["schemas"]["Green"];
         };
-        /** @description What may stand in the way of a ray that leaves the sculpt. */
+        /** @description What may block a ray that leaves the sculpt. */
         Occluders: "pair" | "all" | {
             parts: string[];
+        };
+        /** @description What a file that is offered is taken for. */
+        Offered: {
+            /** @description It only means something to a mesh that names it: a material library, a texture, a buffer. */
+            beside: boolean;
+            file: string;
+            /** @description It may name other files. */
+            names_others: boolean;
+            /** @description The file of the asset that has its name in that role. */
+            replaces: string | null;
+            /** @description None where the name does not say. */
+            role: components["schemas"]["Role"] | null;
         };
         /** @description A number of texels, or "all" to fill the sheet. */
         Padding: "all" | number;
@@ -1450,7 +1639,7 @@ export interface components {
         PairedPart: {
             /** @description Seen only because nothing fits its low-poly part, which then sees everything. */
             by_default: boolean;
-            /** @description Decided by hand. */
+            /** @description Decided manually. */
             by_hand: boolean;
             name: string;
             /** @description Why, in a word or two. */
@@ -1593,7 +1782,7 @@ export interface components {
          * @enum {string}
          */
         RaySide: "front" | "back";
-        /** @description How many rays a texel gets, dealt out over its samples. */
+        /** @description How many rays per texel gets, dealt out over its samples. */
         Rays: number | components["schemas"]["RaysByError"];
         /** @description Each texel gets rays until its estimated standard error is met. */
         RaysByError: {
@@ -1651,9 +1840,9 @@ export interface components {
              *     }
              */
             endings: components["schemas"]["Endings"];
-            /** @description Findings that may stand. */
+            /** @description Findings that are accepted. */
             exceptions?: components["schemas"]["Exception"][];
-            /** @description What was paired by hand, by high-poly part. */
+            /** @description What was paired manually, by high-poly part. */
             hand_pairs?: components["schemas"]["HandPair"][];
             /**
              * @description The sculpt; may be empty when every map comes from `normal_map`.
@@ -1896,22 +2085,32 @@ export interface components {
             padding: components["schemas"]["Padding"];
             /**
              * Format: uint32
-             * @description Texels a side of a proof (never more than `size`).
+             * @description Texels per side of a proof (never more than `size`).
              * @default 512
              */
             proof_size: number;
             /**
              * Format: uint32
-             * @description Samples a texel: 1, 4, 16 or 64.
+             * @description Samples per texel: 1, 4, 16 or 64.
              * @default 4
              */
             samples: number;
             /**
              * Format: uint32
-             * @description Texels a side.
+             * @description Texels per side.
              * @default 1024
              */
             size: number;
+        };
+        /** @description Which sheet of a run each triangle of a low-poly lies on. */
+        SheetTable: {
+            /** @description Lower left corner of each sheet in UV space. */
+            corners: [
+                number,
+                number
+            ][];
+            /** @description Number of the sheet of each triangle, counted from 0; none for one that lies on none of them. */
+            of: (number | null)[];
         };
         /**
          * @description Which meshes of an asset: the low-poly or the sculpt.
@@ -2012,7 +2211,7 @@ export interface components {
             /** Format: uint32 */
             y: number;
         };
-        /** @description The story of a texel, and what the maps made of it. */
+        /** @description The story of a texel, and map values. */
         TraceView: {
             maps: components["schemas"]["TexelMap"][];
             trace: components["schemas"]["Trace"];
@@ -2106,13 +2305,16 @@ export interface components {
     pathItems: never;
 }
 export type About = components['schemas']['About'];
+export type Acceptance = components['schemas']['Acceptance'];
 export type AssetLine = components['schemas']['AssetLine'];
 export type AssetView = components['schemas']['AssetView'];
+export type Automatic = components['schemas']['Automatic'];
 export type Axis = components['schemas']['Axis'];
 export type BackFaces = components['schemas']['BackFaces'];
 export type Brush = components['schemas']['Brush'];
 export type CavityMethod = components['schemas']['CavityMethod'];
 export type Change = components['schemas']['Change'];
+export type Choices = components['schemas']['Choices'];
 export type ColorFrom = components['schemas']['ColorFrom'];
 export type Conflict = components['schemas']['Conflict'];
 export type Crossing = components['schemas']['Crossing'];
@@ -2133,12 +2335,16 @@ export type Facing = components['schemas']['Facing'];
 export type Falloff = components['schemas']['Falloff'];
 export type Fate = components['schemas']['Fate'];
 export type FileBeside = components['schemas']['FileBeside'];
+export type FileNames = components['schemas']['FileNames'];
 export type Finding = components['schemas']['Finding'];
 export type FindingKind = components['schemas']['FindingKind'];
 export type FitLimit = components['schemas']['FitLimit'];
 export type FitReport = components['schemas']['FitReport'];
 export type Fix = components['schemas']['Fix'];
+export type FixLine = components['schemas']['FixLine'];
 export type FixOn = components['schemas']['FixOn'];
+export type FixOrder = components['schemas']['FixOrder'];
+export type FormatLine = components['schemas']['FormatLine'];
 export type Freed = components['schemas']['Freed'];
 export type Green = components['schemas']['Green'];
 export type HandPair = components['schemas']['HandPair'];
@@ -2157,18 +2363,21 @@ export type MapSettings = components['schemas']['MapSettings'];
 export type MapShape = components['schemas']['MapShape'];
 export type MarkCount = components['schemas']['MarkCount'];
 export type MarkKind = components['schemas']['MarkKind'];
+export type MeshFindings = components['schemas']['MeshFindings'];
 export type MeshFormat = components['schemas']['MeshFormat'];
 export type MeshSource = components['schemas']['MeshSource'];
 export type MeshStep = components['schemas']['MeshStep'];
 export type MeshSummary = components['schemas']['MeshSummary'];
 export type MeshView = components['schemas']['MeshView'];
 export type MipLine = components['schemas']['MipLine'];
+export type Missing = components['schemas']['Missing'];
 export type NeedleCounts = components['schemas']['NeedleCounts'];
 export type NeedleFate = components['schemas']['NeedleFate'];
 export type NewAsset = components['schemas']['NewAsset'];
 export type NewPlane = components['schemas']['NewPlane'];
 export type NormalMapSource = components['schemas']['NormalMapSource'];
 export type Occluders = components['schemas']['Occluders'];
+export type Offered = components['schemas']['Offered'];
 export type Padding = components['schemas']['Padding'];
 export type PairView = components['schemas']['PairView'];
 export type PairedPart = components['schemas']['PairedPart'];
@@ -2205,6 +2414,7 @@ export type RunView = components['schemas']['RunView'];
 export type Severity = components['schemas']['Severity'];
 export type SheetFile = components['schemas']['SheetFile'];
 export type SheetSettings = components['schemas']['SheetSettings'];
+export type SheetTable = components['schemas']['SheetTable'];
 export type Side = components['schemas']['Side'];
 export type Stroke = components['schemas']['Stroke'];
 export type SuggestedReach = components['schemas']['SuggestedReach'];
@@ -2373,6 +2583,41 @@ export interface operations {
             };
         };
     };
+    accept: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["Acceptance"];
+            };
+        };
+        responses: {
+            /** @description The asset with the finding accepted, or no longer */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AssetView"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     show_cage: {
         parameters: {
             query?: {
@@ -2465,6 +2710,72 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": string;
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show_findings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Findings and fixes */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeshFindings"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_fixes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["FixOrder"][];
+            };
+        };
+        responses: {
+            /** @description The asset with the fixes */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AssetView"];
                 };
             };
             /** @description What is wrong, and what to do */
@@ -2577,6 +2888,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AssetView"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    offer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["FileNames"];
+            };
+        };
+        responses: {
+            /** @description Each file in the order given */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Offered"][];
                 };
             };
             /** @description What is wrong, and what to do */
@@ -3023,6 +3369,35 @@ export interface operations {
             };
         };
     };
+    show_choices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The choices */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Choices"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     listen: {
         parameters: {
             query?: never;
@@ -3426,6 +3801,37 @@ export interface operations {
             };
         };
     };
+    show_sheets: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The table */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetTable"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     show_small_map: {
         parameters: {
             query?: {
@@ -3440,7 +3846,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description A PNG of at most 96 texels a side */
+            /** @description A PNG of at most 96 texels per side */
             200: {
                 headers: {
                     [name: string]: unknown;

@@ -1,7 +1,6 @@
-// One of several, by name.
+// One of several in a row of its own, with what it means.
 import { Row } from "./parts";
-
-const SELECT = "h-6 max-w-[150px] rounded bg-sunk px-1.5 outline-none focus:ring-1 focus:ring-ember";
+import { Select } from "./select";
 
 export function Choice<T extends string>(props: {
   label: string;
@@ -10,20 +9,10 @@ export function Choice<T extends string>(props: {
   options: readonly (readonly [T, string])[];
   onChange: (value: T) => void;
 }) {
+  const { hint, ...rest } = props;
   return (
-    <Row label={props.label} hint={props.hint}>
-      <select
-        aria-label={props.label}
-        className={SELECT}
-        value={props.value}
-        onChange={(e) => props.onChange(e.target.value as T)}
-      >
-        {props.options.map(([value, label]) => (
-          <option key={value} value={value}>
-            {label}
-          </option>
-        ))}
-      </select>
+    <Row label={props.label} hint={hint}>
+      <Select {...rest} />
     </Row>
   );
 }

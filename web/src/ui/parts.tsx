@@ -50,7 +50,31 @@ export function Button(
     <button
       type="button"
       {...rest}
-      className={`inline-flex h-7 items-center justify-center gap-1.5 rounded px-2.5 font-[560] disabled:cursor-not-allowed disabled:opacity-45 ${looks[look]} ${className}`}
+      className={`inline-flex h-7 items-center justify-center gap-1.5 rounded px-2.5 font-[560] disabled:cursor-not-allowed disabled:border-transparent disabled:bg-sunk disabled:text-ink-3 ${looks[look]} ${className}`}
+    />
+  );
+}
+
+/** A small button that is an icon; its name says what it does and to what. */
+export function IconButton(props: ButtonHTMLAttributes<HTMLButtonElement> & { "aria-label": string }) {
+  const { className = "", ...rest } = props;
+  return (
+    <button
+      type="button"
+      {...rest}
+      className={`grid size-6 shrink-0 place-items-center rounded text-ink-3 hover:bg-sunk hover:text-ink ${className}`}
+    />
+  );
+}
+
+/** A button in the flow of text. */
+export function LinkButton(props: ButtonHTMLAttributes<HTMLButtonElement>) {
+  const { className = "", ...rest } = props;
+  return (
+    <button
+      type="button"
+      {...rest}
+      className={`min-h-6 text-ember-strong underline underline-offset-2 hover:no-underline ${className}`}
     />
   );
 }
@@ -74,7 +98,7 @@ export function Segment<T extends string>(props: {
         <ToggleGroup.Item
           key={value}
           value={value}
-          className="h-5.5 grow rounded-[3px] px-2 text-ink-2 hover:text-ink data-[state=on]:bg-sheet data-[state=on]:font-semibold data-[state=on]:text-ink data-[state=on]:shadow-[0_0_0_1px_var(--line)]"
+          className="h-6 grow rounded-[3px] px-2 text-ink-2 hover:text-ink data-[state=on]:bg-sheet data-[state=on]:font-semibold data-[state=on]:text-ink data-[state=on]:shadow-[0_0_0_1px_var(--line)]"
         >
           {label}
         </ToggleGroup.Item>

@@ -17,7 +17,7 @@ export function Tag({ children }: { children: ReactNode }) {
 }
 
 const CHIP =
-  "h-5 rounded-[3px] px-1.5 text-[#efefef] hover:bg-white/15 data-[state=on]:bg-[#f4f4f4] data-[state=on]:text-[#1c1c1c]";
+  "h-6 rounded-[3px] px-1.5 text-[#efefef] hover:bg-white/15 data-[state=on]:bg-[#f4f4f4] data-[state=on]:text-[#1c1c1c]";
 
 export function ToolSegment<T extends string>(props: {
   label: string;
@@ -39,29 +39,6 @@ export function ToolSegment<T extends string>(props: {
         </ToggleGroup.Item>
       ))}
     </ToggleGroup.Root>
-  );
-}
-
-/** One of many, where chips would crowd the stage. */
-export function ToolSelect<T extends string>(props: {
-  label: string;
-  options: readonly (readonly [T, string])[];
-  value: T;
-  onChange: (value: T) => void;
-}) {
-  return (
-    <select
-      aria-label={props.label}
-      value={props.value}
-      onChange={(e) => props.onChange(e.target.value as T)}
-      className="h-6 rounded bg-(--stage-tool) px-1.5 font-semibold text-[#f4f4f4] hover:bg-black/50 [&>option]:bg-[#333]"
-    >
-      {props.options.map(([value, label]) => (
-        <option key={value} value={value}>
-          {label}
-        </option>
-      ))}
-    </select>
   );
 }
 

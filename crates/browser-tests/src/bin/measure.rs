@@ -1,4 +1,4 @@
-//! `make measure`: figures that only a real browser can give, from the full samples, printed one a line. The browser draws
+//! `make measure`: figures that only a real browser can give, from the full samples, printed one per line. The browser draws
 //! in software here, so a frame is slower than on any machine with a graphics card.
 
 use anyhow::{Context, Result};
@@ -25,7 +25,7 @@ async fn main() -> Result<()> {
 }
 
 async fn turning(session: &Session) -> Result<()> {
-    session.button("Asset").await?.click().await?;
+    session.asset_menu().await?.click().await?;
     session.xpath("//*[@role='menuitem' and contains(., 'Boundary stone')]").await?.click().await?;
     for look in ["Low", "Sculpt"] {
         session.xpath(&format!("//section[@aria-label='Model stage']//button[.='{look}']")).await?.click().await?;
@@ -47,16 +47,13 @@ async fn following(session: &Session) -> Result<()> {
     session.stop("Reach").await?;
     session.until("an envelope", "document.querySelector(\"[aria-label='Envelope']\")").await?;
     let mut times = Vec::new();
-    for turn in 0..8 {
+    for _ in 0..8 {
         let watch = "const done = arguments[0]; const see = new MutationObserver(() => { \
             const s = document.querySelector('[data-took]'); if (!s) return; see.disconnect(); done(Number(s.dataset.took)) }); \
             see.observe(document.body, { subtree: true, childList: true, attributes: true, attributeFilter: ['data-took'] }); \
-            const slider = document.querySelector(\"input[aria-label='Reach out of the whole asset, share of the asset']\"); \
-            const set = Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set; \
-            set.call(slider, String(ARG)); \
-            slider.dispatchEvent(new Event('input', { bubbles: true }));";
-        let watch = watch.replace("ARG", &(40 + turn * 3).to_string());
-        let took = session.page.execute_async(&watch, vec![]).await?.as_f64().context("milliseconds")?;
+            const slider = document.querySelector(\"[aria-label='Reach out of the whole asset, share of the asset']\"); \
+            slider.focus(); slider.dispatchEvent(new KeyboardEvent('keydown', { key: 'PageUp', bubbles: true }));";
+        let took = session.page.execute_async(watch, vec![]).await?.as_f64().context("milliseconds")?;
         times.push(took);
         // Until the proof has taken the look's place.
         session.until("the look to end", "!document.querySelector('[data-took]')").await?;

@@ -20,9 +20,9 @@ const VIEWS: &[(&str, &[Step])] = &[
         "brush",
         &[Step::Stop("Reach"), Step::Script(BRUSH), Step::Drag((520, 535), (610, 535)), Step::Script(SHOW_BRUSH)],
     ),
-    ("maps", &[Step::Stop("Maps"), Step::Choose("Map", "ao"), Step::Script(SWATCHES)]),
-    ("sheet", &[Step::Stop("Maps"), Step::Choose("Map", "curvature"), Step::Pause(6000)]),
-    ("sheets", &[Step::Stop("Maps"), Step::Choose("Sheets", "materials"), Step::Pause(12000)]),
+    ("maps", &[Step::Stop("Maps"), Step::Choose("Map", "Occlusion"), Step::Script(SWATCHES)]),
+    ("sheet", &[Step::Stop("Maps"), Step::Choose("Map", "Curvature"), Step::Pause(6000)]),
+    ("sheets", &[Step::Stop("Maps"), Step::Choose("Sheets", "One per material"), Step::Pause(12000)]),
     ("bake", &[Step::Stop("Bake")]),
     ("deliver", &[Step::Stop("Deliver")]),
     ("stone", &[Step::Asset("Boundary stone"), Step::Stop("Review"), Step::Script(BESIDE)]),
@@ -32,7 +32,7 @@ const VIEWS: &[(&str, &[Step])] = &[
         &[
             Step::Stop("Maps"),
             Step::Script(UNFOLLOW),
-            Step::Choose("Size", "4096"),
+            Step::Choose("Size", "4096 x 4096"),
             Step::Stop("Bake"),
             Step::Pause(500),
             Step::ClickStarting("Bake the final"),
@@ -49,15 +49,17 @@ const SWATCHES: &str = "document.querySelector('[aria-label=\"Occlusion: show se
 
 /// Scrolls to the layout's figures.
 const LAYOUT: &str = "document.querySelector('section[aria-label=Layout]').scrollIntoView()";
-const FIRST_PLACE: &str = "return new Promise(r => setTimeout(() => { \
+const FIRST_PLACE: &str = "return new Promise(r => setTimeout(async () => { \
+    document.querySelector('section[aria-label=Findings] li button[aria-expanded]').click(); \
+    await new Promise(f => setTimeout(f, 300)); \
     [...document.querySelectorAll('aside button')].find(b => b.textContent === 'Show the place').click(); r() }, 1500))";
 /// Pulls the pairs half apart, as a hand on the slider does.
-const APART: &str = "const s = document.querySelector('[aria-label=\"Pull pairs apart\"]'); \
-    Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set.call(s, '0.5'); \
-    s.dispatchEvent(new Event('input', { bubbles: true }))";
+const APART: &str = "const s = document.querySelector('[aria-label=\"Pull pairs apart\"]'); s.focus(); \
+    for (let i = 0; i < 5; i++) s.dispatchEvent(new KeyboardEvent('keydown', { key: 'PageUp', bubbles: true }))";
 
 const WIPE: &str = "[...document.querySelectorAll('aside button')].find(b => b.textContent === 'Wipe').click()";
-const BESIDE: &str = "[...document.querySelectorAll('aside button')].find(b => b.textContent === 'Beside').click()";
+const BESIDE: &str =
+    "[...document.querySelectorAll('aside button')].find(b => b.textContent === 'Side by side').click()";
 const LOW_WIRES: &str = "for (const t of ['Low', 'Wires', 'UVs']) \
     [...document.querySelectorAll('section button')].find(b => b.textContent === t).click()";
 
@@ -128,10 +130,7 @@ async fn take(session: &Session, step: &Step) -> Result<()> {
         Step::Click(name) => Ok(session.button(name).await?.click().await?),
         Step::Keys(keys) => session.press(keys).await,
         Step::Script(script) => session.page.execute(script, vec![]).await.map(drop).map_err(Into::into),
-        Step::Choose(label, value) => {
-            let path = format!("//select[@aria-label='{label}']/option[@value='{value}']");
-            Ok(session.xpath(&path).await?.click().await?)
-        }
+        Step::Choose(label, value) => session.choose(label, value).await,
         Step::ClickStarting(name) => Ok(session.button_starting(name).await?.click().await?),
         Step::Drag(from, to) => session.drag((from.0.into(), from.1.into()), (to.0.into(), to.1.into())).await,
         Step::Pause(milliseconds) => {
@@ -139,7 +138,7 @@ async fn take(session: &Session, step: &Step) -> Result<()> {
             Ok(())
         }
         Step::Asset(name) => {
-            session.button("Asset").await?.click().await?;
+            session.asset_menu().await?.click().await?;
             Ok(session.xpath(&format!("//*[@role='menuitem' and contains(., '{name}')]")).await?.click().await?)
         }
     }

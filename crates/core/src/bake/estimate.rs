@@ -36,11 +36,11 @@ pub fn estimate(recipe: &Recipe, last: &Report) -> Option<Estimate> {
     let covered = last.covered as f64 * texels;
     let map_rays: u64 = last.maps.values().map(|m| m.rays).sum();
     let primary_rays = (last.rays - map_rays).max(1) as f64;
-    // Seconds a ray that leaves the sculpt took; before any was traced, as long as a primary one.
+    // Seconds that a ray leaving the sculpt took; before any was traced, as long as a primary one.
     let traced = last.maps.values().filter(|m| m.rays > 0);
     let (ray_seconds, rays) = traced.fold((0.0, 0.0), |(s, r), m| (s + m.seconds, r + m.rays as f64));
     let per_ray = if rays > 0.0 { ray_seconds / rays } else { last.ray_seconds / primary_rays };
-    // Seconds a sample took in maps without rays; before any was made, a tenth of a primary ray.
+    // Seconds that a sample took in maps without rays; before any was made, a tenth of a primary ray.
     let plain = last.maps.values().filter(|m| m.rays == 0 && m.error.is_none());
     let (plain_seconds, plain_maps) = plain.fold((0.0, 0.0), |(s, n), m| (s + m.seconds, n + 1.0));
     let per_plain = if plain_maps > 0.0 { plain_seconds / plain_maps } else { 0.1 * last.ray_seconds };

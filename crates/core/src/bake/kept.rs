@@ -158,7 +158,7 @@ impl Keeping<'_> {
         self.left.lock().insert(number, kept);
     }
 
-    /// The bake ran to its end: what it left takes the place of what was kept.
+    /// The bake ran to its end: what it left replaces what was kept.
     pub fn finish(self) {
         let mut store = self.kept.store.lock();
         store.frame = Some(self.frame);

@@ -33,7 +33,7 @@ pub struct MapReport {
     /// Rays traced for this map alone; the primary ones serve all and stand in the whole bake's sum.
     #[serde(default)]
     pub rays: u64,
-    /// Rays a texel got on average, where their number follows from an error; of texels taken over from an earlier bake it knows
+    /// Rays that a texel got on average, where their number follows from an error; of texels taken over from an earlier bake it knows
     /// nothing.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub mean_rays: Option<f32>,

@@ -1,4 +1,4 @@
-//! Primary rays and what they hit: one ray a sample serves every map of a run.
+//! Primary rays and what they hit: one ray per sample serves every map of a run.
 
 mod lean;
 mod packed;

@@ -19,7 +19,7 @@ pub struct RayPlan {
     pub sheets: Vec<SheetPlan>,
     /// Texels per side of a sheet.
     pub size: u32,
-    /// Samples a texel.
+    /// Samples per texel.
     pub samples: u32,
     pub(crate) derived: Derived,
 }
@@ -45,7 +45,7 @@ impl Derived {
 const MOST_OF_IT: f32 = 0.6;
 const SLIVER: f32 = 0.02;
 
-/// Paired for want of a better rule. What was paired by name or by hand is meant so.
+/// Paired for want of a better rule. What was paired by name or manually is meant so.
 fn is_loose(by: PairedBy) -> bool {
     matches!(by, PairedBy::All | PairedBy::Default)
 }

@@ -1,4 +1,4 @@
-//! Which of several surfaces on its way a ray takes.
+//! Which of the surfaces it crosses a ray takes.
 
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};

@@ -256,7 +256,7 @@ impl TileHits {
         self.samples.starts[texel] as usize..self.samples.starts[texel + 1] as usize
     }
 
-    /// Number of the tile's texel `texel` within its sheet of `size` texels a side.
+    /// Number of the tile's texel `texel` within its sheet of `size` texels per side.
     pub fn texel_on_sheet(&self, texel: usize, size: u32) -> u32 {
         let (x, y) = (texel as u32 % self.tile.width + self.tile.x, texel as u32 / self.tile.width + self.tile.y);
         y * size + x

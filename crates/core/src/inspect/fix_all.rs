@@ -1,10 +1,10 @@
-//! Mending all that can be mended safely.
+//! Fixing all that can be fixed safely.
 
 use super::check_mesh;
 use crate::mesh::Mesh;
 use crate::step::MeshStep;
 
-/// Rounds of checking and mending: a step may bring another finding to light, as an island moved back into the square may then
+/// Rounds of checking and fixing: a step may bring another finding to light, as an island moved back into the square may then
 /// lie on one that is there.
 const ROUNDS: usize = 6;
 

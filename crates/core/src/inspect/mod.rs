@@ -1,4 +1,4 @@
-//! Findings: one file a kind, on meshes, UVs, placing, pairs, cages, maps' sources and results. The checks on one mesh stand in two
+//! Findings: one file per kind, on meshes, UVs, placing, pairs, cages, maps' sources and results. The checks on one mesh stand in two
 //! tables here; the others are asked by whoever has what they look at.
 
 mod back_faces;

@@ -1,5 +1,5 @@
 //! Low-poly and sculpt compared by their boxes: another scale, another axis up, or apart from each other. Rays find nothing
-//! then, or the wrong thing, and no reach mends it.
+//! then, or the wrong thing, and no reach fixes it.
 
 use crate::finding::{Finding, FindingKind, Fix, FixOn, Place, Severity};
 use crate::step::{MeshStep, Turn};
@@ -25,7 +25,7 @@ const OTHER: f32 = 0.15;
 const LIKE: f32 = 0.06;
 
 /// What stands out between the boxes (low and high corner) of the low-poly and of the sculpt; at most one finding, the one to
-/// mend first.
+/// fix first.
 pub fn compare_placing(low: (Vec3, Vec3), high: (Vec3, Vec3)) -> Option<Finding> {
     let (size, other) = (low.1 - low.0, high.1 - high.0);
     let (diagonal, other_diagonal) = (size.length(), other.length());

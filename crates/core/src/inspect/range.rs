@@ -14,12 +14,12 @@ pub struct ClippedHeights<'a> {
     pub covered: u64,
 }
 
-/// None when next to nothing is cut off.
+/// None when next to nothing is clipped.
 pub fn range_clipped(sheet: &TroubledSheet, heights: &ClippedHeights) -> Option<Finding> {
     let &ClippedHeights { scale, extreme, clipped, covered } = heights;
     let worth = sheet.worth(None, clipped, covered)?;
     let reason = format!(
-        "Displacement goes to {extreme:.5} and a scale of {scale} holds {:.5}: {} texels ({:.2} %) are cut off",
+        "Displacement goes to {extreme:.5} and a scale of {scale} holds {:.5}: {} texels ({:.2} %) are clipped",
         scale * 0.5,
         clipped.count,
         worth.share * 100.0

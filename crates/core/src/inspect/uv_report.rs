@@ -7,10 +7,10 @@ use crate::layout::{Gap, Unwrap, find_overlaps};
 use crate::mesh::Mesh;
 use crate::sheet::SheetSettings;
 use schemars::JsonSchema;
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 
 /// One island.
-#[derive(Clone, Debug, Serialize, JsonSchema)]
+#[derive(Clone, Debug, Serialize, Deserialize, JsonSchema)]
 pub struct IslandLine {
     /// Counted from 1, by first triangle.
     pub number: u32,
@@ -33,10 +33,10 @@ pub struct IslandLine {
 }
 
 /// Room between islands at one mip level.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, JsonSchema)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct MipLine {
     pub level: u32,
-    /// Texels a side.
+    /// Texels per side.
     pub size: u32,
     /// Texels between the two nearest islands; None where all have more room than was looked for.
     pub narrowest: Option<f32>,
@@ -45,7 +45,7 @@ pub struct MipLine {
 }
 
 /// The layout in figures.
-#[derive(Clone, Debug, Serialize, JsonSchema)]
+#[derive(Clone, Debug, Serialize, Deserialize, JsonSchema)]
 pub struct UvReport {
     pub size: u32,
     pub islands: Vec<IslandLine>,

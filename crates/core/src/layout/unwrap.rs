@@ -271,7 +271,7 @@ impl Face {
     }
 }
 
-/// Cells that faces may stand in, in the mean.
+/// Cells that a face is listed in, on average.
 const CELLS_A_FACE: usize = 16;
 
 /// Faces by the cells their boxes touch.

@@ -1,7 +1,9 @@
 //! `ao`: ambient occlusion, the share of the cosine-weighted sky that a point of the sculpt sees up to a distance.
 
 use super::fan::{Falloff, FanRequest, Occluders, RayWish, Rays, Side};
-use super::{DetailMap, MadeFrom, Map, MapKind, MapShape, MapWork, Setup, TileWork, check_distance, distance_words};
+use super::{
+    Automatic, DetailMap, MadeFrom, Map, MapKind, MapShape, MapWork, Setup, TileWork, check_distance, distance_words,
+};
 use crate::surface::Distance;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -14,13 +16,13 @@ pub(super) const AUTO_DISTANCE: f32 = 0.2;
 #[serde(default, deny_unknown_fields)]
 pub struct AoSettings {
     pub from: MadeFrom,
-    /// Rays a texel.
+    /// Rays per texel.
     pub rays: Rays,
     /// How far off a surface still darkens, scene units; `auto` is a fifth of the asset's diagonal.
     pub distance: Distance,
     pub falloff: Falloff,
     pub occluders: Occluders,
-    /// High-poly parts that never stand in the way: floating details.
+    /// High-poly parts that never block rays: floating details.
     pub clear: Vec<String>,
 }
 
@@ -41,6 +43,7 @@ impl Map for AoSettings {
     const KIND: MapKind = MapKind {
         explains: "How much of the sky each point sees: dark in corners and creases. Multiplied over ambient light.",
         encoding: "share of the cosine-weighted hemisphere that is open, 1 = open; linear",
+        automatic: &[Automatic::new("distance", AUTO_DISTANCE)],
         ..MapKind::data("ao", "Occlusion", MapShape::grey(&[1.0]))
     };
 

@@ -1,9 +1,9 @@
-//! `bent-normal`: the mean direction in which nothing stands in the way, in tangent space. It shares its rays with `ao`.
+//! `bent-normal`: the mean direction in which nothing blocks it, in tangent space. It shares its rays with `ao`.
 
 use super::ao::AUTO_DISTANCE;
 use super::fan::{Falloff, FanRequest, Occluders, RayWish, Rays, Side};
 use super::normal::{put_normal, to_tangent_space};
-use super::{Green, Map, MapKind, MapShape, MapWork, Setup, TileWork, check_distance, distance_words};
+use super::{Automatic, Green, Map, MapKind, MapShape, MapWork, Setup, TileWork, check_distance, distance_words};
 use crate::surface::Distance;
 use glam::Vec3;
 use schemars::JsonSchema;
@@ -13,12 +13,12 @@ use serde::{Deserialize, Serialize};
 #[serde(default, deny_unknown_fields)]
 pub struct BentNormalSettings {
     pub y: Green,
-    /// Rays a texel.
+    /// Rays per texel.
     pub rays: Rays,
     /// How far off a surface still counts, scene units; `auto` is a fifth of the asset's diagonal.
     pub distance: Distance,
     pub occluders: Occluders,
-    /// High-poly parts that never stand in the way: floating details.
+    /// High-poly parts that never block rays: floating details.
     pub clear: Vec<String>,
 }
 
@@ -38,6 +38,7 @@ impl Map for BentNormalSettings {
     const KIND: MapKind = MapKind {
         explains: "The way out: the mean open direction at each point. Gives occlusion a direction in the renderer.",
         encoding: "mean unoccluded direction, tangent space, n*0.5+0.5; linear",
+        automatic: &[Automatic::new("distance", AUTO_DISTANCE)],
         ..MapKind::data("bent-normal", "Bent normal", MapShape::rgb(&[0.5, 0.5, 1.0]))
     };
 

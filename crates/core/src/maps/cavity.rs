@@ -3,7 +3,9 @@
 
 use super::curvature::{AUTO_DETAIL, BendSource};
 use super::fan::{Falloff, FanRequest, Occluders, RayWish, Rays, Side};
-use super::{DetailMap, MadeFrom, Map, MapKind, MapShape, MapWork, Setup, TileWork, check_distance, distance_words};
+use super::{
+    Automatic, DetailMap, MadeFrom, Map, MapKind, MapShape, MapWork, Setup, TileWork, check_distance, distance_words,
+};
 use crate::surface::Distance;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -27,7 +29,7 @@ pub struct CavitySettings {
     pub method: CavityMethod,
     /// Size of the creases that are wanted, scene units; `auto` is 0.6 % of the asset's diagonal.
     pub detail: Distance,
-    /// Occlusion: rays a texel.
+    /// Occlusion: rays per texel.
     pub rays: Rays,
     /// How fast it darkens: 1 as measured.
     pub strength: f32,
@@ -54,6 +56,7 @@ impl Map for CavitySettings {
     const KIND: MapKind = MapKind {
         explains: "Small creases and pits only, dark on white. Multiplied over colour to pick out detail.",
         encoding: "1 = flat or raised, 0 = deep; linear",
+        automatic: &[Automatic::new("detail", AUTO_DETAIL)],
         ..MapKind::data("cavity", "Cavity", MapShape::grey(&[1.0]))
     };
 

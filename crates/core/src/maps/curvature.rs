@@ -1,6 +1,8 @@
 //! `curvature`: the sculpt's mean curvature, averaged over a detail size: edges bright, creases dark.
 
-use super::{DetailMap, MadeFrom, Map, MapKind, MapShape, MapWork, Setup, TileWork, check_distance, distance_words};
+use super::{
+    Automatic, DetailMap, MadeFrom, Map, MapKind, MapShape, MapWork, Setup, TileWork, check_distance, distance_words,
+};
 use crate::mesh::CurvatureField;
 use crate::surface::Distance;
 use schemars::JsonSchema;
@@ -38,6 +40,7 @@ impl Map for CurvatureSettings {
     const KIND: MapKind = MapKind {
         explains: "Where the sculpt bends: edges bright, creases dark, flat is mid-grey. For edge wear and dirt in creases.",
         encoding: "mean curvature H (1/R on a ball, convex positive) times the full-scale radius r",
+        automatic: &[Automatic::new("detail", AUTO_DETAIL), Automatic::new("radius", AUTO_DETAIL * AUTO_RADIUS)],
         ..MapKind::data("curvature", "Curvature", MapShape::grey(&[0.5]))
     };
 

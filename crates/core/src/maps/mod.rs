@@ -30,7 +30,9 @@ pub use curvature::{CurvatureEncoding, CurvatureSettings};
 pub use detail::DetailMap;
 pub use displacement::DisplacementSettings;
 pub use emission::EmissionSettings;
-pub use fan::{Asked, Falloff, FanRequest, Occluders, RAY_COUNTS, Rays, RaysByError, RaysSpent};
+pub use fan::{
+    Asked, Falloff, FanRequest, Occluders, RAY_COUNTS, RAY_ERRORS, Rays, RaysByError, RaysSpent, most_ray_counts,
+};
 pub use id::{IdSettings, IdSource, PaletteEntry, colour_of_name};
 pub use metallic::MetallicSettings;
 pub use miss::MissSettings;
@@ -73,11 +75,38 @@ pub struct MapKind {
     pub flat: bool,
     /// Values are signed heights in scene units until the whole map is known.
     pub heights: bool,
+    /// Distances that may be `auto`.
+    pub automatic: &'static [Automatic],
+}
+
+/// What a distance comes to where it is `auto`.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, JsonSchema)]
+pub struct Automatic {
+    /// Name of the setting.
+    pub setting: &'static str,
+    /// Share of the asset's diagonal.
+    pub share: f32,
+}
+
+impl Automatic {
+    const fn new(setting: &'static str, share: f32) -> Automatic {
+        Automatic { setting, share }
+    }
 }
 
 impl MapKind {
     const fn data(id: &'static str, label: &'static str, shape: MapShape) -> MapKind {
-        MapKind { id, label, explains: "", encoding: "", shape, color: false, flat: false, heights: false }
+        MapKind {
+            id,
+            label,
+            explains: "",
+            encoding: "",
+            shape,
+            color: false,
+            flat: false,
+            heights: false,
+            automatic: &[],
+        }
     }
 }
 
@@ -262,13 +291,13 @@ trait Map: Sized {
         false
     }
 
-    /// Rays a texel that it traces beyond the primary ones.
+    /// Rays per texel that it traces beyond the primary ones.
     fn rays(&self) -> Option<Rays> {
         None
     }
 }
 
-/// A map ready to work on tiles. One call a tile, none a texel.
+/// A map ready to work on tiles. One call per tile, none per texel.
 pub trait MapWork: Send + Sync {
     /// Fills `out` (texels of the tile times channels) with values, 0..1 or heights. Texels without samples are left alone.
     fn evaluate(&self, tile: &mut TileWork, out: &mut [f32]);
@@ -349,7 +378,7 @@ macro_rules! maps {
                 match self { $(MapSettings::$name(s) => s.set_scale()),+ }
             }
 
-            /// Rays a texel that it traces beyond the primary ones.
+            /// Rays per texel that it traces beyond the primary ones.
             pub fn rays(&self) -> Option<Rays> {
                 match self { $(MapSettings::$name(s) => s.rays()),+ }
             }
@@ -386,7 +415,7 @@ impl MapSettings {
         self.kind().id
     }
 
-    /// Sets the rays a texel of a map that traces its own; leaves others alone.
+    /// Sets the rays per texel of a map that traces its own; leaves others alone.
     pub fn with_rays(mut self, wanted: Rays) -> MapSettings {
         match &mut self {
             MapSettings::Ao(AoSettings { rays, .. })
@@ -409,7 +438,7 @@ impl MapSettings {
         self
     }
 
-    /// The same with at most `limit` rays a texel; maps that trace none are left alone.
+    /// The same with at most `limit` rays per texel; maps that trace none are left alone.
     pub fn with_at_most(self, limit: u32) -> MapSettings {
         match self.rays() {
             Some(rays) => self.with_rays(rays.at_most(limit)),

@@ -1,7 +1,7 @@
 //! `thickness`: how far light could go inward: the mean free path of cosine-weighted rays into the body, up to a distance.
 
 use super::fan::{Falloff, FanRequest, Occluders, RayWish, Rays, Side};
-use super::{Map, MapKind, MapShape, MapWork, Setup, TileWork, check_distance, distance_words};
+use super::{Automatic, Map, MapKind, MapShape, MapWork, Setup, TileWork, check_distance, distance_words};
 use crate::surface::Distance;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -12,7 +12,7 @@ const AUTO_DISTANCE: f32 = 0.1;
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(default, deny_unknown_fields)]
 pub struct ThicknessSettings {
-    /// Rays a texel.
+    /// Rays per texel.
     pub rays: Rays,
     /// The thickness that reads white, scene units; `auto` is a tenth of the asset's diagonal.
     pub distance: Distance,
@@ -29,6 +29,7 @@ impl Map for ThicknessSettings {
     const KIND: MapKind = MapKind {
         explains: "How thick the body is under each point: dark where it is thin. For light that shines through.",
         encoding: "mean free path inward over the set distance, 1 = thick; linear",
+        automatic: &[Automatic::new("distance", AUTO_DISTANCE)],
         ..MapKind::data("thickness", "Thickness", MapShape::grey(&[1.0]))
     };
 

@@ -47,7 +47,7 @@ pub struct Part {
 pub struct Mesh {
     /// Scene units, right-handed, Y up.
     pub positions: Vec<Vec3>,
-    /// Unit normals, one a vertex.
+    /// Unit normals, one per vertex.
     pub normals: Vec<Vec3>,
     /// UVs with the origin bottom-left; empty when the file has none.
     pub uvs: Vec<Vec2>,

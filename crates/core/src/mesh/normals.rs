@@ -19,7 +19,7 @@ fn corner_angles(corners: [Vec3; 3]) -> [f32; 3] {
     [0, 1, 2].map(|corner| corner_angle(corners, corner))
 }
 
-/// Unit directions, one a vertex: the angle-weighted mean of the face normals around its *point*. Vertices that share
+/// Unit directions, one per vertex: the angle-weighted mean of the face normals around its *point*. Vertices that share
 /// a point share the direction, so an envelope along it has no gaps at hard edges.
 pub fn angle_weighted_directions(mesh: &Mesh) -> Vec<Vec3> {
     let welded = weld(mesh);

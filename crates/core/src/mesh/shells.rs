@@ -135,7 +135,7 @@ enum Across {
 /// What lies across the three edges of each triangle of a part.
 struct Edges {
     first: u32,
-    /// [`Across`] in one number: four bytes an edge instead of twelve.
+    /// [`Across`] in one number: four bytes per edge instead of twelve.
     across: Vec<[u32; 3]>,
 }
 
@@ -207,7 +207,7 @@ pub fn find_shells(mesh: &Mesh, part: &Part, neighbours: &Neighbours) -> Vec<She
     shells
 }
 
-/// Boundary edges as `(from, to)` points, one a face that has the edge alone, as that face runs along it.
+/// Boundary edges as `(from, to)` points, one per face that has the edge alone, as that face runs along it.
 type Border = Vec<(u32, u32)>;
 
 fn measured(mesh: &Mesh, triangles: Vec<u32>, turned: Vec<u32>, neighbours: &Neighbours, edges: &Edges) -> Shell {

@@ -1,4 +1,4 @@
-//! Tangents of the low-poly mesh by the MikkTSpace standard, one a corner, as a renderer that follows it makes them.
+//! Tangents of the low-poly mesh by the MikkTSpace standard, one per corner, as a renderer that follows it makes them.
 
 use super::Mesh;
 use bevy_mikktspace::{Geometry, Ops, TangentSpace, generate_tangents};

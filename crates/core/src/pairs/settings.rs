@@ -1,5 +1,5 @@
-//! How a recipe pairs low-poly parts with parts of the sculpt: the rule, the endings of names it sets aside, and what was
-//! decided by hand.
+//! How a recipe pairs low-poly parts with parts of the sculpt: the rule, the suffixes it ignores, and what was
+//! decided manually.
 
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -17,7 +17,7 @@ pub enum Pairing {
     All,
 }
 
-/// Endings of names that tell what a part or file is, and are no part of its own name. Case, dots, dashes and spaces do not
+/// Suffixes of names that tell what a part or file is. Case, dots, dashes and spaces do not
 /// matter.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields, default)]
@@ -47,7 +47,32 @@ pub fn plain_name(name: &str) -> String {
     name.trim().to_lowercase().replace(['.', '-', ' '], "_")
 }
 
+/// What a file's name says it is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum NamedRole {
+    Low,
+    High,
+    Cage,
+}
+
 impl Endings {
+    /// What a file is by the longest ending that its name has before its extension; none when no ending fits.
+    pub fn role_of(&self, file: &str) -> Option<NamedRole> {
+        let plain = plain_name(file.rsplit_once('.').map_or(file, |(stem, _)| stem));
+        let roles = [(NamedRole::Low, &self.low), (NamedRole::High, &self.high), (NamedRole::Cage, &self.cage)];
+        let fitting = roles.into_iter().flat_map(|(role, endings)| {
+            let plain = &plain;
+            let fits = move |e: &String| !e.is_empty() && plain.ends_with(e.as_str());
+            endings.iter().map(|e| plain_name(e)).filter(fits).map(move |e| (role, e.len()))
+        });
+        let longest = |best: Option<(NamedRole, usize)>, next: (NamedRole, usize)| match best {
+            // Of suffixes of one length the first counts.
+            Some(best) if best.1 >= next.1 => Some(best),
+            _ => Some(next),
+        };
+        fitting.fold(None, longest).map(|(role, _)| role)
+    }
+
     /// A name without case and without the longest ending that fits it.
     pub fn stem(&self, name: &str) -> String {
         let plain = plain_name(name);
@@ -55,6 +80,17 @@ impl Endings {
         let endings: Vec<String> = self.low.iter().chain(&self.high).chain(&self.cage).map(|e| plain_name(e)).collect();
         let longest = endings.iter().filter(fits).map(String::len).max().unwrap_or(0);
         plain[..plain.len() - longest].to_owned()
+    }
+
+    /// A name for an asset from the name of one of its files: without extension and ending, its words apart, the first with a
+    /// capital. None when nothing is left.
+    pub fn asset_name(&self, file: &str) -> Option<String> {
+        let stem = file.rsplit_once('.').map_or(file, |(stem, _)| stem);
+        let own = self.stem(stem).chars().count();
+        let words: String = stem.trim().chars().take(own).map(|c| if "._- ".contains(c) { ' ' } else { c }).collect();
+        let words = words.split_whitespace().collect::<Vec<_>>().join(" ");
+        let mut letters = words.chars();
+        letters.next().map(|first| first.to_uppercase().chain(letters).collect())
     }
 
     /// # Errors
@@ -72,7 +108,7 @@ impl Endings {
     }
 }
 
-/// A high-poly part paired by hand: seen by these low-poly parts and no others, whatever the rule says.
+/// A high-poly part paired manually: seen by these low-poly parts and no others, whatever the rule says.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct HandPair {

@@ -1,4 +1,4 @@
-//! Which high-poly parts the rays of each low-poly part may hit: by part names, by shared space, and by hand.
+//! Which high-poly parts the rays of each low-poly part may hit: by part names, by shared space, or manually.
 
 use super::{Endings, HandPair, Pairing, Shares, plain_name};
 use crate::mesh::Part;
@@ -74,7 +74,7 @@ pub struct PairTable {
     pub sights: Vec<Sight>,
     /// High parts that pair with nothing, by number; none are named where nothing pairs at all.
     pub orphans: Vec<u32>,
-    /// Low parts that pair with nothing, by number, and so see all that is not hidden by hand.
+    /// Low parts that pair with nothing, by number, and so see all that is not hidden manually.
     pub lonely: Vec<u32>,
     /// Parts of the sculpt are left for the lonely to see.
     pub lonely_see: bool,
@@ -92,7 +92,7 @@ fn stems_of(high_stem: &str) -> impl Iterator<Item = &str> {
 const LEAST_SHARE: f32 = 0.25;
 
 /// Pairs low with high parts. By names, each high part goes to the low part with the longest fitting stem; by space, to each
-/// low part that a quarter of it lies nearest to. What was decided by hand stands above both. A low part that pairs with
+/// low part that a quarter of it lies nearest to. What was decided manually stands above both. A low part that pairs with
 /// nothing sees everything, and when nothing pairs at all, every part sees everything.
 pub fn pair_parts(low: &[Part], high: &[Part], rules: PairRules) -> PairTable {
     let mut hand: HashMap<String, &HandPair> = HashMap::new();
@@ -158,7 +158,7 @@ pub fn pair_parts(low: &[Part], high: &[Part], rules: PairRules) -> PairTable {
     } else {
         table.orphans = orphans;
         table.lonely = (0..low.len() as u32).filter(|&l| rows[l as usize].pairs_nothing()).collect();
-        // What is hidden by hand stays hidden.
+        // What is hidden manually stays hidden.
         let left: Vec<_> = by_hand.iter().map(|&h| (h, None)).collect();
         for &l in &table.lonely {
             rows[l as usize] = PairRow { named: left.clone(), others: Some(PairedBy::Default) };
@@ -244,7 +244,7 @@ mod tests {
         let table = pair_parts(&parts(&["a", "b"]), &parts(&["a_high", "b_high", "hidden"]), rules);
         assert_eq!(seen(&table, 3), vec![vec![true, false, false], vec![true, true, false]]);
         assert_eq!(table.rows[1].by(0), Some(PairedBy::Hand));
-        assert!(table.orphans.is_empty(), "a part hidden by hand is no orphan");
+        assert!(table.orphans.is_empty(), "a part hidden manually is no orphan");
     }
 
     #[test]

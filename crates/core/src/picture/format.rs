@@ -39,6 +39,18 @@ impl ImageFormat {
         }
     }
 
+    /// Whether it is for colour maps only: it loses what data maps need.
+    pub fn color_only(self) -> bool {
+        match self {
+            ImageFormat::Png | ImageFormat::Tiff | ImageFormat::Exr => false,
+            ImageFormat::Tga | ImageFormat::Jpeg => true,
+        }
+    }
+
+    /// Every format, in the order they are offered.
+    pub const ALL: [ImageFormat; 5] =
+        [ImageFormat::Png, ImageFormat::Tiff, ImageFormat::Exr, ImageFormat::Tga, ImageFormat::Jpeg];
+
     /// Depths this format can hold.
     pub fn depths(self) -> &'static [Depth] {
         match self {

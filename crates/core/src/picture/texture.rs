@@ -40,7 +40,7 @@ impl Level {
 }
 
 impl Image {
-    /// Linear light and alpha at a UV (origin bottom-left), averaged over a square of `footprint` texels a side: between the two sizes of
+    /// Linear light and alpha at a UV (origin bottom-left), averaged over a square of `footprint` texels per side: between the two sizes of
     /// the picture whose texels come nearest to that (Williams, "Pyramidal Parametrics", 1983).
     pub fn light(&self, uv: Vec2, footprint: f32, sampler: Sampler) -> Vec4 {
         if footprint <= 1.0 {

@@ -1,4 +1,4 @@
-//! A cage made by hand: a copy of the low-poly whose points were moved outward. Its points are told by their order when its faces
+//! A cage made elsewhere: a copy of the low-poly whose points were moved outward. Its points are told by their order when its faces
 //! are the low-poly's own, and otherwise by UV and place; what has no point in the cage keeps the envelope, and is said.
 
 use crate::mesh::{Mesh, weld};

@@ -58,7 +58,7 @@ pub enum FitLimit {
 
 /// Fitted reaches of each point, and an account of them.
 pub struct Fit {
-    /// Scene units, one a point of [`ReachPoints`].
+    /// Scene units, one per point of [`ReachPoints`].
     pub out: Vec<f32>,
     pub inward: Vec<f32>,
     pub report: FitReport,

@@ -1,5 +1,5 @@
 //! Where rays start, which way they run and how far: directions on the low-poly, reaches fitted to the sculpt, what was painted,
-//! and cages made by hand.
+//! and cages made elsewhere.
 
 mod cage;
 mod direction;

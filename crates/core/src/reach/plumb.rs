@@ -27,7 +27,7 @@ fn weight_at(distance: f32, size: f32) -> f32 {
     falloff((distance - size * 0.5).max(0.0), size * 0.5)
 }
 
-/// Values of a triangular grid with `n` steps an edge.
+/// Values of a triangular grid with `n` steps per edge.
 fn grid_points(n: u32) -> usize {
     ((n + 1) * (n + 2) / 2) as usize
 }

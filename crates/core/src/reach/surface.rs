@@ -11,7 +11,7 @@ pub struct LowSurface {
     pub mesh: Mesh,
     /// Part number of each triangle.
     pub parts: Vec<u32>,
-    /// MikkTSpace tangents, one a corner; empty without UVs.
+    /// MikkTSpace tangents, one per corner; empty without UVs.
     tangents: Vec<[CornerTangent; 3]>,
     /// Averaged ray direction of each vertex.
     directions: Vec<Vec3>,
@@ -40,7 +40,7 @@ impl LowSurface {
         Ok(LowSurface { mesh, parts, tangents, directions, cage })
     }
 
-    /// Averaged ray directions, one a vertex.
+    /// Averaged ray directions, one per vertex.
     pub fn directions(&self) -> &[Vec3] {
         &self.directions
     }

@@ -1,11 +1,13 @@
 //! The recipe: the one description of a bake, the same for the browser, the command line, the store and the files that are
 //! delivered. It names meshes and settings; it holds no results. docs/recipe.md tells it for readers.
 
+mod fixes;
 mod patch;
 mod source;
 mod version;
 mod words;
 
+pub use fixes::{FixOrder, safe_fixes};
 pub use patch::{
     Change, Conflict, GROWING_LISTS, MOST_CHANGES, NAMED_LISTS, PatchFault, all_in_conflict, difference, merge,
 };
@@ -26,7 +28,7 @@ use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
 use std::sync::Arc;
 
-/// Rays a texel that a proof takes at most for maps that trace their own.
+/// Rays per texel that a proof takes at most for maps that trace their own.
 pub const PROOF_RAYS: u32 = 16;
 /// The version this program writes. Older recipes are read; newer ones are refused.
 pub const RECIPE_VERSION: u32 = 1;
@@ -54,10 +56,10 @@ pub struct Recipe {
     pub pairing: Pairing,
     #[serde(default)]
     pub endings: Endings,
-    /// What was paired by hand, by high-poly part.
+    /// What was paired manually, by high-poly part.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub hand_pairs: Vec<HandPair>,
-    /// Findings that may stand.
+    /// Findings that are accepted.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub exceptions: Vec<Exception>,
     #[serde(default)]
@@ -84,6 +86,24 @@ fn default_maps() -> Vec<MapSettings> {
     MapSettings::first_choice()
 }
 
+/// A side that a recipe does not have yet.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Missing {
+    LowPoly,
+    /// A sculpt, or a normal map in its place.
+    Sculpt,
+}
+
+impl std::fmt::Display for Missing {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.write_str(match self {
+            Missing::LowPoly => "low-poly",
+            Missing::Sculpt => "sculpt",
+        })
+    }
+}
+
 impl Recipe {
     /// A recipe with default settings and no meshes yet.
     pub fn new(asset: &str) -> Recipe {
@@ -108,7 +128,7 @@ impl Recipe {
         }
     }
 
-    /// The same recipe as a proof: at most `proof_size` texels a side, one sample a texel, and few rays for maps that trace
+    /// The same recipe as a proof: at most `proof_size` texels per side, one sample per texel, and few rays for maps that trace
     /// their own.
     pub fn as_proof(&self) -> Recipe {
         let mut proof = self.clone();
@@ -120,13 +140,22 @@ impl Recipe {
         proof
     }
 
+    /// What has to be imported before it can be baked.
+    pub fn missing(&self) -> Option<Missing> {
+        match (self.low.is_empty(), self.high.is_empty() && self.normal_map.is_none()) {
+            (true, _) => Some(Missing::LowPoly),
+            (false, true) => Some(Missing::Sculpt),
+            (false, false) => None,
+        }
+    }
+
     /// Checks that it can be baked: every setting that a type cannot, and that there is something to bake from.
     ///
     /// # Errors
     /// One sentence: the field, what it holds, what it may hold.
     pub fn validate(&self) -> Result<(), String> {
         self.validate_settings()?;
-        match self.high.is_empty() && self.normal_map.is_none() && !self.low.is_empty() {
+        match self.missing() == Some(Missing::Sculpt) {
             true => Err("high is empty; name a sculpt, or a normal_map to make maps from".into()),
             false => Ok(()),
         }

@@ -2,6 +2,8 @@
 
 use super::{Layout, SheetName, SheetSettings, SheetTriangles, Tile, tiles_in_morton_order};
 use crate::mesh::{Mesh, NO_MATERIAL};
+use schemars::JsonSchema;
+use serde::Serialize;
 use std::collections::{BTreeMap, HashMap};
 
 /// One sheet of a run.
@@ -40,6 +42,9 @@ pub fn plan_sheets(mesh: &Mesh, settings: &SheetSettings) -> Vec<SheetPlan> {
     planned.filter(|sheet| sheet.candidates.iter().any(|c| !c.is_empty())).collect()
 }
 
+/// Name of the sheet of triangles without a material.
+const NO_MATERIAL_NAME: &str = "no-material";
+
 /// Triangles by the name of their material, in the order of materials; those without one come last. Materials of one name, from
 /// several files, are one material.
 fn by_material(mesh: &Mesh) -> Vec<(&str, Vec<u32>)> {
@@ -53,7 +58,7 @@ fn by_material(mesh: &Mesh) -> Vec<(&str, Vec<u32>)> {
         }));
     }
     let none = named.len();
-    named.push(("no-material", Vec::new()));
+    named.push((NO_MATERIAL_NAME, Vec::new()));
     for (t, &material) in mesh.triangle_materials.iter().enumerate() {
         named[if material == NO_MATERIAL { none } else { sheet_of[material as usize] }].1.push(t as u32);
     }
@@ -81,4 +86,39 @@ fn by_square(mesh: &Mesh) -> BTreeMap<(i32, i32), Vec<u32>> {
         }
     }
     squares
+}
+
+/// Which sheet of a run each triangle of a low-poly lies on.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, JsonSchema)]
+pub struct SheetTable {
+    /// Number of the sheet of each triangle, counted from 0; none for one that lies on none of them.
+    pub of: Vec<Option<u32>>,
+    /// Lower left corner of each sheet in UV space.
+    pub corners: Vec<[i32; 2]>,
+}
+
+/// The table for sheets by the names a report gives them. A triangle that reaches over the border of a UDIM tile lies on the tile of
+/// its middle.
+pub fn sheet_table(mesh: &Mesh, layout: Layout, sheets: &[String]) -> SheetTable {
+    let number = |name: &str| sheets.iter().position(|s| s == name).map(|at| at as u32);
+    let tile = |t: u32| {
+        let [a, b, c] = mesh.corner_uvs(t);
+        let middle = ((a + b + c) / 3.0).floor().as_ivec2();
+        number(&(1001 + middle.x + UDIM_COLUMNS * middle.y).to_string())
+    };
+    let material = |t: usize| match mesh.triangle_materials.get(t).copied().unwrap_or(NO_MATERIAL) {
+        NO_MATERIAL => number(NO_MATERIAL_NAME),
+        own => number(&mesh.materials[own as usize]),
+    };
+    let of = (0..mesh.triangles.len()).map(|t| match layout {
+        Layout::One => Some(0),
+        Layout::Udim if mesh.uvs.is_empty() => None,
+        Layout::Udim => tile(t as u32),
+        Layout::Materials => material(t),
+    });
+    let corner = |name: &String| match layout {
+        Layout::Udim => name.parse::<i32>().map_or([0, 0], |n| [(n - 1001) % UDIM_COLUMNS, (n - 1001) / UDIM_COLUMNS]),
+        Layout::One | Layout::Materials => [0, 0],
+    };
+    SheetTable { of: of.collect(), corners: sheets.iter().map(corner).collect() }
 }

@@ -24,7 +24,7 @@ pub struct SheetTriangles {
 }
 
 impl SheetTriangles {
-    /// Lays the UVs of some of a mesh's triangles on a sheet of `size` texels a side that shows a unit square of UV space, named
+    /// Lays the UVs of some of a mesh's triangles on a sheet of `size` texels per side that shows a unit square of UV space, named
     /// by its lower left corner in whole UV units. Triangles without UV area are left out.
     pub fn new(mesh: &Mesh, size: u32, square: (i32, i32), triangles: impl IntoIterator<Item = u32>) -> SheetTriangles {
         if mesh.uvs.is_empty() {

@@ -5,7 +5,7 @@ use schemars::{JsonSchema, Schema, SchemaGenerator, json_schema};
 use serde::{Deserialize, Serialize};
 use std::borrow::Cow;
 
-/// Smallest and largest sheet, in texels a side.
+/// Smallest and largest sheet, in texels per side.
 pub const SHEET_SIZES: std::ops::RangeInclusive<u32> = 16..=16384;
 
 /// How far covered texels are spread into the void around islands.
@@ -52,7 +52,7 @@ pub enum Layout {
     /// One sheet: the unit square of UV space, all materials.
     #[default]
     One,
-    /// One sheet a material of the low-poly.
+    /// One sheet per material of the low-poly.
     Materials,
     /// One sheet a UDIM tile: 1001 for the unit square, one more to the right, ten more upwards.
     Udim,
@@ -62,9 +62,9 @@ pub enum Layout {
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(default, deny_unknown_fields)]
 pub struct SheetSettings {
-    /// Texels a side.
+    /// Texels per side.
     pub size: u32,
-    /// Samples a texel: 1, 4, 16 or 64.
+    /// Samples per texel: 1, 4, 16 or 64.
     pub samples: u32,
     pub padding: Padding,
     pub depth: Depth,
@@ -78,7 +78,7 @@ pub struct SheetSettings {
     pub dither: bool,
     #[serde(default)]
     pub layout: Layout,
-    /// Texels a side of a proof (never more than `size`).
+    /// Texels per side of a proof (never more than `size`).
     #[serde(default = "default_proof_size")]
     pub proof_size: u32,
 }

@@ -166,7 +166,7 @@ pub fn bake_scene(recipe: &Recipe, scene: &BakeScene, threads: usize, watch: &dy
     run(&plan, threads, watch).map(|outcome| Whole::of(&outcome, 0))
 }
 
-/// A recipe of one sample a texel and files of 16 bits.
+/// A recipe of one sample per texel and files of 16 bits.
 pub fn sixteen(size: u32, reach: f32, maps: Vec<MapSettings>) -> Recipe {
     let mut recipe = recipe(size, 1, (reach, reach), maps);
     recipe.sheet.depth = Depth::Sixteen;

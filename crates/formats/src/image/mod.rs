@@ -20,7 +20,7 @@ use std::io::{self, Seek, Write};
 /// What a file is to be.
 #[derive(Clone, Debug)]
 pub struct ImageSpec {
-    /// Texels a side.
+    /// Texels per side.
     pub size: u32,
     /// 1 or 3.
     pub channels: usize,

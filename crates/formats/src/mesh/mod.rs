@@ -82,16 +82,43 @@ pub struct MeshFormat {
     pub extensions: &'static [&'static str],
     /// Whether a file may hold more than one UV set.
     many_uv_sets: bool,
+    /// Whether a file may name others that lie beside it.
+    names_others: bool,
     read: Reader,
 }
 
 /// Every mesh format.
 pub const MESH_FORMATS: &[MeshFormat] = &[
-    MeshFormat { label: "OBJ", extensions: &["obj"], many_uv_sets: false, read: obj::read },
-    MeshFormat { label: "PLY", extensions: &["ply"], many_uv_sets: false, read: ply::read },
-    MeshFormat { label: "glTF", extensions: &["glb", "gltf"], many_uv_sets: true, read: gltf::read },
-    MeshFormat { label: "STL", extensions: &["stl"], many_uv_sets: false, read: stl::read },
+    MeshFormat { label: "OBJ", extensions: &["obj"], many_uv_sets: false, names_others: true, read: obj::read },
+    MeshFormat { label: "PLY", extensions: &["ply"], many_uv_sets: false, names_others: false, read: ply::read },
+    MeshFormat {
+        label: "glTF",
+        extensions: &["glb", "gltf"],
+        many_uv_sets: true,
+        names_others: true,
+        read: gltf::read,
+    },
+    MeshFormat { label: "STL", extensions: &["stl"], many_uv_sets: false, names_others: false, read: stl::read },
 ];
+
+/// Extensions of files that only mean something to a mesh that names them: material libraries, buffers, textures.
+pub const BESIDE_EXTENSIONS: &[&str] = &["mtl", "bin", "png", "jpg", "jpeg", "tga", "tif", "tiff", "exr"];
+
+fn extension_of(file: &str) -> String {
+    file.rsplit_once('.').map_or(String::new(), |(_, extension)| extension.to_lowercase())
+}
+
+/// Whether a file only means something to a mesh that names it.
+pub fn lies_beside(file: &str) -> bool {
+    BESIDE_EXTENSIONS.contains(&extension_of(file).as_str())
+}
+
+/// Whether a mesh file may name others that lie beside it. A glb holds all it needs.
+pub fn names_others(file: &str) -> bool {
+    let extension = extension_of(file);
+    let format = MESH_FORMATS.iter().find(|f| f.extensions.contains(&extension.as_str()));
+    extension != "glb" && format.is_some_and(|f| f.names_others)
+}
 
 /// Reads a mesh from the bytes of a file named `file`, with its first UV set. Parts without a name of their own take the
 /// file's stem.

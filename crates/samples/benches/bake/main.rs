@@ -377,7 +377,7 @@ const CURVATURE_SHARE: f32 = 0.006;
 const AO_SHARE: f32 = 0.2;
 const CAVITY_SHARE: f32 = 0.012;
 
-/// Seconds a ray of each kind takes alone, on one thread: primary, of occlusion, and of cavity.
+/// Seconds that a ray of each kind takes alone, on one thread: primary, of occlusion, and of cavity.
 #[derive(Clone, Copy)]
 struct RayCosts {
     primary: f64,
@@ -386,7 +386,7 @@ struct RayCosts {
 }
 
 impl RayCosts {
-    /// Over rays like those of the plan: primary rays a sample, the others from each texel.
+    /// Over rays like those of the plan: primary rays per sample, the others from each texel.
     fn measure(scene: &BakeScene, plan: &Plan) -> RayCosts {
         let sheet = &plan.recipe.sheet;
         let side = (f64::from(sheet.size) * f64::from(sheet.samples).sqrt()) as u32;

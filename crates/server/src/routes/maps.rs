@@ -1,31 +1,55 @@
 //! The maps there are, and small pictures of each of them for an asset as it stands.
 
 use crate::App;
-use crate::api::{MapLine, Swatch};
+use crate::api::{Choices, FormatLine, MapLine, Swatch};
 use crate::fault::{Fault, Result, aside};
 use crate::routes::shared::Shared;
 use ember_ridge_core::Recipe;
 use ember_ridge_core::bake::{Plan, Unwatched, run};
-use ember_ridge_core::maps::MapSettings;
+use ember_ridge_core::maps::{MapSettings, RAY_COUNTS, RAY_ERRORS, most_ray_counts};
 use ember_ridge_core::picture::{Depth, ImageFormat};
-use ember_ridge_core::sheet::{Layout, Padding};
+use ember_ridge_core::sheet::{Layout, Padding, SAMPLE_COUNTS};
 use ember_ridge_formats::image::write_png;
+use ember_ridge_formats::mesh::{BESIDE_EXTENSIONS, MESH_FORMATS};
 use rocket::http::ContentType;
 use rocket::serde::json::Json;
 use rocket::{State, get};
 use std::sync::Arc;
 
-described_routes!(list_maps, show_swatches);
+described_routes!(list_maps, show_choices, show_swatches);
 
 /// Texels along the side of a swatch.
 const SIDE: u32 = 128;
-/// Rays a texel in swatches of maps that trace their own.
+/// Rays per texel in swatches of maps that trace their own.
 const RAYS: u32 = 16;
 /// Every kind of map, with its settings before anyone changes them.
 #[utoipa::path(tag = "maps", responses((status = 200, description = "The kinds of map", body = ref("MapLine[]"))))]
 #[get("/maps")]
 fn list_maps() -> Json<Vec<MapLine>> {
     Json(MapSettings::all().into_iter().map(|fresh| MapLine { kind: *fresh.kind(), fresh }).collect())
+}
+
+/// What settings may be: files, formats and their depths, samples, rays.
+#[utoipa::path(tag = "maps", responses((status = 200, description = "The choices", body = ref("Choices"))))]
+#[get("/choices")]
+fn show_choices() -> Json<Choices> {
+    let words = |list: &[&str]| list.iter().map(|w| (*w).to_owned()).collect();
+    let line = |format: ImageFormat| FormatLine {
+        format,
+        label: format.label().to_owned(),
+        depths: format.depths().to_vec(),
+        color_only: format.color_only(),
+    };
+    let meshes: Vec<&str> = MESH_FORMATS.iter().flat_map(|f| f.extensions).copied().collect();
+    Json(Choices {
+        meshes: words(&meshes),
+        beside: words(BESIDE_EXTENSIONS),
+        formats: ImageFormat::ALL.into_iter().map(line).collect(),
+        samples: SAMPLE_COUNTS.to_vec(),
+        rays: RAY_COUNTS.to_vec(),
+        most_rays: most_ray_counts().collect(),
+        ray_errors: [*RAY_ERRORS.start(), *RAY_ERRORS.end()],
+    })
 }
 
 /// A small bake of every map with the recipe's settings, whether it is chosen or not.

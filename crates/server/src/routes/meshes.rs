@@ -1,6 +1,6 @@
 //! Meshes in, and meshes as the page draws them.
 
-use crate::api::{Event, MeshSummary, NewPlane, PictureUse, Role, Side};
+use crate::api::{Event, FileNames, MeshSummary, NewPlane, Offered, PictureUse, Role, Side};
 use crate::fault::{Fault, Result, aside};
 use crate::intake::{carry_over, place};
 use crate::routes::assets::{self, Tagged};
@@ -11,13 +11,15 @@ use crate::upload::{Companions, Incoming, open};
 use crate::{App, display, locked};
 use ember_ridge_core::Recipe;
 use ember_ridge_core::glam::Vec3;
-use ember_ridge_core::inspect::{UvReport, uv_report};
 use ember_ridge_core::maps::{ColorSettings, Green, MapSettings};
 use ember_ridge_core::mesh::PlaneTarget;
+use ember_ridge_core::pairs::NamedRole;
 use ember_ridge_core::picture::PictureSource;
 use ember_ridge_core::reach::LowSurface;
 use ember_ridge_core::recipe::{MeshSource, NormalMapSource};
+use ember_ridge_core::sheet::{SheetTable, sheet_table};
 use ember_ridge_formats::image::read_image;
+use ember_ridge_formats::mesh::{lies_beside, names_others};
 use ember_ridge_formats::read_mesh;
 use rocket::data::Data;
 use rocket::http::ContentType;
@@ -25,7 +27,7 @@ use rocket::serde::json::Json;
 use rocket::{State, get, post};
 use std::sync::Arc;
 
-described_routes!(add_mesh, add_picture, make_plane, show_display, show_uvs);
+described_routes!(add_mesh, add_picture, make_plane, show_display, offer, show_sheets);
 
 /// A picture, read once to see that it can be; then it stands in the recipe.
 #[utoipa::path(
@@ -174,28 +176,6 @@ async fn or_nothing_stays(app: &App, edited: Result<()>) -> Result<()> {
     edited
 }
 
-/// The layout of the low-poly in figures, for the sheet as it is set; null without UVs.
-#[utoipa::path(
-    tag = "meshes",
-    responses(
-        (
-            status = 200,
-            description = "The layout in figures; null where the low-poly has no UVs",
-            body = ref("UvReport?"),
-        ),
-    ),
-)]
-#[get("/assets/<id>/uvs")]
-async fn show_uvs(app: &State<Arc<App>>, id: i64) -> Result<Json<Option<UvReport>>> {
-    let (app, sources) = joined(app, id, |r| &r.low, "low-poly yet").await?;
-    let sheet = app.store.asset(id).await?.recipe.sheet;
-    aside(move || {
-        let mesh = app.joined(&sources)?;
-        Ok(Json(uv_report(&mesh, &sheet)))
-    })
-    .await
-}
-
 /// A plane over the sculpt, as the low-poly: facing an axis, at height 0, as large as the sculpt.
 #[utoipa::path(
     tag = "meshes",
@@ -279,4 +259,45 @@ async fn show_display(app: &State<Arc<App>>, id: i64, side: Side) -> Result<Shar
 
 fn keys_of(sources: &[MeshSource]) -> String {
     sources.iter().map(mesh_key).collect::<Vec<_>>().join("+")
+}
+
+/// What files are taken for by their names and the asset's suffixes.
+#[utoipa::path(
+    tag = "meshes",
+    request_body(content = ref("FileNames"), content_type = "application/json"),
+    responses((status = 200, description = "Each file in the order given", body = ref("Offered[]"))),
+)]
+#[post("/assets/<id>/offers", data = "<names>")]
+async fn offer(app: &State<Arc<App>>, id: i64, names: Sent<FileNames>) -> Result<Json<Vec<Offered>>> {
+    let recipe = app.store.asset(id).await?.recipe;
+    let offered = |file: String| {
+        let beside = lies_beside(&file);
+        let role = recipe.endings.role_of(&file).filter(|_| !beside).map(|role| match role {
+            NamedRole::Low => Role::Low,
+            NamedRole::High => Role::High,
+            NamedRole::Cage => Role::Cage,
+        });
+        let side = match role {
+            Some(Role::Low) => recipe.low.as_slice(),
+            Some(Role::High) => recipe.high.as_slice(),
+            Some(Role::Cage) | None => &[],
+        };
+        let replaces = side.iter().any(|s| s.file == file && s.plane.is_none()).then(|| file.clone());
+        Offered { role, replaces, beside, names_others: names_others(&file), file }
+    };
+    Ok(Json(names.0.files.into_iter().map(offered).collect()))
+}
+
+/// Which sheet of a run each triangle of its low-poly lies on.
+#[utoipa::path(tag = "runs", responses((status = 200, description = "The table", body = ref("SheetTable"))))]
+#[get("/runs/<id>/sheets")]
+async fn show_sheets(app: &State<Arc<App>>, id: i64) -> Result<Json<SheetTable>> {
+    let run = app.store.run(id).await?;
+    let report = run.report.ok_or_else(|| Fault::missing("report of this run yet"))?;
+    let app = app.inner().clone();
+    aside(move || {
+        let mesh = app.joined(&run.recipe.low)?;
+        Ok(Json(sheet_table(&mesh, run.recipe.sheet.layout, &report.sheets)))
+    })
+    .await
 }

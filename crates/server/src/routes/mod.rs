@@ -16,6 +16,7 @@ macro_rules! described_routes {
 mod about;
 mod assets;
 mod events;
+mod findings;
 mod hits;
 mod maps;
 mod meshes;
@@ -25,7 +26,6 @@ mod runs;
 mod sent;
 mod shared;
 
-pub use assets::run_changes;
 pub use hits::{HITS_SETTING, MOST_HITS};
 
 use crate::fault::Problem;
@@ -41,6 +41,7 @@ pub fn described() -> OpenApi {
         about::Described::openapi(),
         assets::Described::openapi(),
         meshes::Described::openapi(),
+        findings::Described::openapi(),
         maps::Described::openapi(),
         reach::Described::openapi(),
         runs::Described::openapi(),
@@ -54,6 +55,7 @@ pub fn mount(rocket: Rocket<Build>) -> Rocket<Build> {
     rocket
         .mount("/api", assets::routes())
         .mount("/api", meshes::routes())
+        .mount("/api", findings::routes())
         .mount("/api", maps::routes())
         .mount("/api", reach::routes())
         .mount("/api", runs::routes())

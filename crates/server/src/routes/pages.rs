@@ -11,7 +11,7 @@ use std::path::PathBuf;
 struct Built;
 
 pub fn routes() -> Vec<Route> {
-    routes![home, file]
+    routes![home, opened, file]
 }
 
 #[derive(Responder)]
@@ -26,6 +26,12 @@ fn home() -> Result<Page, RawHtml<&'static str>> {
         "<!doctype html><title>Ember Ridge</title><p>The web files are not built. Run <code>make demo</code>.</p>",
     ))?;
     Ok(Page { body: (ContentType::HTML, page.data), cache: Header::new("Cache-Control", "no-cache") })
+}
+
+/// The page again: its own addresses name an asset and a stop, which it reads itself.
+#[get("/asset/<_..>")]
+fn opened() -> Result<Page, RawHtml<&'static str>> {
+    home()
 }
 
 #[get("/<path..>", rank = 20)]

@@ -26,9 +26,9 @@ use std::sync::Arc;
 
 described_routes!(show_envelope, show_look, show_plumb, find_upright, show_cage, show_trace);
 
-/// Rays a texel that a look takes at most for maps that trace their own.
+/// Rays per texel that a look takes at most for maps that trace their own.
 const LOOK_RAYS: u32 = 4;
-/// Texels a side of what is looked at while a hand is on it, at most, whatever a proof's size is.
+/// Texels per side of what is looked at while a hand is on it, at most, whatever a proof's size is.
 const LOOK_SIZE: u32 = 1024;
 /// Marks and places that are sent at most.
 const MOST_MARKS: usize = 600;

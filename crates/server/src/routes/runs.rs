@@ -5,10 +5,9 @@ use crate::api::{Event, Freed, PictureLine, RunDetail, RunOrder, RunPage, RunVie
 use crate::fault::{Fault, Result, aside};
 use crate::jobs::Stopped;
 use crate::keep::{is_map, map_key, small_name, view_name};
-use crate::routes::assets::{RUNS_SHOWN, run_changes, run_page, run_view};
 use crate::routes::sent::{Given, Sent};
 use crate::routes::shared::Stored;
-use crate::scenes::missing_side;
+use crate::views::{RUNS_SHOWN, run_changes, run_page, run_view};
 use ember_ridge_core::Recipe;
 use ember_ridge_core::bake::Report;
 use ember_ridge_core::maps::{CurvatureEncoding, Green, MapSettings, decode_normal};
@@ -111,7 +110,7 @@ async fn delete_run(app: &State<Arc<App>>, id: i64) -> Result<Json<Freed>> {
 
 async fn enqueue(app: &Arc<App>, asset: i64, kind: RunKind, recipe: &Recipe) -> Result<Created<Json<RunView>>> {
     recipe.validate().map_err(Fault::unusable)?;
-    if let Some(what) = missing_side(recipe) {
+    if let Some(what) = recipe.missing() {
         return Err(Fault::unusable(format!("No {what} yet. Import one at the Meshes stop, then bake")));
     }
     // A newer proof makes an older one that still waits pointless.
@@ -164,7 +163,7 @@ async fn file_of(app: &App, run: i64, map: &str) -> Result<RunFile> {
     tag = "runs",
     params(("sheet" = Option<usize>, Query)),
     responses(
-        (status = 200, description = "A PNG of at most 96 texels a side", body = Vec<u8>, content_type = "image/png"),
+        (status = 200, description = "A PNG of at most 96 texels per side", body = Vec<u8>, content_type = "image/png"),
     ),
 )]
 #[get("/runs/<id>/small/<map>?<sheet>")]
@@ -209,7 +208,7 @@ async fn send(app: &State<Arc<App>>, hash: String, forever: bool) -> Result<Stor
     .await
 }
 
-/// A running bake's map as far as it is, at most 512 texels a side.
+/// A running bake's map as far as it is, at most 512 texels per side.
 #[utoipa::path(
     tag = "runs",
     params(("sheet" = Option<usize>, Query)),
@@ -283,7 +282,7 @@ pub(super) async fn texel_maps(app: &Arc<App>, id: i64, (x, y): (u32, u32), shee
     .await
 }
 
-/// Maps of more texels a side are not unpacked whole for the sake of one, where their format can be read in part.
+/// Maps of more texels per side are not unpacked whole for the sake of one, where their format can be read in part.
 const MOST_UNPACKED: u32 = 4096;
 
 fn texel_of(app: &App, file: &RunFile, size: u32, (x, y): (u32, u32)) -> Result<(Vec<f32>, Coding)> {

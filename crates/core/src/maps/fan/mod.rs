@@ -8,7 +8,7 @@ mod packet;
 mod rays;
 mod tally;
 
-pub use rays::{RAY_COUNTS, Rays, RaysByError};
+pub use rays::{RAY_COUNTS, RAY_ERRORS, Rays, RaysByError, most_ray_counts};
 
 use super::{Setup, TileWork};
 use crate::pairs::PairTable;
@@ -23,7 +23,7 @@ use std::ops::Add;
 use std::rc::Rc;
 use std::sync::Arc;
 
-/// What may stand in the way of a ray that leaves the sculpt.
+/// What may block a ray that leaves the sculpt.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Occluders {
@@ -90,7 +90,7 @@ pub(super) struct RayWish<'a> {
     pub falloff: Falloff,
     pub side: Side,
     pub occluders: &'a Occluders,
-    /// High-poly parts that never stand in the way.
+    /// High-poly parts that never block rays.
     pub clear: &'a [String],
     /// The open way is asked for, too.
     pub way: bool,
@@ -109,7 +109,7 @@ pub struct FanRequest {
     way: bool,
     side: Side,
     body: Body,
-    /// For each low part, the parts of the body that stand in the way.
+    /// For each low part, the parts of the body that block rays.
     sights: Arc<Vec<Sight>>,
     sets: Arc<DirectionSets>,
 }
@@ -184,10 +184,10 @@ pub(super) struct FanShare {
     request: FanRequest,
     /// Texels whose rays are traced.
     done: Vec<bool>,
-    /// Mean over rays, one entry a texel of the tile: 1 where nothing stands in the way, 0 where everything does; with
+    /// Mean over rays, one entry a texel of the tile: 1 where nothing blocks it, 0 where everything does; with
     /// falloff, and inward, by distance.
     pub open: Vec<f32>,
-    /// Sum of the directions in which nothing stands in the way, object space, where the request asks for it.
+    /// Sum of the directions in which nothing blocks it, object space, where the request asks for it.
     pub way: Vec<Vec3>,
     /// Rays that each texel got, where the number follows from its error.
     rays: Vec<u32>,
@@ -209,7 +209,7 @@ pub struct RaysSpent {
 }
 
 impl RaysSpent {
-    /// Rays a texel; None when there is no texel.
+    /// Rays per texel; None when there is no texel.
     pub fn mean(self) -> Option<f32> {
         (self.texels > 0).then(|| (self.rays as f64 / self.texels as f64) as f32)
     }

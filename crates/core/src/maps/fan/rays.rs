@@ -1,18 +1,30 @@
-//! How many rays a texel gets.
+//! How many rays per texel gets.
 
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-/// Rays a texel that may be asked for.
+/// Rays per texel that may be asked for.
 pub const RAY_COUNTS: [u32; 8] = [4, 8, 16, 32, 64, 128, 256, 512];
 
 /// Rays after which a texel's error is first asked for.
 pub(super) const FIRST_LOOK: u32 = 16;
 
-/// Standard errors that may be asked for, shares of the full range.
-const ERRORS: std::ops::RangeInclusive<f32> = 0.001..=0.2;
+/// Rays that may be the most where they follow from an error: those that leave room after the first look.
+pub fn most_ray_counts() -> impl Iterator<Item = u32> {
+    RAY_COUNTS.into_iter().filter(|&rays| rays > FIRST_LOOK)
+}
 
-/// How many rays a texel gets, dealt out over its samples.
+/// Numbers as they are offered: `4, 8 or 16`.
+fn listed(counts: impl IntoIterator<Item = u32>) -> String {
+    let mut words: Vec<String> = counts.into_iter().map(|n| n.to_string()).collect();
+    let last = words.pop().unwrap_or_default();
+    format!("{} or {last}", words.join(", "))
+}
+
+/// Standard errors that may be asked for, shares of the full range.
+pub const RAY_ERRORS: std::ops::RangeInclusive<f32> = 0.001..=0.2;
+
+/// How many rays per texel gets, dealt out over its samples.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(untagged, expecting = "give a number of rays, or {\"most\": 256, \"error\": 0.01}")]
 pub enum Rays {
@@ -75,13 +87,13 @@ impl Rays {
     pub(in crate::maps) fn check(self) -> Result<(), String> {
         match self {
             Rays::Fixed(rays) if !RAY_COUNTS.contains(&rays) => {
-                Err(format!("rays is {rays}; give 4, 8, 16, 32, 64, 128, 256 or 512"))
+                Err(format!("rays is {rays}; give {}", listed(RAY_COUNTS)))
             }
-            Rays::ByError(RaysByError { most, .. }) if !RAY_COUNTS.contains(&most) || most <= FIRST_LOOK => {
-                Err(format!("rays.most is {most}; give 32, 64, 128, 256 or 512"))
+            Rays::ByError(RaysByError { most, .. }) if !most_ray_counts().any(|n| n == most) => {
+                Err(format!("rays.most is {most}; give {}", listed(most_ray_counts())))
             }
-            Rays::ByError(RaysByError { error, .. }) if !ERRORS.contains(&error) => {
-                Err(format!("rays.error is {error}; give {} to {}", ERRORS.start(), ERRORS.end()))
+            Rays::ByError(RaysByError { error, .. }) if !RAY_ERRORS.contains(&error) => {
+                Err(format!("rays.error is {error}; give {} to {}", RAY_ERRORS.start(), RAY_ERRORS.end()))
             }
             Rays::Fixed(_) | Rays::ByError(_) => Ok(()),
         }

@@ -95,7 +95,7 @@ pub(super) struct Met<'a> {
 
 /// What the rays of a packet's texels met, for one request.
 pub(super) struct Tally {
-    /// Rays that nothing stood in the way of.
+    /// Rays that nothing blocked.
     free_rays: PerRay<u32>,
     /// Shares of light that the others let through, in whole numbers of 1 / [`WHOLE`].
     part: [u64; LANES],

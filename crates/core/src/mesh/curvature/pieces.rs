@@ -1,5 +1,5 @@
 //! Triangles that are large beside the ball, as they are: what the ball meets of them is integrated, exactly for those larger than
-//! its radius. A tree of boxes over them, one a part, finds those it meets.
+//! its radius. A tree of boxes over them, one per part, finds those it meets.
 
 use super::bends::EdgeShare;
 use super::facing_weight;

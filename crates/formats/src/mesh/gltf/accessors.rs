@@ -121,7 +121,7 @@ pub(super) fn read_indices(accessor: &Accessor, buffers: &[Buffer], place: &str)
     Ok(Entries::of(accessor, buffers, place)?.map(little_endian))
 }
 
-/// Four joint numbers a vertex.
+/// Four joint numbers per vertex.
 pub(super) fn read_joints(accessor: &Accessor, buffers: &[Buffer], place: &str) -> Result<Vec<[usize; 4]>, Fault> {
     let wide = match (accessor.dimensions(), accessor.data_type()) {
         (Dimensions::Vec4, DataType::U8) => 1,

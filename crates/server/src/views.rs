@@ -1,0 +1,173 @@
+//! An asset and its runs as the page shows them, put together from what the store holds and what the core says of it.
+
+use crate::App;
+use crate::api::{AssetView, Estimates, MeshView, PairView, PairedPart, Role, RunPage, RunView};
+use crate::fault::Result;
+use ember_ridge_core::bake::estimate;
+use ember_ridge_core::glam::Vec3;
+use ember_ridge_core::pairs::{PairRow, PairedBy, Pairing};
+use ember_ridge_core::review::{check_pairs, check_placing};
+use ember_ridge_core::step::MeshStep;
+use ember_ridge_core::{Finding, Part, Recipe, changes, mark_allowed};
+use ember_ridge_store::{Run, RunKind, RunLine};
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+/// Runs an asset's first page shows, and those of each further one.
+pub const RUNS_SHOWN: u32 = 50;
+
+pub async fn run_page(app: &Arc<App>, asset: i64, before: Option<i64>, most: u32) -> Result<RunPage> {
+    let mut lines = app.store.runs(asset, before, most + 1).await?;
+    let more = lines.len() > most as usize;
+    lines.truncate(most as usize);
+    let span = lines.last().map_or(0, |l| l.number)..=lines.first().map_or(0, |l| l.number);
+    let pictures = app.store.small_pictures(asset, *span.start(), *span.end()).await?;
+    let mut runs: Vec<RunView> = lines.into_iter().map(|line| run_view(app, line)).collect();
+    for (run, map, hash) in pictures {
+        if let Some(view) = runs.iter_mut().find(|r| r.id == run) {
+            view.small.insert(map, hash);
+        }
+    }
+    Ok(RunPage { runs, more })
+}
+
+pub async fn asset(app: &Arc<App>, id: i64) -> Result<AssetView> {
+    let asset = app.store.asset(id).await?;
+    let mut meshes = Vec::new();
+    let recipe = &asset.recipe;
+    let cage: Vec<_> = recipe.cage.iter().cloned().collect();
+    for (role, sources) in [(Role::Low, &recipe.low), (Role::High, &recipe.high), (Role::Cage, &cage)] {
+        for source in sources {
+            let mut summary = app.summary(source, role).await?;
+            mark_allowed(&mut summary.findings, &recipe.exceptions);
+            meshes.push(MeshView {
+                role,
+                file: source.file.clone(),
+                hash: source.hash.clone().unwrap_or_default(),
+                summary,
+                steps: source.steps.iter().map(MeshStep::words).collect(),
+            });
+        }
+    }
+    let parts = |role: Role| -> Vec<Part> {
+        let of_role = meshes.iter().filter(|m| m.role == role).flat_map(|m| &m.summary.parts);
+        of_role.map(|p| Part { name: p.name.clone(), triangles: 0..p.triangles }).collect()
+    };
+    let (low, high) = (parts(Role::Low), parts(Role::High));
+    let whole = !low.is_empty() && !high.is_empty();
+    let share = match recipe.pairing == Pairing::Space && whole {
+        true => Some(app.shared_space(recipe).await?),
+        false => None,
+    };
+    let (table, mut left) = check_pairs(recipe, &low, &high, share.as_ref().map(|s| s.as_slice()));
+    mark_allowed(&mut left, &recipe.exceptions);
+    let mut seen = vec![low.is_empty(); high.len()];
+    let pair = |(number, (part, row)): (usize, (&Part, &PairRow))| {
+        let paired = row.pairs(high.len()).map(|(h, by)| {
+            // A part that nothing fits sees everything; that does not make a pair.
+            seen[h as usize] |= by != PairedBy::Default;
+            paired_part(&high[h as usize].name, by)
+        });
+        PairView { high: paired.collect(), number: number as u32 + 1, low: part.name.clone() }
+    };
+    let pairs: Vec<PairView> = low.iter().zip(&table.rows).enumerate().map(pair).collect();
+    let unseen = high.iter().zip(&seen).filter(|(_, seen)| !**seen).map(|(part, _)| part.name.clone());
+    let missing = recipe.missing();
+    let diagonal = diagonal(&meshes);
+    let RunPage { runs, .. } = run_page(app, id, None, RUNS_SHOWN).await?;
+    let (run_count, run_bytes) = app.store.run_totals(id).await?;
+    // A final tells more of finals than a proof does.
+    let measured = match app.store.newest_run(id, Some(RunKind::Final), true).await? {
+        Some(run) => Some(run),
+        None => app.store.newest_run(id, Some(RunKind::Proof), true).await?,
+    };
+    let estimates = measured.and_then(|run| run.report).and_then(|report| {
+        let (proof, whole) = (estimate(&recipe.as_proof(), &report)?, estimate(recipe, &report)?);
+        Some(Estimates { proof, whole })
+    });
+    Ok(AssetView {
+        id,
+        name: asset.name,
+        revision: asset.head,
+        undo: asset.undo,
+        redo: asset.redo,
+        pairs,
+        unseen: unseen.collect(),
+        told: Vec::new(),
+        placing: placing(recipe, &meshes),
+        pair_findings: left,
+        recipe: asset.recipe,
+        meshes,
+        runs,
+        run_count,
+        missing,
+        diagonal,
+        run_bytes,
+        estimates,
+    })
+}
+
+fn paired_part(name: &str, by: PairedBy) -> PairedPart {
+    let why = match by {
+        PairedBy::Hand => "manual".to_owned(),
+        PairedBy::Name => "by name".to_owned(),
+        PairedBy::Space(share) => format!("{:.0} % nearest", share * 100.0),
+        PairedBy::All => "all see all".to_owned(),
+        PairedBy::Default => "no match".to_owned(),
+    };
+    PairedPart { name: name.to_owned(), why, by_hand: by == PairedBy::Hand, by_default: by == PairedBy::Default }
+}
+
+/// Length of the box around low-poly and sculpt, corner to corner.
+fn diagonal(meshes: &[MeshView]) -> f32 {
+    let sides = meshes.iter().filter(|m| m.role != Role::Cage).map(|m| &m.summary);
+    let boxes = sides.map(|s| (Vec3::from(s.low_corner), Vec3::from(s.high_corner)));
+    boxes.reduce(|(a, b), (c, d)| (a.min(c), b.max(d))).map_or(0.0, |(low, high)| (high - low).length())
+}
+
+/// Boxes of all low-poly files against those of all sculpt files. A plane made here lies where it was put.
+fn placing(recipe: &Recipe, meshes: &[MeshView]) -> Option<Finding> {
+    let bounds = |role: Role| {
+        let of_role = meshes.iter().filter(move |m| m.role == role).map(|m| &m.summary);
+        of_role.map(|s| (Vec3::from(s.low_corner), Vec3::from(s.high_corner)))
+    };
+    let mut finding = check_placing(recipe, bounds(Role::Low), bounds(Role::High))?;
+    mark_allowed([&mut finding], &recipe.exceptions);
+    Some(finding)
+}
+
+pub fn run_view(app: &App, line: RunLine) -> RunView {
+    let (status, error) = match app.jobs.ended(line.id) {
+        Some((status, why)) => (status, Some(why).filter(|w| !w.is_empty())),
+        None => (line.status, line.error),
+    };
+    RunView {
+        id: line.id,
+        number: line.number,
+        kind: line.kind,
+        status,
+        created: line.created,
+        size: line.size,
+        samples: line.samples,
+        changes: line.changes,
+        error,
+        bytes: line.bytes,
+        maps: line.maps,
+        failed_maps: line.failed_maps,
+        findings: line.findings,
+        seconds: line.seconds,
+        small: BTreeMap::new(),
+    }
+}
+
+/// What a new run differs in from the one before, in words.
+/// A proof differs from a final in size, samples and rays by nature: that goes without saying.
+pub fn run_changes(before: Option<&Run>, kind: RunKind, recipe: &Recipe) -> Vec<String> {
+    let Some(before) = before else { return vec!["first run".into()] };
+    if before.line.kind == kind {
+        return changes(&before.recipe, recipe);
+    }
+    let (mut earlier, later) = (before.recipe.as_proof(), recipe.as_proof());
+    earlier.sheet.size = later.sheet.size;
+    changes(&earlier, &later)
+}

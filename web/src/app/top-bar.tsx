@@ -1,0 +1,217 @@
+// The top bar: which asset, the command box, what is being baked, theme and help.
+
+import { useQueryClient } from "@tanstack/react-query";
+import {
+  ChevronDown,
+  CircleHelp,
+  CloudOff,
+  Moon,
+  Plus,
+  Redo2,
+  Square,
+  Sun,
+  Trash2,
+  Undo2,
+} from "lucide-react";
+import { DropdownMenu } from "radix-ui";
+import { useEffect, useState } from "react";
+import { api } from "../api/client";
+import { useDrafts } from "../api/drafts";
+import { open } from "../api/open";
+import { useProgress } from "../api/progress";
+import { say, useActions, useAsset, useAssets } from "../api/queries";
+import { count, seconds } from "../ui/parts";
+import { Tip } from "../ui/tip";
+import { DeleteDialog } from "./delete-dialog";
+import { Mark } from "./mark";
+import { setShell, toggleTheme, useShell } from "./state";
+
+const ICON = "grid size-7 place-items-center rounded text-ink-2 hover:bg-sunk hover:text-ink";
+
+export function TopBar() {
+  const theme = useShell((s) => s.theme);
+  return (
+    <header className="flex h-11 items-center gap-2.5 px-3">
+      <Mark />
+      <b className="hidden text-lg tracking-tight sm:block">Ember Ridge</b>
+      <span className="h-5 w-px bg-line" />
+      <AssetPicker />
+      <UndoRedo />
+      <Unsaved />
+      <button
+        type="button"
+        onClick={() => setShell({ commandOpen: true })}
+        className="ml-auto flex h-7 w-[280px] min-w-0 items-center justify-between rounded bg-sunk px-2 text-ink-3 hover:text-ink-2"
+      >
+        <span className="truncate">Find a command, part or finding</span>
+        <kbd className="num rounded-[3px] border border-line bg-sheet px-1">Ctrl K</kbd>
+      </button>
+      <JobChip />
+      <button
+        type="button"
+        className={ICON}
+        aria-label={theme === "day" ? "Night theme" : "Day theme"}
+        onClick={toggleTheme}
+      >
+        {theme === "day" ? <Moon className="size-4" /> : <Sun className="size-4" />}
+      </button>
+      <button
+        type="button"
+        className={ICON}
+        aria-label="Keyboard and mouse"
+        onClick={() => setShell({ keysOpen: true })}
+      >
+        <CircleHelp className="size-4" />
+      </button>
+    </header>
+  );
+}
+
+function AssetPicker() {
+  const assets = useAssets().data ?? [];
+  const asset = useAsset().data;
+  const client = useQueryClient();
+  const add = async () => {
+    const taken = new Set(assets.map((a) => a.name));
+    let n = 1;
+    while (taken.has(`New asset ${n}`)) n++;
+    try {
+      const made = await api.addAsset(`New asset ${n}`);
+      await client.invalidateQueries({ queryKey: ["assets"] });
+      open({ asset: made.id, stop: "meshes" });
+    } catch (error) {
+      say(error);
+    }
+  };
+  const [deleting, setDeleting] = useState(false);
+  const of = (role: "low" | "high") => asset?.meshes.filter((m) => m.role === role) ?? [];
+  const triangles = (role: "low" | "high") => of(role).reduce((n, m) => n + m.summary.triangles, 0);
+  const parts = of("low").reduce((n, m) => n + m.summary.parts.length, 0);
+  return (
+    <DropdownMenu.Root>
+      <DropdownMenu.Trigger className="flex h-7 min-w-0 items-center gap-2 rounded px-1.5 hover:bg-sunk">
+        <span className="sr-only">Asset: </span>
+        <b className="truncate">{asset?.name ?? "No asset"}</b>
+        {asset && triangles("low") > 0 && (
+          <span className="hidden truncate text-ink-3 lg:inline">
+            {parts} {parts === 1 ? "part" : "parts"}, {count(triangles("high"))} over{" "}
+            {count(triangles("low"))} triangles
+          </span>
+        )}
+        <ChevronDown className="size-3.5 shrink-0 text-ink-2" />
+      </DropdownMenu.Trigger>
+      <DropdownMenu.Portal>
+        <DropdownMenu.Content
+          align="start"
+          sideOffset={4}
+          className="z-50 min-w-56 rounded border border-line bg-sheet p-1 shadow-lg"
+        >
+          {assets.map((a) => (
+            <DropdownMenu.Item
+              key={a.id}
+              onSelect={() => open({ asset: a.id })}
+              className={`rounded px-2 py-1.5 outline-none data-highlighted:bg-sunk ${a.id === asset?.id ? "font-semibold" : ""}`}
+            >
+              {a.name}
+            </DropdownMenu.Item>
+          ))}
+          <DropdownMenu.Separator className="my-1 h-px bg-line" />
+          <DropdownMenu.Item
+            onSelect={add}
+            className="flex items-center gap-1.5 rounded px-2 py-1.5 outline-none data-highlighted:bg-sunk"
+          >
+            <Plus className="size-3.5" /> New asset
+          </DropdownMenu.Item>
+          {asset && (
+            <DropdownMenu.Item
+              onSelect={() => setDeleting(true)}
+              className="flex items-center gap-1.5 rounded px-2 py-1.5 outline-none data-highlighted:bg-sunk"
+            >
+              <Trash2 className="size-3.5" /> Delete {asset.name}
+            </DropdownMenu.Item>
+          )}
+        </DropdownMenu.Content>
+      </DropdownMenu.Portal>
+      {deleting && asset && (
+        <DeleteDialog
+          title={`Delete ${asset.name}?`}
+          frees={() => api.assetFrees(asset.id)}
+          onDelete={() => api.deleteAsset(asset.id)}
+          onClose={() => setDeleting(false)}
+        >
+          Its files, settings and all {asset.run_count} runs are removed. This cannot be undone.
+        </DeleteDialog>
+      )}
+    </DropdownMenu.Root>
+  );
+}
+
+/** What the last edit was, and the one that was undone last. */
+function UndoRedo() {
+  const asset = useAsset().data;
+  const { undo, redo } = useActions();
+  if (!asset) return null;
+  const buttons = [
+    { name: "Undo", words: asset.undo, act: undo, icon: Undo2, keys: "Ctrl Z" },
+    { name: "Redo", words: asset.redo, act: redo, icon: Redo2, keys: "Ctrl Shift Z" },
+  ];
+  return (
+    <span className="flex">
+      {buttons.map(({ name, words, act, icon: Icon, keys }) => (
+        <Tip key={name} text={words ? `${name} (${keys}): ${words}` : `Nothing to ${name.toLowerCase()}`}>
+          <button
+            type="button"
+            className={`${ICON} aria-disabled:text-ink-3 aria-disabled:hover:bg-transparent`}
+            aria-label={words ? `${name}: ${words}` : name}
+            aria-disabled={!words}
+            onClick={() => words && act()}
+          >
+            <Icon className="size-4" />
+          </button>
+        </Tip>
+      ))}
+    </span>
+  );
+}
+
+/** Says so while an edit is in this browser alone, and only then. */
+function Unsaved() {
+  const failing = useDrafts((s) => s.failing);
+  const refused = useDrafts((s) => s.refused);
+  useEffect(() => {
+    if (!refused) return;
+    say(new Error(refused));
+    useDrafts.setState({ refused: null });
+  }, [refused]);
+  if (!failing) return null;
+  return (
+    <span role="status" title={failing} className="flex items-center gap-1.5 whitespace-nowrap">
+      <CloudOff className="size-3.5 text-ochre-ink" /> Not saved yet
+    </span>
+  );
+}
+
+function JobChip() {
+  const progress = useProgress((s) => s.running);
+  const runs = useAsset().data?.runs ?? [];
+  const { stop } = useActions();
+  if (!progress) return null;
+  const run = runs.find((r) => r.id === progress.run);
+  return (
+    <div role="status" aria-label="Bake running" className="flex items-center gap-2 whitespace-nowrap">
+      <span
+        className="size-3.5 rounded-full [mask:radial-gradient(circle,transparent_4px,#000_4.5px)]"
+        style={{ background: `conic-gradient(var(--ember) ${progress.share * 100}%, var(--line) 0)` }}
+      />
+      <span className="hidden xl:inline">
+        {run ? `${run.kind === "final" ? "Final" : "Proof"} ${run.size}: ` : ""}
+        {progress.stage}
+      </span>
+      <b className="num">{Math.round(progress.share * 100)} %</b>
+      {progress.left !== null && <span className="num text-ink-3">{seconds(progress.left)} left</span>}
+      <button type="button" className={ICON} aria-label="Stop the bake" onClick={() => stop(progress.run)}>
+        <Square className="size-3 fill-current" />
+      </button>
+    </div>
+  );
+}

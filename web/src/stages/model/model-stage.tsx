@@ -1,0 +1,225 @@
+// The model stage: the low-poly with its maps, the sculpt, and the two compared; layers of stops over them.
+import { type ReactNode, type RefObject, useEffect, useRef, useState } from "react";
+import { useOpen } from "../../api/open";
+import { StageMessage, StageTools, Tag, ToolSegment, ToolToggle } from "../../ui/stage-tools";
+import { useHidden } from "../hidden";
+import { useSheets } from "../sheets";
+import { useDisplay } from "../use-display";
+import { type Look, show, useView } from "../view";
+import { cellOf } from "./ground";
+import { Lamp, type LightPlace, lightDirection } from "./lamp";
+import { Lit, Marker, Wires } from "./layers";
+import { MapsPaint } from "./maps-paint";
+import { usePointing } from "./pointing";
+import { type Scene, SceneProvider } from "./scene";
+import { Viewer } from "./viewer";
+import { WipeHandle } from "./wipe-handle";
+
+const LOOKS: [Look, string][] = [
+  ["low", "Low"],
+  ["baked", "Baked"],
+  ["sculpt", "Sculpt"],
+  ["wipe", "Wipe"],
+  ["beside", "Side by side"],
+];
+
+export interface ModelSlots {
+  /** What stops draw over the model. */
+  layers: ReactNode;
+  /** Their tools beside the stage's own, what their colours mean, and tools in place of the looks while they paint the model. */
+  tools: ReactNode;
+  legend: ReactNode;
+  /** Set while a stop paints the model in place of its maps: its tools, and the sides of its wipe if it has one. */
+  painting: { tools: ReactNode; sides: readonly [string, string] | null } | null;
+}
+
+export function ModelStage(slots: ModelSlots) {
+  const host = useRef<HTMLDivElement>(null);
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const [viewer, failed] = useViewer(canvas, host);
+  const scene = useSceneOf(viewer);
+  const [wipe, setWipe] = useState(0.5);
+  const [light, setLight] = useState<LightPlace>([-0.45, 0.5]);
+  const look = useView((s) => s.look);
+  const apart = useView((s) => s.apart);
+  const hidden = useHidden();
+  const low = scene?.low?.data;
+  const sheets = useSheets(low);
+  const hands = usePointing(scene, sheets);
+  useEffect(() => {
+    viewer?.show({ look, wipe, light: lightDirection(light), hidden, apart });
+  }, [viewer, look, wipe, light, hidden, apart]);
+  useWishes(viewer);
+  const { painting } = slots;
+  const sides = painting ? painting.sides : look === "wipe" ? (["baked", "sculpt"] as const) : null;
+  return (
+    <section
+      ref={host}
+      aria-label="Model stage"
+      className="relative h-full min-w-0 overflow-hidden bg-stage"
+      {...hands}
+    >
+      <canvas
+        ref={canvas}
+        tabIndex={0}
+        role="application"
+        aria-label="Model: arrows turn it, plus and minus zoom, Shift with arrows moves the cursor, Enter traces there"
+        className="absolute inset-0 size-full touch-none -outline-offset-2"
+      />
+      <SceneProvider value={scene}>
+        <MapsPaint />
+        <Wires />
+        <Lit />
+        <Marker />
+        {slots.layers}
+      </SceneProvider>
+      <StageTools>
+        <Tag>MODEL</Tag>
+        {painting ? painting.tools : <Looks />}
+        <WiresToggle />
+        {slots.tools}
+      </StageTools>
+      {sides && <WipeHandle share={wipe} onMove={setWipe} host={host} sides={sides} />}
+      {!painting && look === "beside" && (
+        <div className="pointer-events-none absolute inset-y-0 left-1/2 w-px bg-stage-line" />
+      )}
+      <SceneProvider value={scene}>
+        <Lamp place={light} onMove={setLight} />
+      </SceneProvider>
+      <div className="pointer-events-none absolute right-24 bottom-3 left-3 flex flex-col items-start gap-1 text-xs text-on-stage">
+        {slots.legend}
+        <StandIn />
+        <GridNote />
+      </div>
+      <Notices failed={failed} />
+    </section>
+  );
+}
+
+function Looks() {
+  const look = useView((s) => s.look);
+  return (
+    <ToolSegment
+      label="What the model stage shows"
+      options={LOOKS}
+      value={look}
+      onChange={(v) => show({ look: v })}
+    />
+  );
+}
+
+function WiresToggle() {
+  const wires = useView((s) => s.wires);
+  return <ToolToggle label="Wires" on={wires} onChange={(v) => show({ wires: v })} />;
+}
+
+/** The viewer on a canvas that fills its host, and whether there can be none. */
+function useViewer(
+  canvas: RefObject<HTMLCanvasElement | null>,
+  host: RefObject<HTMLDivElement | null>,
+): [Viewer | null, boolean] {
+  const [viewer, setViewer] = useState<Viewer | null>(null);
+  const [failed, setFailed] = useState(false);
+  useEffect(() => {
+    const [area, box] = [canvas.current, host.current];
+    if (!area || !box) return;
+    let made: Viewer;
+    try {
+      made = new Viewer(area);
+    } catch {
+      setFailed(true);
+      return;
+    }
+    setViewer(made);
+    const fit = new ResizeObserver(() => made.resize(box.clientWidth, box.clientHeight));
+    fit.observe(box);
+    return () => {
+      fit.disconnect();
+      made.dispose();
+      setViewer(null);
+    };
+  }, [canvas, host]);
+  return [viewer, failed];
+}
+
+/** The meshes of the asset that is open, on the stage. */
+function useSceneOf(viewer: Viewer | null): Scene | null {
+  const [scene, setScene] = useState<Scene | null>(null);
+  const asset = useOpen((s) => s.asset);
+  const low = useDisplay("low").data ?? null;
+  const high = useDisplay("high").data ?? null;
+  useEffect(() => {
+    if (!viewer) return setScene(null);
+    const side = viewer.setLow(low);
+    setScene((s) => ({ viewer, low: side, high: s?.high ?? null }));
+  }, [viewer, low]);
+  useEffect(() => {
+    if (!viewer) return;
+    const side = viewer.setHigh(high);
+    setScene((s) => ({ viewer, low: s?.low ?? null, high: side }));
+  }, [viewer, high]);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: a mesh that came in may be out of view
+  useEffect(() => {
+    if (asset !== null) viewer?.keepInView(asset);
+  }, [viewer, asset, low, high]);
+  return scene;
+}
+
+/** Turns to what a stop asks to be looked at. */
+function useWishes(viewer: Viewer | null) {
+  const wish = useView((s) => s.wish);
+  const last = useRef(0);
+  useEffect(() => {
+    if (!viewer || wish.turn === last.current) return;
+    last.current = wish.turn;
+    viewer.frame(wish.point);
+  }, [viewer, wish]);
+}
+
+/** What a cell of the ground's grid measures. */
+function GridNote() {
+  const low = useDisplay("low").data?.header;
+  const header = useDisplay("high").data?.header;
+  const of = low ?? header;
+  if (!of) return null;
+  const size = Math.hypot(...of.low_corner.map((c, axis) => (of.high_corner[axis] ?? c) - c));
+  return <span className="text-on-stage/90">Grid: {Number(cellOf(size).toPrecision(1))} units</span>;
+}
+
+/** Says so while a large sculpt is drawn thinned. */
+function StandIn() {
+  const header = useDisplay("high").data?.header;
+  const look = useView((s) => s.look);
+  const thousands = (n: number) => (n >= 1e6 ? `${(n / 1e6).toFixed(2)}M` : `${Math.round(n / 1e3)}k`);
+  const thinned = header && header.shown_triangles < header.real_triangles;
+  if (!thinned || !["sculpt", "wipe", "beside"].includes(look)) return null;
+  return (
+    <span className="rounded bg-(--stage-tool) px-2 py-0.5">
+      The sculpt is drawn with {thousands(header.shown_triangles)} of {thousands(header.real_triangles)}{" "}
+      triangles. Bakes use all.
+    </span>
+  );
+}
+
+function Notices({ failed }: { failed: boolean }) {
+  const look = useView((s) => s.look);
+  const low = useDisplay("low");
+  const high = useDisplay("high");
+  const loading = low.isFetching || (high.isFetching && look !== "low" && look !== "baked");
+  if (failed)
+    return (
+      <StageMessage title="This browser cannot draw 3D">
+        Maps and bakes work without it. Turn on WebGL to see the model.
+      </StageMessage>
+    );
+  if (low.isError)
+    return <StageMessage title="The low-poly cannot be shown">{low.error.message}</StageMessage>;
+  if (low.data) return null;
+  if (loading) return <StageMessage title="Reading the meshes" busy />;
+  if (high.data) return null;
+  return (
+    <StageMessage title="No model yet">
+      Import a low-poly and a sculpt at the Meshes stop, or drop files here.
+    </StageMessage>
+  );
+}

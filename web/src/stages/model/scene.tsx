@@ -1,0 +1,89 @@
+// What the model stage lends to layers: the viewer, the meshes on it, and hooks that add to the scene for as long as a layer wants
+// it there. A layer is a component of a stop that stands in the stage's tree; it draws by these hooks, and what it returns lies over
+// the stage.
+import { createContext, type PointerEvent, useContext, useEffect } from "react";
+import type * as THREE from "three";
+import type { LowSide, Side } from "./meshes";
+import type { Paint } from "./paint";
+import type { Pointed, Viewer } from "./viewer";
+
+export interface Scene {
+  viewer: Viewer;
+  low: LowSide | null;
+  high: Side | null;
+}
+
+const SceneContext = createContext<Scene | null>(null);
+export const SceneProvider = SceneContext.Provider;
+
+/** The stage's scene; null until it can draw. */
+export const useScene = () => useContext(SceneContext);
+
+type Drawn = THREE.Object3D & { geometry?: THREE.BufferGeometry; material?: THREE.Material };
+
+function letGo(object: THREE.Object3D) {
+  object.traverse((child) => {
+    (child as Drawn).geometry?.dispose();
+    (child as Drawn).material?.dispose();
+  });
+}
+
+/** Draws objects, whose geometries and materials are the layer's own; they go when `make` changes or the layer does. */
+export function useDrawn(make: (scene: Scene) => readonly THREE.Object3D[] | null) {
+  const scene = useScene();
+  useEffect(() => {
+    const made = scene && make(scene);
+    if (!made || made.length === 0) return;
+    scene.viewer.add(...made);
+    return () => {
+      scene.viewer.remove(...made);
+      for (const object of made) letGo(object);
+    };
+  }, [scene, make]);
+}
+
+/** Paints the low-poly's surface in place of its maps, while there is a paint. */
+export function usePaint(paint: Paint | null) {
+  const scene = useScene();
+  useEffect(() => {
+    if (!scene || !paint) return;
+    scene.viewer.setOver(paint);
+    return () => scene.viewer.setOver(null);
+  }, [scene, paint]);
+}
+
+/** What takes drags that begin on the low-poly. Others turn the model, and so does one with Alt. */
+export interface Tool {
+  press: (at: Pointed, e: PointerEvent) => void;
+  drag: (at: Pointed | null, e: PointerEvent) => void;
+  release: () => void;
+  /** The pointer moves over the stage; null beside the model and when it leaves. */
+  hover: (at: Pointed | null, e: PointerEvent | null) => void;
+}
+
+const tools = new WeakMap<Viewer, Tool>();
+export const toolOf = (viewer: Viewer) => tools.get(viewer) ?? null;
+
+/** Lends a tool to the stage; null takes it away. */
+export function useTool(tool: Tool | null) {
+  const scene = useScene();
+  useEffect(() => {
+    if (!scene || !tool) return;
+    tools.set(scene.viewer, tool);
+    return () => {
+      tool.hover(null, null);
+      tools.delete(scene.viewer);
+    };
+  }, [scene, tool]);
+}
+
+/** Calls after every drawing, where something in the page has to follow the model. */
+export function useOnDraw(follow: (scene: Scene) => void) {
+  const scene = useScene();
+  useEffect(() => {
+    if (!scene) return;
+    const end = scene.viewer.onDraw(() => follow(scene));
+    scene.viewer.draw();
+    return end;
+  }, [scene, follow]);
+}

@@ -1,0 +1,475 @@
+// The model stage's drawing: low-poly and sculpt under one light, what layers add to the scene, and what lies under the pointer. It
+// draws only when something changed. React tells it what to show. Plain three.js rather than a React renderer for it: two viewports,
+// scissors and drawing on demand are its whole business.
+import * as THREE from "three";
+import { MeshBVH } from "three-mesh-bvh";
+import type { Hidden } from "../hidden";
+import { type MeshData, roughOf } from "../mesh-data";
+import type { Look, Point } from "../view";
+import { FURTHEST, pullCorners, setAway, type Ways } from "./apart";
+import { Eye } from "./camera";
+import { Ground } from "./ground";
+import {
+  hideParts,
+  highOf,
+  type LowSide,
+  lowOf,
+  type SharedUniforms,
+  type Side,
+  setSheets,
+  setTints,
+} from "./meshes";
+import { MODES, modeOf, type Paint } from "./paint";
+import { Turning } from "./turning";
+
+/** Pixels of the canvas to one of the page while nothing moves, and milliseconds until nothing does. */
+const [FINE, RESTED] = [2, 160];
+
+/** How the two meshes stand on the stage. */
+export interface View {
+  look: Look;
+  /** 0..1 of the stage's width. */
+  wipe: number;
+  /** Unit vector in view space, towards the light. */
+  light: Point;
+  hidden: Hidden;
+  /** How far parts are pulled along their way, 0 to 1. */
+  apart: number;
+}
+
+/** What of the low-poly lies under a place of the stage. */
+export interface Pointed {
+  uv: [number, number];
+  /** Where the model has it, however far its part is pulled away. */
+  point: Point;
+  triangle: number;
+}
+
+export class Viewer {
+  private readonly renderer: THREE.WebGLRenderer;
+  private readonly scene = new THREE.Scene();
+  private readonly eye: Eye;
+  private readonly shared: SharedUniforms = {
+    light: { value: new THREE.Vector3(0.4, 0.6, 0.7) },
+    ratio: { value: 1 },
+  };
+  private readonly ground = new Ground();
+  /** The ground has to be laid anew: the model came, went or moved. */
+  private moved = true;
+  private fine: ReturnType<typeof setTimeout> | undefined;
+  private readonly blank = new THREE.DataTexture(new Uint8Array([128, 128, 255, 255]), 1, 1);
+  private low: LowSide | null = null;
+  private high: Side | null = null;
+  /** Finds what is under the pointer; made when first asked for, and again when the low-poly's faces move or go. */
+  private finder: MeshBVH | null = null;
+  private ways: { low: Ways; high: Ways } = { low: new Map(), high: new Map() };
+  private pulled = 0;
+  /** The maps of a run, and what a layer paints in their place. */
+  private maps: Paint | null = null;
+  private over: Paint | null = null;
+  private view: View | null = null;
+  private asked = 0;
+  private readonly turning = new Turning(() => this.draw());
+  private readonly drawn = new Set<() => void>();
+  private readonly end = new AbortController();
+
+  constructor(private readonly canvas: HTMLCanvasElement) {
+    this.renderer = new THREE.WebGLRenderer({
+      canvas,
+      antialias: true,
+      alpha: true,
+      preserveDrawingBuffer: true,
+    });
+    this.renderer.outputColorSpace = THREE.LinearSRGBColorSpace;
+    this.renderer.autoClear = false;
+    this.blank.needsUpdate = true;
+    this.scene.add(this.ground.mesh);
+    this.eye = new Eye(canvas, () => {
+      this.turning.turned();
+      this.draw();
+    });
+    // A graphics card that was taken away and given back: three.js uploads everything anew, and all is drawn again.
+    canvas.addEventListener("webglcontextrestored", () => this.draw(), { signal: this.end.signal });
+  }
+
+  dispose() {
+    cancelAnimationFrame(this.asked);
+    clearTimeout(this.fine);
+    this.end.abort();
+    this.ground.dispose();
+    this.turning.dispose();
+    this.eye.controls.dispose();
+    this.setLow(null);
+    this.setHigh(null);
+    this.blank.dispose();
+    this.renderer.dispose();
+  }
+
+  resize(width: number, height: number) {
+    this.renderer.setSize(width, height, false);
+    this.setRatio(Math.min(2, window.devicePixelRatio));
+    this.draw();
+  }
+
+  private setRatio(ratio: number) {
+    if (this.shared.ratio.value === ratio && this.renderer.getPixelRatio() === ratio) return;
+    this.shared.ratio.value = ratio;
+    this.renderer.setPixelRatio(ratio);
+  }
+
+  /** Pixels of the canvas to one of the page, as a uniform: it changes between moving and resting. */
+  get ratio() {
+    return this.shared.ratio;
+  }
+
+  get anisotropy() {
+    return this.renderer.capabilities.getMaxAnisotropy();
+  }
+
+  setLow(data: MeshData | null): LowSide | null {
+    this.drop(this.low);
+    this.finder = null;
+    this.low = data && lowOf(data, this.shared, this.blank);
+    if (this.low) this.scene.add(this.low.mesh);
+    this.pulled = 0;
+    this.moved = true;
+    this.putPaint();
+    this.hide();
+    this.apply();
+    return this.low;
+  }
+
+  setHigh(data: MeshData | null): Side | null {
+    this.drop(this.high);
+    this.turning.set(null, null);
+    this.high = data && highOf(data, this.shared);
+    if (this.high) {
+      this.scene.add(this.high.mesh);
+      this.hide();
+      this.setWays(this.ways);
+    }
+    return this.high;
+  }
+
+  private drop(side: Side | null) {
+    if (!side) return;
+    this.scene.remove(side.mesh);
+    side.mesh.geometry.dispose();
+    side.mesh.material.dispose();
+  }
+
+  /** Puts what a layer draws into the scene. */
+  add(...objects: THREE.Object3D[]) {
+    this.scene.add(...objects);
+    this.draw();
+  }
+
+  remove(...objects: THREE.Object3D[]) {
+    this.scene.remove(...objects);
+    this.draw();
+  }
+
+  /** The maps that the low-poly wears. */
+  setMaps(paint: Paint) {
+    this.maps = paint;
+    this.putPaint();
+    this.draw();
+  }
+
+  /** What its surface shows in their place; null shows them again. */
+  setOver(paint: Paint | null) {
+    const wasBeside = this.beside;
+    this.over = paint;
+    this.putPaint();
+    this.keepRoom(wasBeside);
+    this.draw();
+  }
+
+  private get paint() {
+    return this.over ?? this.maps;
+  }
+
+  private putPaint() {
+    if (!this.low) return;
+    const { material } = this.low.mesh;
+    const { paint } = this;
+    const u = uniforms(material);
+    const maps = paint?.kind === "maps" && paint.textures.length > 0 ? paint.textures : [this.blank];
+    u("maps").value = maps;
+    if (material.defines.SHEETS !== maps.length) {
+      material.defines.SHEETS = maps.length;
+      material.needsUpdate = true;
+    }
+    if (paint?.kind === "maps") {
+      setSheets(this.low, paint.sheets);
+      u("green").value = paint.green;
+    } else if (paint?.kind === "tints") setTints(this.low, paint.tints);
+    else if (paint?.kind === "detail") {
+      u("texels").value = paint.texels;
+      u("detail").value = paint.width;
+    }
+    u("picture").value = paint?.kind === "picture" ? paint.texture : this.blank;
+    this.putMode();
+  }
+
+  private putMode() {
+    if (!this.low) return;
+    const { paint } = this;
+    const bare = paint === null || (paint === this.maps && this.view?.look === "low");
+    uniforms(this.low.mesh.material)("mode").value = bare ? 0 : modeOf(paint);
+    if (!this.high) return;
+    // The sculpt wears its own colours beside a map of colours.
+    const colored = paint?.kind === "maps" && modeOf(paint) === MODES.color;
+    uniforms(this.high.mesh.material)("mode").value = colored && this.high.data.colors ? 2 : 0;
+  }
+
+  /** A picture over the UVs that is hatched in ember where it is white; null takes it off. */
+  setMask(texture: THREE.Texture | null) {
+    if (!this.low) return;
+    const u = uniforms(this.low.mesh.material);
+    u("mask").value = texture ?? this.blank;
+    u("masked").value = texture ? 1 : 0;
+    this.draw();
+  }
+
+  /** Whether the whole stage shows the low-poly, whatever the look: a paint in place of maps is looked at alone. */
+  private get alone() {
+    return this.over !== null;
+  }
+
+  private get beside() {
+    return this.view?.look === "beside" && !this.alone;
+  }
+
+  /** Whether a drag turns the model, or is left to a tool. */
+  setTurnable(turns: boolean) {
+    this.eye.controls.enableRotate = turns;
+  }
+
+  /** Pixels of the page that a length takes at a point of the model. */
+  pixelsAt(point: Point, length: number): number {
+    return this.eye.pixelsAt(point, length);
+  }
+
+  /** Where parts go when pairs are pulled apart. */
+  setWays(ways: { low: Ways; high: Ways }) {
+    this.ways = ways;
+    if (this.high) setAway(this.high.mesh.geometry, this.high.data, ways.high);
+    this.pulled = -1;
+    this.apply();
+  }
+
+  /** Moves the low-poly's corners along their ways. */
+  private pull(apart: number) {
+    if (!this.low || this.pulled === apart) return;
+    this.pulled = apart;
+    pullCorners(this.low.mesh.geometry, this.low.data, this.low.resting, this.ways.low, apart);
+    this.finder?.refit();
+    this.moved = true;
+  }
+
+  show(view: View) {
+    const before = this.view;
+    const wasBeside = this.beside;
+    this.view = view;
+    if (before?.hidden !== view.hidden) this.hide();
+    this.apply();
+    if (before && before.apart !== view.apart) this.frame();
+    else if (before) this.keepRoom(wasBeside);
+  }
+
+  /** Half the stage for each mesh, or all of it for one: neither is cut off. */
+  private keepRoom(wasBeside: boolean) {
+    if (this.beside !== wasBeside) this.eye.giveRoom(this.box(), this.beside ? 0.5 : 1);
+  }
+
+  private apply() {
+    const view = this.view;
+    if (!view) return;
+    this.shared.light.value.set(...view.light).normalize();
+    this.pull(view.apart);
+    if (this.high) uniforms(this.high.mesh.material)("apart").value = view.apart;
+    this.putMode();
+    this.draw();
+  }
+
+  /** Leaves hidden parts out. */
+  private hide() {
+    const hidden = this.view?.hidden;
+    if (!hidden) return;
+    if (this.low) hideParts(this.low, hidden.low);
+    this.finder = null;
+    this.moved = true;
+    if (!this.high) return;
+    hideParts(this.high, hidden.high);
+    const rough = this.high.data.rough ? roughOf(this.high.data, hidden.high) : null;
+    this.turning.set(this.high.mesh.geometry, rough && new THREE.BufferAttribute(rough, 1));
+  }
+
+  /** The model's box; null without one. */
+  private box(): THREE.Box3 | null {
+    const header = (this.low ?? this.high)?.data.header;
+    if (!header) return null;
+    const box = new THREE.Box3(
+      new THREE.Vector3(...header.low_corner),
+      new THREE.Vector3(...header.high_corner),
+    );
+    // Pulled apart, it takes more room.
+    const more = (FURTHEST * (this.view?.apart ?? 0)) / 2;
+    return box.expandByVector(box.getSize(new THREE.Vector3()).multiplyScalar(more));
+  }
+
+  /** Frames the model where the eye cannot have found it yet. */
+  keepInView(asset: number) {
+    const box = this.box();
+    if (box && this.eye.isLost(asset, box)) this.frame();
+  }
+
+  /** Shows all of the model, or a point of it, from where it is looked at now. */
+  frame(point?: Point | null) {
+    const box = this.box();
+    if (!box) return;
+    this.eye.frame(box, this.beside ? 0.5 : 1, point);
+    this.draw();
+  }
+
+  /** Hears after every drawing, where markers in the page have to follow; the answer ends it. */
+  onDraw(listener: () => void): () => void {
+    this.drawn.add(listener);
+    return () => {
+      this.drawn.delete(listener);
+    };
+  }
+
+  draw() {
+    cancelAnimationFrame(this.asked);
+    this.asked = requestAnimationFrame(() => {
+      this.setRatio(Math.min(2, window.devicePixelRatio));
+      this.drawNow();
+    });
+    // Once the hand rests it is drawn with more pixels than the screen has: edges are smooth, and no hand waits for it.
+    clearTimeout(this.fine);
+    this.fine = setTimeout(() => {
+      this.setRatio(FINE);
+      this.drawNow();
+    }, RESTED);
+  }
+
+  /** Lays the ground under the model; it is seen from above only. */
+  private layGround() {
+    const box = this.box();
+    const body = (this.low ?? this.high)?.mesh;
+    this.ground.mesh.visible = Boolean(box && body) && this.eye.camera.position.y > (box?.min.y ?? 0);
+    if (!this.moved || !box || !body) return;
+    this.moved = false;
+    this.ground.lay(this.renderer, box, body);
+  }
+
+  /** The middle of the model on the stage and its radius, in pixels; null without one. */
+  middle(): { at: [number, number]; radius: number } | null {
+    const ball = this.box()?.getBoundingSphere(new THREE.Sphere());
+    if (!ball) return null;
+    const point = ball.center.toArray() as Point;
+    const at = this.project(point);
+    return at && { at, radius: this.eye.pixelsAt(point, ball.radius) };
+  }
+
+  private drawNow() {
+    const view = this.view;
+    if (!view) return;
+    this.layGround();
+    const size = this.renderer.getSize(new THREE.Vector2());
+    this.renderer.setScissorTest(false);
+    this.renderer.clear();
+    const line = view.wipe * size.x * this.shared.ratio.value;
+    if (this.low) uniforms(this.low.mesh.material)("split").value = line;
+    if (this.beside) {
+      this.pass("low", 0, size.x / 2, size.y, null);
+      this.pass("sculpt", size.x / 2, size.x / 2, size.y, null);
+    } else {
+      const what = this.alone || view.look === "baked" || view.look === "low" ? "low" : view.look;
+      this.pass(what === "beside" ? "low" : what, 0, size.x, size.y, what === "wipe" ? line : null);
+    }
+    const { geometries, textures } = this.renderer.info.memory;
+    this.canvas.dataset.held = `${geometries} ${textures}`;
+    for (const listener of this.drawn) listener();
+  }
+
+  private pass(
+    what: "low" | "sculpt" | "wipe",
+    x: number,
+    width: number,
+    height: number,
+    wipe: number | null,
+  ) {
+    this.renderer.setViewport(x, 0, width, height);
+    this.renderer.setScissor(x, 0, width, height);
+    this.renderer.setScissorTest(true);
+    this.eye.camera.aspect = width / Math.max(1, height);
+    this.eye.camera.updateProjectionMatrix();
+    if (this.low) {
+      this.low.mesh.visible = what !== "sculpt" || !this.high;
+      uniforms(this.low.mesh.material)("wipe").value = wipe ?? 1e9;
+    }
+    if (this.high) {
+      this.high.mesh.visible = what !== "low" || !this.low;
+      uniforms(this.high.mesh.material)("wipe").value = wipe ?? -1;
+    }
+    this.renderer.render(this.scene, this.eye.camera);
+  }
+
+  /** What of the low-poly lies under a place of the stage, in pixels from its top left. */
+  pick(x: number, y: number): Pointed | null {
+    if (!this.low || !this.view || (this.view.look === "sculpt" && !this.alone)) return null;
+    let [width, left] = [this.canvas.clientWidth, 0];
+    if (this.beside) {
+      width /= 2;
+      left = x > width ? width : 0;
+    }
+    const pointer = new THREE.Vector2(((x - left) / width) * 2 - 1, 1 - (y / this.canvas.clientHeight) * 2);
+    const caster = new THREE.Raycaster();
+    caster.setFromCamera(pointer, this.eye.camera);
+    // Indirect: the index keeps its order, which tells parts apart.
+    this.finder ??= new MeshBVH(this.low.mesh.geometry, { indirect: true });
+    const hit = this.finder.raycastFirst(caster.ray, THREE.DoubleSide);
+    if (!hit?.uv || !hit.face) return null;
+    const corner = hit.face.a;
+    const part = this.low.data.header.parts.find((p) => corner >= p.start && corner < p.start + p.count);
+    const [wx, wy, wz] = this.pulledBy(part?.name ?? "");
+    const point: Point = [hit.point.x - wx, hit.point.y - wy, hit.point.z - wz];
+    return { uv: [hit.uv.x, hit.uv.y], point, triangle: Math.floor(corner / 3) };
+  }
+
+  private pulledBy(part: string): Point {
+    const apart = this.view?.apart ?? 0;
+    const way = this.ways.low.get(part) ?? [0, 0, 0];
+    return [way[0] * apart, way[1] * apart, way[2] * apart];
+  }
+
+  /** Turns (arrows) or zooms (plus, minus) by keyboard; false for any other key. */
+  key(key: string): boolean {
+    const taken = this.eye.key(key);
+    if (taken) this.draw();
+    return taken;
+  }
+
+  /** Where a point of the model stands on the stage, in pixels; null behind the eye. A part's name moves it with the part. */
+  project(point: Point, part = ""): [number, number] | null {
+    const by = this.pulledBy(part);
+    const p = new THREE.Vector3(point[0] + by[0], point[1] + by[1], point[2] + by[2]).project(
+      this.eye.camera,
+    );
+    if (p.z > 1) return null;
+    const width = this.beside ? this.canvas.clientWidth / 2 : this.canvas.clientWidth;
+    return [((p.x + 1) / 2) * width, ((1 - p.y) / 2) * this.canvas.clientHeight];
+  }
+}
+
+/** A material's uniforms by name. */
+function uniforms(material: THREE.ShaderMaterial): (name: string) => THREE.IUniform {
+  return (name) => {
+    const slot = material.uniforms[name];
+    if (!slot) throw new Error(`The stage's shader has no ${name}.`);
+    return slot;
+  };
+}

@@ -1,0 +1,254 @@
+// Draws the sheet: pans, zooms to the cursor, keeps texels square and sharp, and lays what layers draw over them.
+import type { Channel } from "../view";
+
+const MARGIN_TOP = 44;
+const MARGIN = 14;
+
+/** Draws on the sheet in UV space: paths keep their width in pixels at any zoom. */
+export interface Pen {
+  readonly context: CanvasRenderingContext2D;
+  path: (path: Path2D, look: { line: string; width: number; fill?: string }) => void;
+  /** Where a place of the sheet lies on the canvas, in pixels. */
+  at: (uv: readonly [number, number]) => [number, number];
+  /** Something else than a map lies under it. */
+  readonly painted: boolean;
+}
+
+export type SheetLayer = (pen: Pen) => void;
+
+/** Triangles of UV space as one path, v turned down. */
+export function trianglePath(uv: Float32Array): Path2D {
+  const path = new Path2D();
+  for (let i = 0; i + 5 < uv.length; i += 6) {
+    const at = (k: number): [number, number] => [uv[i + k * 2] ?? 0, 1 - (uv[i + k * 2 + 1] ?? 0)];
+    path.moveTo(...at(0));
+    path.lineTo(...at(1));
+    path.lineTo(...at(2));
+    path.closePath();
+  }
+  return path;
+}
+
+export class SheetView {
+  private readonly context: CanvasRenderingContext2D;
+  private readonly watch: ResizeObserver;
+  private image: HTMLImageElement | null = null;
+  private size = 0;
+  private wires: Path2D | null = null;
+  /** A picture of the layout in place of the map. */
+  private painting: HTMLCanvasElement | null = null;
+  private readonly layers = new Set<SheetLayer>();
+  private readonly drawn = new Set<() => void>();
+  private channel: Channel = "all";
+  private showWires = false;
+  /** Pixels a side of the whole sheet, and where its top left lies. */
+  private side = 0;
+  private x = 0;
+  private y = 0;
+  private fitted = true;
+  private asked = 0;
+  private readonly end = new AbortController();
+
+  constructor(
+    private readonly canvas: HTMLCanvasElement,
+    private readonly onZoom: (pixelsPerTexel: number) => void,
+  ) {
+    const context = canvas.getContext("2d");
+    if (!context) throw new Error("This browser has no 2D canvas.");
+    this.context = context;
+    this.watch = new ResizeObserver(() => (this.fitted ? this.fit() : this.draw()));
+    this.watch.observe(canvas);
+    const on = { signal: this.end.signal };
+    canvas.addEventListener("wheel", (e) => this.wheel(e), { passive: false, signal: this.end.signal });
+    canvas.addEventListener("pointerdown", (e) => canvas.setPointerCapture(e.pointerId), on);
+    canvas.addEventListener(
+      "pointermove",
+      (e) => {
+        if (e.buttons === 0) return;
+        this.x += e.movementX;
+        this.y += e.movementY;
+        this.fitted = false;
+        this.draw();
+      },
+      on,
+    );
+    canvas.addEventListener("dblclick", () => this.fit(), on);
+    canvas.addEventListener("keydown", (e) => this.key(e), on);
+  }
+
+  dispose() {
+    this.watch.disconnect();
+    this.end.abort();
+    cancelAnimationFrame(this.asked);
+  }
+
+  setImage(image: HTMLImageElement | null, size: number) {
+    this.image = image;
+    this.size = size;
+    this.report();
+    this.draw();
+  }
+
+  setUvs(uv: Float32Array | null) {
+    this.wires = uv && trianglePath(uv);
+    this.draw();
+  }
+
+  setPainting(painting: HTMLCanvasElement | null) {
+    this.painting = painting;
+    this.draw();
+  }
+
+  /** Lays a layer over the sheet; the answer takes it off. */
+  add(layer: SheetLayer): () => void {
+    this.layers.add(layer);
+    this.draw();
+    return () => {
+      this.layers.delete(layer);
+      this.draw();
+    };
+  }
+
+  /** Hears after every drawing, where markers in the page have to follow; the answer ends it. */
+  onDraw(listener: () => void): () => void {
+    this.drawn.add(listener);
+    return () => {
+      this.drawn.delete(listener);
+    };
+  }
+
+  show(channel: Channel, wires: boolean) {
+    this.channel = channel;
+    this.showWires = wires;
+    this.draw();
+  }
+
+  /** Where a place of the sheet lies on the canvas, in pixels of the page. */
+  at([u, v]: readonly [number, number]): [number, number] {
+    return [this.x + u * this.side, this.y + (1 - v) * this.side];
+  }
+
+  fit() {
+    const [w, h] = [this.canvas.clientWidth, this.canvas.clientHeight];
+    this.side = Math.max(16, Math.min(w - 2 * MARGIN, h - MARGIN_TOP - MARGIN));
+    this.x = (w - this.side) / 2;
+    this.y = MARGIN_TOP + (h - MARGIN_TOP - MARGIN - this.side) / 2;
+    this.fitted = true;
+    this.report();
+    this.draw();
+  }
+
+  /** UV under a place of the window, or null off the sheet. */
+  uvAt(clientX: number, clientY: number): [number, number] | null {
+    const box = this.canvas.getBoundingClientRect();
+    const u = (clientX - box.left - this.x) / this.side;
+    const v = 1 - (clientY - box.top - this.y) / this.side;
+    return u >= 0 && u < 1 && v > 0 && v <= 1 ? [u, v] : null;
+  }
+
+  /** Arrows move, plus and minus zoom to the middle, 0 fits. */
+  private key(e: KeyboardEvent) {
+    // With Shift they move the cursor.
+    if (e.shiftKey && e.key.startsWith("Arrow")) return;
+    const moves: Record<string, [number, number]> = {
+      ArrowLeft: [40, 0],
+      ArrowRight: [-40, 0],
+      ArrowUp: [0, 40],
+      ArrowDown: [0, -40],
+    };
+    const move = moves[e.key];
+    const [w, h] = [this.canvas.clientWidth, this.canvas.clientHeight];
+    if (move) {
+      this.x += move[0];
+      this.y += move[1];
+      this.fitted = false;
+      this.draw();
+    } else if (e.key === "+" || e.key === "=") this.zoom(1.25, w / 2, h / 2);
+    else if (e.key === "-") this.zoom(0.8, w / 2, h / 2);
+    else if (e.key === "0") this.fit();
+    else return;
+    e.preventDefault();
+  }
+
+  private wheel(e: WheelEvent) {
+    e.preventDefault();
+    const box = this.canvas.getBoundingClientRect();
+    // A pinch comes as a wheel with Ctrl and small steps; lines come from old mice.
+    const step = e.deltaMode === 1 ? e.deltaY * 16 : e.deltaY;
+    this.zoom(Math.exp(-step * (e.ctrlKey ? 0.01 : 0.0016)), e.clientX - box.left, e.clientY - box.top);
+  }
+
+  private zoom(by: number, cx: number, cy: number) {
+    const most = Math.max(1, this.size) * 96;
+    const side = Math.min(most, Math.max(64, this.side * by));
+    this.x = cx - ((cx - this.x) / this.side) * side;
+    this.y = cy - ((cy - this.y) / this.side) * side;
+    this.side = side;
+    this.fitted = false;
+    this.report();
+    this.draw();
+  }
+
+  private report() {
+    this.onZoom(this.size > 0 ? this.side / this.size : 1);
+  }
+
+  private draw() {
+    cancelAnimationFrame(this.asked);
+    this.asked = requestAnimationFrame(() => this.drawNow());
+  }
+
+  private drawNow() {
+    const { canvas, context } = this;
+    const ratio = Math.min(2, window.devicePixelRatio);
+    const [w, h] = [canvas.clientWidth, canvas.clientHeight];
+    if (canvas.width !== Math.round(w * ratio) || canvas.height !== Math.round(h * ratio)) {
+      canvas.width = Math.round(w * ratio);
+      canvas.height = Math.round(h * ratio);
+    }
+    context.setTransform(ratio, 0, 0, ratio, 0, 0);
+    context.clearRect(0, 0, w, h);
+    context.fillStyle = "#686868";
+    context.fillRect(this.x, this.y, this.side, this.side);
+    if (this.painting) {
+      context.imageSmoothingEnabled = true;
+      context.imageSmoothingQuality = "high";
+      context.drawImage(this.painting, this.x, this.y, this.side, this.side);
+    } else if (this.image) {
+      context.imageSmoothingEnabled = this.side * ratio < this.image.naturalWidth;
+      context.imageSmoothingQuality = "high";
+      context.filter = this.channel === "all" ? "none" : `url(#channel-${this.channel})`;
+      context.drawImage(this.image, this.x, this.y, this.side, this.side);
+      context.filter = "none";
+    }
+    context.strokeStyle = "#4c4c4c";
+    context.lineWidth = 1;
+    context.strokeRect(this.x - 0.5, this.y - 0.5, this.side + 1, this.side + 1);
+    const pen: Pen = {
+      context,
+      path: (path, look) => this.onSheet(path, look),
+      at: (uv) => this.at(uv),
+      painted: this.painting !== null,
+    };
+    if (this.showWires && this.wires)
+      pen.path(this.wires, { line: pen.painted ? "#00000070" : "#ffffffa0", width: 1 });
+    for (const layer of this.layers) layer(pen);
+    for (const listener of this.drawn) listener();
+  }
+
+  /** Draws a path of UV space in pixels of the same width at any zoom. */
+  private onSheet(path: Path2D, look: { line: string; width: number; fill?: string }) {
+    const { context } = this;
+    context.save();
+    context.translate(this.x, this.y);
+    context.scale(this.side, this.side);
+    if (look.fill) {
+      context.fillStyle = look.fill;
+      context.fill(path);
+    }
+    context.lineWidth = look.width / this.side;
+    context.strokeStyle = look.line;
+    context.stroke(path);
+    context.restore();
+  }
+}

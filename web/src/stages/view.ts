@@ -1,0 +1,69 @@
+// How both stages show the asset that is open: which look, which map, which parts. Stops set it; none owns it.
+import { create } from "zustand";
+
+/** What the model stage shows. */
+export type Look = "low" | "baked" | "sculpt" | "wipe" | "beside";
+export type Stages = "model" | "both" | "sheet";
+export type Channel = "all" | "r" | "g" | "b";
+export type Point = [number, number, number];
+
+/** A map of a recipe that is not kept yet, shown in place of the baked one. */
+export interface DraftPicture {
+  map: string;
+  sheet: number;
+  url: string;
+  /** Milliseconds from the wish to the picture. */
+  took: number;
+}
+
+interface View {
+  look: Look;
+  stages: Stages;
+  wires: boolean;
+  uvWires: boolean;
+  map: string;
+  /** Which sheet of a run that has several. */
+  sheet: number;
+  channel: Channel;
+  draft: DraftPicture | null;
+  /** Parts that are left out, by name. */
+  hidden: ReadonlySet<string>;
+  /** Number of the pair that is shown alone. */
+  solo: number | null;
+  /** How far pairs are pulled apart on screen, 0 to 1. */
+  apart: number;
+  /** Triangles of the low-poly that a finding lights. */
+  lit: readonly number[] | null;
+  /** Asked of the model stage: look at this point, or at all; the number makes each wish a new one. */
+  wish: { point: Point | null; turn: number };
+}
+
+export const useView = create<View>()(() => ({
+  look: "baked",
+  stages: "both",
+  wires: false,
+  uvWires: false,
+  map: "normal",
+  sheet: 0,
+  channel: "all",
+  draft: null,
+  hidden: new Set(),
+  solo: null,
+  apart: 0,
+  lit: null,
+  wish: { point: null, turn: 0 },
+}));
+
+/** Changes how the stages show things. */
+export const show = (change: Partial<View>) => useView.setState(change);
+
+export const togglePart = (name: string) =>
+  useView.setState((s) => {
+    const hidden = new Set(s.hidden);
+    if (!hidden.delete(name)) hidden.add(name);
+    return { hidden };
+  });
+
+/** Turns the model to a point; null shows all of it. */
+export const lookAt = (point: Point | null) =>
+  useView.setState((s) => ({ wish: { point, turn: s.wish.turn + 1 } }));

@@ -1,0 +1,156 @@
+// Bake: a proof to judge, the final to keep; watch it land, stop it, see what it cost.
+import { Square } from "lucide-react";
+import { useProgress } from "../../api/progress";
+import { type ShownRun, useActions, useAsset, useMapLabels, useRecipe, useShownRun } from "../../api/queries";
+import { Button, count, Row, Section, Segment, StopHead, seconds } from "../../ui/parts";
+import { Bar } from "../../ui/progress";
+import { ImportFirst } from "../next-step";
+import { KeptHits } from "./kept-hits";
+
+const PROOF_SIZES = ["256", "512", "1024"] as const;
+
+export function BakeStop() {
+  const asset = useAsset().data;
+  const [recipe, edit] = useRecipe();
+  const { bake } = useActions();
+  const label = useMapLabels();
+  const run = useShownRun();
+  if (!asset || !recipe) return null;
+  const { missing } = asset;
+  const proof = Math.min(recipe.sheet.proof_size, recipe.sheet.size);
+  return (
+    <>
+      <StopHead title="Bake">A proof is small and quick, to judge by. The final is the one to keep.</StopHead>
+      {missing && <ImportFirst missing={missing} />}
+      <Section title="Proof">
+        <Row
+          label="Size"
+          hint="One sample per texel; at most 16 rays per texel for maps that trace their own."
+        >
+          <Segment
+            label="Proof size"
+            options={PROOF_SIZES.map((s) => [s, s] as const)}
+            value={String(recipe.sheet.proof_size) as "256" | "512" | "1024"}
+            onChange={(v) => edit((r) => ({ ...r, sheet: { ...r.sheet, proof_size: Number(v) } }))}
+          />
+        </Row>
+        <Button
+          look="strong"
+          className="mt-1 w-full"
+          disabled={missing !== null}
+          onClick={() => bake("proof")}
+        >
+          Bake a proof, {proof} <kbd className="num opacity-70">B</kbd>
+        </Button>
+      </Section>
+      <Section title="Final">
+        <p className="text-ink-2">
+          {recipe.maps.map((m) => label(m.map)).join(", ")} at{" "}
+          <span className="num">{recipe.sheet.size}</span>,{" "}
+          <span className="num">{recipe.sheet.samples}</span>{" "}
+          {recipe.sheet.samples === 1 ? "sample" : "samples"} per texel, {recipe.sheet.depth} bit
+        </p>
+        <KeptHits />
+        <Button className="mt-2 w-full" disabled={missing !== null} onClick={() => bake("final")}>
+          Bake the final, {recipe.sheet.size} <kbd className="num opacity-70">Shift B</kbd>
+        </Button>
+      </Section>
+      <Running />
+      {run?.report && <Costs run={run} />}
+    </>
+  );
+}
+
+function Running() {
+  const progress = useProgress((s) => s.running);
+  const { stop } = useActions();
+  const waiting = useAsset().data?.runs.filter((r) => r.status === "waiting") ?? [];
+  if (!progress && waiting.length === 0) return null;
+  return (
+    <Section title="Now">
+      {progress && (
+        <>
+          <div className="flex justify-between">
+            <span>{progress.stage}</span>
+            <b className="num">{Math.round(progress.share * 100)} %</b>
+          </div>
+          <div className="my-1.5">
+            <Bar label="Bake progress" share={progress.share} />
+          </div>
+          <div className="flex items-center justify-between text-ink-3">
+            <span>
+              {seconds(progress.elapsed)} elapsed
+              {progress.left !== null ? `, ${seconds(progress.left)} left` : ""}
+            </span>
+            <Button onClick={() => stop(progress.run)}>
+              <Square className="size-3 fill-current" /> Stop
+            </Button>
+          </div>
+        </>
+      )}
+      {waiting.map((r) => (
+        <div key={r.id} className="flex items-center justify-between py-0.5">
+          <span className="text-ink-2">
+            {r.number} {r.kind} queued
+          </span>
+          <Button look="quiet" onClick={() => stop(r.id)}>
+            Remove
+          </Button>
+        </div>
+      ))}
+    </Section>
+  );
+}
+
+function Costs({ run }: { run: ShownRun }) {
+  const label = useMapLabels();
+  const report = run.report;
+  if (!report) return null;
+  const maps = Object.entries(report.maps);
+  const total = Math.max(1e-9, report.ray_seconds + maps.reduce((n, [, m]) => n + m.seconds, 0));
+  const rows: [string, number][] = [
+    ["Primary rays", report.ray_seconds],
+    ...maps.map(([id, m]) => [label(id), m.seconds] as [string, number]),
+  ];
+  return (
+    <Section
+      title={`Time per map, run ${run.number}`}
+      aside={<span className="num text-ink-3">{seconds(report.seconds)}</span>}
+    >
+      <table className="w-full">
+        <caption className="sr-only">Time by map</caption>
+        <tbody>
+          {rows.map(([name, time]) => (
+            <tr key={name}>
+              <td className="py-0.5">{name}</td>
+              <td className="w-1/3">
+                <div className="h-1.5 rounded bg-sunk">
+                  <i
+                    className="block h-full rounded bg-ink-3"
+                    style={{ width: `${(100 * time) / total}%` }}
+                  />
+                </div>
+              </td>
+              <td className="num w-14 text-right">{((100 * time) / total).toFixed(0)} %</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <p className="mt-1.5 text-xs text-ink-3">
+        {count(report.rays)} rays, {(report.rays / Math.max(1e-9, report.seconds) / 1e6).toFixed(1)} million
+        per second.
+        {report.kept_rays > 0 && ` ${count(report.kept_rays)} more were reused from earlier bakes.`}
+      </p>
+      {maps.map(([id, map]) => {
+        const mean = map.mean_rays;
+        return (
+          mean != null && (
+            <p key={id} className="text-xs text-ink-3">
+              {label(id)}: <span className="num">{mean.toFixed(1)}</span> rays per texel on average.
+            </p>
+          )
+        );
+      })}
+    </Section>
+  );
+}
