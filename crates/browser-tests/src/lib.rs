@@ -161,6 +161,39 @@ impl Session {
         self.xpath(&format!("//button[starts-with(normalize-space(), '{name}')]")).await
     }
 
+    /// The picture that a stage itself has drawn, without anything that lies over it: the pixels of its canvas, shrunk to at most
+    /// 240 wide, red, green and blue each, row by row.
+    pub async fn drawn(&self, stage: &str) -> Result<Vec<[u8; 3]>> {
+        let script = "const from = document.querySelector(`section[aria-label='${arguments[0]} stage'] canvas`); \
+            const to = document.createElement('canvas'); to.width = Math.min(240, from.width); \
+            to.height = Math.max(1, Math.round(from.height * to.width / from.width)); \
+            const pen = to.getContext('2d'); pen.fillStyle = '#757575'; pen.fillRect(0, 0, to.width, to.height); \
+            pen.drawImage(from, 0, 0, to.width, to.height); \
+            return Array.from(pen.getImageData(0, 0, to.width, to.height).data)";
+        let pixels = self.page.execute(script, vec![json!(stage)]).await?;
+        let bytes: Vec<u8> =
+            pixels.as_array().map(|a| a.iter().map(|v| v.as_u64().unwrap_or(0) as u8).collect()).unwrap_or_default();
+        Ok(bytes.chunks_exact(4).map(|p| [p[0], p[1], p[2]]).collect())
+    }
+
+    /// Waits until what a stage has drawn is as it should be.
+    pub async fn drawn_until(
+        &self,
+        stage: &str,
+        what: &str,
+        enough: impl Fn(&[[u8; 3]]) -> bool,
+    ) -> Result<Vec<[u8; 3]>> {
+        let begun = Instant::now();
+        while begun.elapsed() < patience() {
+            let pixels = self.drawn(stage).await?;
+            if enough(&pixels) {
+                return Ok(pixels);
+            }
+            tokio::time::sleep(Duration::from_millis(60)).await;
+        }
+        bail!("waited in vain: {what}")
+    }
+
     /// What opens the list of assets.
     pub async fn asset_menu(&self) -> Result<Element> {
         self.css("header button[aria-haspopup=menu]").await

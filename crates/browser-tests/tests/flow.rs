@@ -1,7 +1,7 @@
 //! Each working stop's main job, done by clicks and keys in headless Chromium against the real program.
 
 use anyhow::{Context, Result, ensure};
-use ember_ridge_browser_tests::{PATIENCE, Session, Start, program};
+use ember_ridge_browser_tests::{Session, Start, program};
 use fantoccini::Locator;
 use fantoccini::key::Key;
 use serde_json::Value;
@@ -22,25 +22,11 @@ async fn type_number(session: &Session, label: &str, text: &str) -> Result<()> {
     Ok(())
 }
 
-/// The middle of the model stage holds the many greys of a lit, baked prop: a stage that failed to draw has one.
+/// The model stage holds the many greys of a lit, baked prop: a stage that failed to draw has one.
 async fn model_is_drawn(session: &Session) -> Result<()> {
-    let stage = session.css("section[aria-label='Model stage'] canvas").await?;
-    let begun = std::time::Instant::now();
-    loop {
-        let picture = stage.screenshot().await?;
-        let mut reader = png::Decoder::new(std::io::Cursor::new(picture)).read_info()?;
-        let mut bytes = vec![0; reader.output_buffer_size().context("a picture of sensible size")?];
-        let info = reader.next_frame(&mut bytes)?;
-        let (width, height) = (info.width as usize, info.height as usize);
-        let middle = (height * 2 / 5..height * 3 / 5).flat_map(|y| (width * 2 / 5..width * 3 / 5).map(move |x| (x, y)));
-        let greys: std::collections::BTreeSet<u8> =
-            middle.map(|(x, y)| bytes[y * info.line_size + x * info.color_type.samples()]).collect();
-        if greys.len() > 40 {
-            return Ok(());
-        }
-        ensure!(begun.elapsed() < PATIENCE, "the model stage shows {} greys", greys.len());
-        tokio::time::sleep(Duration::from_millis(200)).await;
-    }
+    let greys = |pixels: &[[u8; 3]]| pixels.iter().map(|p| p[0]).collect::<std::collections::BTreeSet<u8>>().len();
+    session.drawn_until("Model", "the model to be drawn", |pixels| greys(pixels) > 60).await?;
+    Ok(())
 }
 
 /// From the demo as it opens to a zip whose maps are the command line's, texel for texel.

@@ -56,6 +56,7 @@ export function ModelStage(slots: ModelSlots) {
     <section
       ref={host}
       aria-label="Model stage"
+      data-shown={scene?.low && scene.high ? "both" : scene?.low || scene?.high ? "one" : "none"}
       className="relative h-full min-w-0 overflow-hidden bg-stage"
       {...hands}
     >
@@ -183,7 +184,12 @@ function GridNote() {
   const of = low ?? header;
   if (!of) return null;
   const size = Math.hypot(...of.low_corner.map((c, axis) => (of.high_corner[axis] ?? c) - c));
-  return <span className="text-on-stage/90">Grid: {Number(cellOf(size).toPrecision(1))} units</span>;
+  const cell = Number(cellOf(size).toPrecision(1));
+  return (
+    <span>
+      Grid: {cell} {cell === 1 ? "unit" : "units"}
+    </span>
+  );
 }
 
 /** Says so while a large sculpt is drawn thinned. */

@@ -89,7 +89,11 @@ export class Viewer {
       this.draw();
     });
     // A graphics card that was taken away and given back: three.js uploads everything anew, and all is drawn again.
-    canvas.addEventListener("webglcontextrestored", () => this.draw(), { signal: this.end.signal });
+    const restored = () => {
+      this.moved = true;
+      this.draw();
+    };
+    canvas.addEventListener("webglcontextrestored", restored, { signal: this.end.signal });
   }
 
   dispose() {
