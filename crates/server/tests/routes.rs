@@ -278,6 +278,28 @@ async fn what_cannot_be_given_is_told_in_one_form() {
     }
 }
 
+/// The page is the same at each of its addresses, and packed for whoever takes it packed.
+#[rocket::async_test]
+async fn the_page_is_served_at_its_addresses_and_packed() {
+    let data = tempfile::tempdir().expect("a folder");
+    let client = client(data.path()).await;
+    let ask = async |path: &'static str, encoding: &'static str| {
+        let header = rocket::http::Header::new("Accept-Encoding", encoding);
+        let answer = client.get(path).header(host()).header(header).dispatch().await;
+        assert_eq!((answer.status(), answer.content_type()), (Status::Ok, Some(ContentType::HTML)), "{path}");
+        let packed = answer.headers().get_one("Content-Encoding").map(str::to_owned);
+        (packed, answer.into_bytes().await.expect("a body"))
+    };
+    let (packed, plain) = ask("/", "identity").await;
+    assert!(packed.is_none() && plain.starts_with(b"<!doctype html>"));
+    assert_eq!(ask("/asset/3/reach?run=12", "").await, (None, plain.clone()));
+    let (packed, bytes) = ask("/", "br, gzip").await;
+    assert_eq!(packed.as_deref(), Some("gzip"));
+    let mut whole = Vec::new();
+    std::io::Read::read_to_end(&mut flate2::read::GzDecoder::new(bytes.as_slice()), &mut whole).expect("gzip");
+    assert!(whole == plain && bytes.len() < plain.len());
+}
+
 #[rocket::async_test]
 async fn events_tell_what_happens_in_the_form_that_is_described() {
     let data = tempfile::tempdir().expect("a folder");

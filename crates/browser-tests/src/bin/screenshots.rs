@@ -7,7 +7,7 @@ use std::path::PathBuf;
 
 /// Each view: its name, and what to do to get there from the page as it opens.
 const VIEWS: &[(&str, &[Step])] = &[
-    ("review", &[Step::Drag((560, 540), (560, 540)), Step::Pause(1500)]),
+    ("review", &[Step::Pause(3000), Step::Drag((560, 540), (560, 540)), Step::Pause(1500)]),
     ("review-night", &[Step::Click("Night theme"), Step::Stop("Review"), Step::Script(WIPE)]),
     ("meshes", &[Step::Stop("Meshes"), Step::Script(LOW_WIRES)]),
     ("layout", &[Step::Stop("Meshes"), Step::Click("Texel density"), Step::Script(LAYOUT)]),

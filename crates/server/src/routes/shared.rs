@@ -18,7 +18,8 @@ impl Shared {
     }
 }
 
-struct Held(Arc<Vec<u8>>);
+/// Bytes that several answers share, as the body of one.
+pub(super) struct Held(pub(super) Arc<Vec<u8>>);
 
 impl AsRef<[u8]> for Held {
     fn as_ref(&self) -> &[u8] {

@@ -57,6 +57,8 @@ export class Viewer {
   /** The ground has to be laid anew: the model came, went or moved. */
   private moved = true;
   private fine: ReturnType<typeof setTimeout> | undefined;
+  /** Drawn without a graphics card: the processor has better to do than to draw at rest. */
+  private readonly software: boolean;
   private readonly blank = new THREE.DataTexture(new Uint8Array([128, 128, 255, 255]), 1, 1);
   private low: LowSide | null = null;
   private high: Side | null = null;
@@ -80,6 +82,7 @@ export class Viewer {
       alpha: true,
       preserveDrawingBuffer: true,
     });
+    this.software = isSoftware(this.renderer.getContext());
     this.renderer.outputColorSpace = THREE.LinearSRGBColorSpace;
     this.renderer.autoClear = false;
     this.blank.needsUpdate = true;
@@ -353,6 +356,7 @@ export class Viewer {
     });
     // Once the hand rests it is drawn with more pixels than the screen has: edges are smooth, and no hand waits for it.
     clearTimeout(this.fine);
+    if (this.software) return;
     this.fine = setTimeout(() => {
       this.setRatio(FINE);
       this.drawNow();
@@ -467,6 +471,13 @@ export class Viewer {
     const width = this.beside ? this.canvas.clientWidth / 2 : this.canvas.clientWidth;
     return [((p.x + 1) / 2) * width, ((1 - p.y) / 2) * this.canvas.clientHeight];
   }
+}
+
+/** Whether a context draws on the processor. */
+function isSoftware(gl: WebGLRenderingContext | WebGL2RenderingContext): boolean {
+  const told = gl.getExtension("WEBGL_debug_renderer_info");
+  const name = gl.getParameter(told ? told.UNMASKED_RENDERER_WEBGL : gl.RENDERER);
+  return /swiftshader|llvmpipe|software/i.test(String(name));
 }
 
 /** A material's uniforms by name. */

@@ -49,10 +49,10 @@ export function SheetStage(slots: SheetSlots) {
   return (
     <section
       aria-label="Sheet stage"
-      className="flex h-full min-w-0 bg-stage"
+      className="flex h-full min-w-0 flex-col bg-stage"
       onPointerLeave={() => hover.set(null)}
     >
-      <div className="relative h-full min-w-0 grow overflow-hidden">
+      <div className="relative min-h-0 grow overflow-hidden">
         <ChannelFilters />
         <canvas
           ref={canvas}

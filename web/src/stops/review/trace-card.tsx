@@ -23,7 +23,7 @@ export function TraceCard() {
   return (
     <section
       aria-label="Trace"
-      className="flex h-full w-[min(20rem,60%)] shrink-0 flex-col overflow-hidden border-l border-line bg-sheet"
+      className="flex max-h-[48%] shrink-0 flex-col overflow-hidden border-t border-line bg-sheet"
     >
       <header className="flex items-center gap-2 border-b border-line px-3 py-1.5">
         <h2>
@@ -37,7 +37,7 @@ export function TraceCard() {
           <X className="size-3.5 text-ink-3 hover:text-ink" />
         </button>
       </header>
-      <div className="overflow-y-auto px-3 py-2">
+      <div className="@container overflow-y-auto px-3 py-2">
         {story.isPending && <p className="animate-pulse text-ink-3">Following the ray…</p>}
         {story.isError && <p className="text-ink-2">{story.error.message}</p>}
         {story.data && <Story view={story.data} />}
@@ -52,28 +52,36 @@ function Story({ view }: { view: TraceView }) {
   const ray = rays[useTraced((s) => s.ray)] ?? rays[0];
   if (!ray) return <p className="text-ink-2">This texel is padding: no low-poly covers it.</p>;
   return (
-    <>
-      {rays.length > 1 && <RaySteps rays={rays} />}
-      <RayFacts ray={ray} />
-      <h3 className="mt-2 font-semibold">Surfaces crossed</h3>
-      {ray.crossings.length === 0 ? (
-        <p className="text-ink-2">None. The ray missed the sculpt: increase a reach here.</p>
-      ) : (
-        <ol className="mt-1">
-          {ray.crossings.map((c) => (
-            <Surface key={c.distance} crossing={c} />
+    <div className="gap-5 @md:columns-2">
+      <div className="[column-span:all]">
+        {rays.length > 1 && <RaySteps rays={rays} />}
+        <RayFacts ray={ray} />
+      </div>
+      <div className="break-inside-avoid">
+        <h3 className="mt-2 font-semibold">Surfaces crossed</h3>
+        {ray.crossings.length === 0 ? (
+          <p className="text-ink-2">None. The ray missed the sculpt: increase a reach here.</p>
+        ) : (
+          <ol className="mt-1">
+            {ray.crossings.map((c) => (
+              <Surface key={c.distance} crossing={c} />
+            ))}
+            {ray.more && <li className="text-ink-3">and more behind these</li>}
+          </ol>
+        )}
+      </div>
+      <div className="break-inside-avoid">
+        <h3 className="mt-2 font-semibold">Map values</h3>
+        <dl className="mt-1 grid grid-cols-[auto_1fr] gap-x-3">
+          {view.maps.map((m) => (
+            <MapLine key={m.map} name={label(m.map)} words={m.words} channels={m.channels} />
           ))}
-          {ray.more && <li className="text-ink-3">and more behind these</li>}
-        </ol>
-      )}
-      <h3 className="mt-2 font-semibold">Map values</h3>
-      <dl className="mt-1 grid grid-cols-[auto_1fr] gap-x-3">
-        {view.maps.map((m) => (
-          <MapLine key={m.map} name={label(m.map)} words={m.words} channels={m.channels} />
-        ))}
-      </dl>
-      <Neighbours around={neighbours} />
-    </>
+        </dl>
+      </div>
+      <div className="break-inside-avoid">
+        <Neighbours around={neighbours} />
+      </div>
+    </div>
   );
 }
 
@@ -90,7 +98,7 @@ function RaySteps({ rays }: { rays: TracedRay[] }) {
         <button type="button" aria-label="Previous ray" className={arrow} onClick={() => step(-1)}>
           <ChevronLeft className="size-3.5" />
         </button>
-        <b>
+        <b className="whitespace-nowrap">
           Ray {tracedRay + 1} of {rays.length}
         </b>
         <button type="button" aria-label="Next ray" className={arrow} onClick={() => step(1)}>
