@@ -1,4 +1,4 @@
-//! What files are by their names, which sheet per triangle lies on, and fixes as a recipe takes them.
+//! What files are by their names, which sheet each triangle lies on, and fixes as a recipe takes them.
 
 use ember_ridge_core::glam::{vec2, vec3};
 use ember_ridge_core::pairs::{Endings, NamedRole};

@@ -1,4 +1,4 @@
-//! `bent-normal`: the mean direction in which nothing blocks it, in tangent space. It shares its rays with `ao`.
+//! `bent-normal`: the mean of the directions in which nothing blocks a ray, in tangent space. It shares its rays with `ao`.
 
 use super::ao::AUTO_DISTANCE;
 use super::fan::{Falloff, FanRequest, Occluders, RayWish, Rays, Side};

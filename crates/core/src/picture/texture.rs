@@ -40,8 +40,8 @@ impl Level {
 }
 
 impl Image {
-    /// Linear light and alpha at a UV (origin bottom-left), averaged over a square of `footprint` texels per side: between the two sizes of
-    /// the picture whose texels come nearest to that (Williams, "Pyramidal Parametrics", 1983).
+    /// Linear light and alpha at a UV (origin bottom-left), averaged over a square of `footprint` texels per side: between
+    /// the two sizes of the picture whose texels come nearest to that (Williams, "Pyramidal Parametrics", 1983).
     pub fn light(&self, uv: Vec2, footprint: f32, sampler: Sampler) -> Vec4 {
         if footprint <= 1.0 {
             return self.at_level(0, uv, sampler);

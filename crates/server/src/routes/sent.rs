@@ -1,4 +1,4 @@
-//! What requests hold: JSON bodies and values of the query, and how whatever a request holds that cannot be used is told in the form of every other error.
+//! What requests hold: JSON bodies and values of the query. What cannot be used is answered in the form of every other error.
 
 use crate::fault::{Fault, Result};
 use rocket::Request;

@@ -187,7 +187,7 @@ pub(super) struct FanShare {
     /// Mean over rays, one entry a texel of the tile: 1 where nothing blocks it, 0 where everything does; with
     /// falloff, and inward, by distance.
     pub open: Vec<f32>,
-    /// Sum of the directions in which nothing blocks it, object space, where the request asks for it.
+    /// Sum of the directions in which nothing blocks a ray, object space, where the request asks for it.
     pub way: Vec<Vec3>,
     /// Rays that each texel got, where the number follows from its error.
     rays: Vec<u32>,

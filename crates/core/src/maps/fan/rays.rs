@@ -1,4 +1,4 @@
-//! How many rays per texel gets.
+//! How many rays each texel gets.
 
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -24,7 +24,7 @@ fn listed(counts: impl IntoIterator<Item = u32>) -> String {
 /// Standard errors that may be asked for, shares of the full range.
 pub const RAY_ERRORS: std::ops::RangeInclusive<f32> = 0.001..=0.2;
 
-/// How many rays per texel gets, dealt out over its samples.
+/// How many rays each texel gets, dealt out over its samples.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(untagged, expecting = "give a number of rays, or {\"most\": 256, \"error\": 0.01}")]
 pub enum Rays {
