@@ -1782,7 +1782,7 @@ export interface components {
          * @enum {string}
          */
         RaySide: "front" | "back";
-        /** @description How many rays per texel gets, dealt out over its samples. */
+        /** @description How many rays each texel gets, dealt out over its samples. */
         Rays: number | components["schemas"]["RaysByError"];
         /** @description Each texel gets rays until its estimated standard error is met. */
         RaysByError: {
