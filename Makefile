@@ -14,7 +14,6 @@ test: tools web web/generator/node_modules/.package-lock.json
 	cd web && npm run --silent check
 	cd web/generator && npm run --silent check
 	cargo clippy --workspace --all-targets --quiet -- --deny warnings
-	cargo build --bins
 	cargo test --workspace
 
 # Damages the corpus for an hour, shared by its seven targets; `make test` does so for two minutes. FUZZ_SEED=n begins elsewhere.

@@ -1,28 +1,21 @@
 // The sheet stage: one map's texels, sharp at any zoom, with the UV wires over them and the texel under the pointer told; layers of
 // stops over it, and beside it what a stop has to tell of a place.
 import { type ReactNode, type RefObject, useEffect, useMemo, useRef, useState } from "react";
-import { useAsset, useMapLabels, useShownRun } from "../../api/queries";
-import { StageSelect } from "../../ui/select";
-import { StageMessage, StageTools, Tag, ToolSegment, ToolToggle } from "../../ui/stage-tools";
+import { useAsset, useShownRun } from "../../api/queries";
+import { StageMessage } from "../../ui/stage-tools";
 import { clicked, cursorKey, Press } from "../clicks";
 import { hover } from "../hover";
 import { UvFinder } from "../mesh-data";
 import { useSheets, uvsOn } from "../sheets";
 import { useDisplay } from "../use-display";
-import { type Channel, show, useView } from "../view";
+import { useView } from "../view";
 import { Cross, Lit } from "./layers";
 import { type SheetScene, SheetSceneProvider } from "./scene";
 import { SheetView } from "./sheet-view";
-import { type Shown, useShownPicture } from "./shown";
+import { useShownPicture } from "./shown";
 import { TexelProbe } from "./texel-probe";
+import { ChannelFilters, Tools, Zoom } from "./tools";
 import { useLoadedImage } from "./use-image";
-
-const CHANNELS: [Channel, string][] = [
-  ["all", "RGB"],
-  ["r", "R"],
-  ["g", "G"],
-  ["b", "B"],
-];
 
 export interface SheetSlots {
   /** What stops draw over the sheet. */
@@ -106,55 +99,6 @@ function Empty() {
   );
 }
 
-function Tools({ shown, painting }: { shown: Shown; painting: string | null }) {
-  const { channel, uvWires } = useView();
-  const label = useMapLabels();
-  const { maps, map, sheets, number } = shown;
-  return (
-    <StageTools>
-      <Tag>{painting ?? "SHEET"}</Tag>
-      {map && !painting && (
-        <StageSelect
-          label="Map"
-          options={maps.map((m) => [m, label(m)] as const)}
-          value={map}
-          onChange={(v) => show({ map: v })}
-        />
-      )}
-      {sheets.length > 1 && (
-        <StageSelect
-          label="Which sheet"
-          options={sheets.map((name, i) => [String(i), name] as const)}
-          value={String(number)}
-          onChange={(v) => show({ sheet: Number(v) })}
-        />
-      )}
-      {!painting && (
-        <ToolSegment
-          label="Channels"
-          options={CHANNELS}
-          value={channel}
-          onChange={(v) => show({ channel: v })}
-        />
-      )}
-      <ToolToggle label="UVs" on={uvWires} onChange={(v) => show({ uvWires: v })} />
-    </StageTools>
-  );
-}
-
-function Zoom(props: { size: number; zoom: number; onFit: () => void }) {
-  const { size, zoom, onFit } = props;
-  const factor = zoom >= 1 ? `${zoom.toFixed(zoom < 10 ? 1 : 0)}x` : `${Math.round(zoom * 100)} %`;
-  return (
-    <span className="absolute right-3 bottom-3 flex items-center gap-2 text-on-stage">
-      <span className="num">{size > 0 ? `${size} px, ${factor}` : ""}</span>
-      <button type="button" className="h-6 rounded bg-(--stage-tool) px-2 hover:bg-black/50" onClick={onFit}>
-        Fit
-      </button>
-    </span>
-  );
-}
-
 /** The view on a canvas, and its zoom in pixels a texel. */
 function useSheetView(canvas: RefObject<HTMLCanvasElement | null>): [SheetView | null, number] {
   const [view, setView] = useState<SheetView | null>(null);
@@ -211,18 +155,4 @@ function useHands(view: SheetView | null, scene: SheetScene, clicks: boolean, si
       },
     };
   }, [view, low, sheets, number, clicks, step]);
-}
-
-/** One channel as grey, for the canvas's filter. */
-function ChannelFilters() {
-  const rows = { r: "1 0 0 0 0", g: "0 1 0 0 0", b: "0 0 1 0 0" };
-  return (
-    <svg className="absolute size-0" aria-hidden>
-      {Object.entries(rows).map(([name, row]) => (
-        <filter key={name} id={`channel-${name}`} colorInterpolationFilters="sRGB">
-          <feColorMatrix values={`${row} ${row} ${row} 0 0 0 1 0`} />
-        </filter>
-      ))}
-    </svg>
-  );
 }

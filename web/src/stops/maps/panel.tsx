@@ -4,8 +4,8 @@ import { useAsset, useMaps, useRecipe, useSwatches } from "../../api/queries";
 import type { MapLine, MapSettings, Swatch } from "../../api/types";
 import { Section, StopHead } from "../../ui/parts";
 import { Box } from "../../ui/tick";
-import { MapRows } from "./map-settings";
 import { NormalMapRow } from "./pictures";
+import { MapRows } from "./settings/rows";
 import { SheetSection } from "./sheet-settings";
 
 export function MapsStop() {
