@@ -53,7 +53,7 @@ export function useMeshFindings() {
 /** What is kept of finals' hits, and how to set the most that may be. */
 export function useKeptHits() {
   const client = useQueryClient();
-  const kept = useQuery({ queryKey: ["hits"], queryFn: api.hits }).data;
+  const asked = useQuery({ queryKey: ["hits"], queryFn: api.hits });
   const setMost = async (most: number) => {
     try {
       client.setQueryData(["hits"], await api.keepHits(most));
@@ -61,7 +61,7 @@ export function useKeptHits() {
       toast.error(fault instanceof RequestFailed ? fault.message : String(fault));
     }
   };
-  return { kept, setMost };
+  return { asked, setMost };
 }
 
 /** A map's name as it is shown. */
@@ -106,20 +106,25 @@ export interface ShownRun extends RunView {
 
 export const hasMaps = (run: RunView) => run.status === "done" || run.status === "partial";
 
-/** The run that is looked at: the chosen one, or the newest that has maps. Null until all is known of it. */
-export function useShownRun(): ShownRun | null {
+/** The run that is looked at as the program answers: the chosen one, or the newest that has maps. */
+export function useRunDetail() {
   const asset = useAsset().data;
   const chosen = useOpen((s) => s.run);
   const newest = asset?.runs.find(hasMaps);
   const id = chosen ?? newest?.id ?? null;
-  const detail = useQuery({
+  return useQuery({
     queryKey: ["run", id],
     queryFn: () => api.run(id ?? 0),
     enabled: id !== null,
     staleTime: Number.POSITIVE_INFINITY,
     placeholderData: (old, before) =>
       before?.queryKey[0] === "run" && sameAsset(asset, old) ? old : undefined,
-  }).data;
+  });
+}
+
+/** The run that is looked at. Null until all is known of it. */
+export function useShownRun(): ShownRun | null {
+  const detail = useRunDetail().data;
   return useMemo(
     () => (detail ? { ...detail.run, report: detail.report, pictures: detail.pictures } : null),
     [detail],

@@ -5,6 +5,7 @@ import type { ReactNode } from "react";
 import { toast } from "sonner";
 import { say } from "../api/queries";
 import type { Freed } from "../api/types";
+import { Failed } from "../ui/failed";
 import { Button, bytes } from "../ui/parts";
 
 interface Props {
@@ -17,7 +18,7 @@ interface Props {
 }
 
 export function DeleteDialog({ title, children, frees, onDelete, onClose }: Props) {
-  const would = useQuery({ queryKey: ["frees", title], queryFn: frees, gcTime: 0 }).data;
+  const would = useQuery({ queryKey: ["frees", title], queryFn: frees, gcTime: 0 });
   const go = async () => {
     onClose();
     try {
@@ -34,8 +35,10 @@ export function DeleteDialog({ title, children, frees, onDelete, onClose }: Prop
         <Dialog.Content className="fixed top-1/3 left-1/2 z-50 w-96 -translate-x-1/2 rounded border border-line bg-sheet p-4 shadow-lg">
           <Dialog.Title className="text-base font-semibold">{title}</Dialog.Title>
           <Dialog.Description className="my-2 text-ink-2">
-            {children} {would ? `Frees ${bytes(would.bytes)} of disk space.` : "Calculating disk space."}
+            {children} {would.data && `Frees ${bytes(would.data.bytes)} of disk space.`}
+            {would.isPending && "Calculating disk space."}
           </Dialog.Description>
+          <Failed of={would} />
           <div className="mt-3 flex justify-end gap-2">
             <Button look="quiet" onClick={onClose}>
               Cancel

@@ -2,11 +2,14 @@
 import { useEffect } from "react";
 import { Group, Panel, Separator, useDefaultLayout, usePanelRef } from "react-resizable-panels";
 import { useOpen } from "../api/open";
+import { useAsset, useAssets } from "../api/queries";
 import { ModelStage } from "../stages/model/model-stage";
 import { SheetStage } from "../stages/sheet/sheet-stage";
 import { useView } from "../stages/view";
 import { STOPS } from "../stops";
 import type { Stop } from "../stops/stop";
+import { Failed } from "../ui/failed";
+import { Section } from "../ui/parts";
 import { Guard } from "./boundary";
 
 const HANDLE = "w-[5px] cursor-col-resize touch-none hover:bg-ember data-[separator=active]:bg-ember";
@@ -31,6 +34,7 @@ export function Workspace() {
           aria-label={stop?.label}
           className="relative h-full overflow-x-hidden overflow-y-auto bg-sheet"
         >
+          <NoAsset />
           {stop && (
             <Guard name={stop.label} again={at}>
               <stop.Panel />
@@ -42,6 +46,17 @@ export function Workspace() {
       <Stages />
     </Group>
   );
+}
+
+/** Why nothing can be shown, while the asset or the list of them cannot be read. */
+function NoAsset() {
+  const [assets, asset] = [useAssets(), useAsset()];
+  const of = assets.isError ? assets : asset;
+  return of.isError && !asset.data ? (
+    <Section>
+      <Failed of={of} />
+    </Section>
+  ) : null;
 }
 
 function Stages() {

@@ -47,6 +47,8 @@ export function Notices({ failed }: { failed: boolean }) {
     );
   if (low.isError)
     return <StageMessage title="The low-poly cannot be shown">{low.error.message}</StageMessage>;
+  if (high.isError && (!low.data || look !== "low"))
+    return <StageMessage title="The sculpt cannot be shown">{high.error.message}</StageMessage>;
   if (low.data) return null;
   if (loading) return <StageMessage title="Reading the meshes" busy />;
   if (high.data) return null;

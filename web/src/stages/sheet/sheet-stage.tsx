@@ -1,7 +1,7 @@
 // The sheet stage: one map's texels, sharp at any zoom, with the UV wires over them and the texel under the pointer told; layers of
 // stops over it, and beside it what a stop has to tell of a place.
 import { type ReactNode, type RefObject, useEffect, useMemo, useRef, useState } from "react";
-import { useAsset, useShownRun } from "../../api/queries";
+import { useAsset, useRunDetail, useShownRun } from "../../api/queries";
 import { StageMessage } from "../../ui/stage-tools";
 import { clicked, cursorKey, Press } from "../clicks";
 import { hover } from "../hover";
@@ -87,9 +87,12 @@ export function SheetStage(slots: SheetSlots) {
 }
 
 function Empty() {
+  const detail = useRunDetail();
   const asset = useAsset().data;
   const lit = useView((s) => s.lit);
   if (lit) return null;
+  if (detail.isError)
+    return <StageMessage title="The run cannot be shown">{detail.error.message}</StageMessage>;
   return (
     <StageMessage title="No map yet">
       {asset && asset.runs.length === 0

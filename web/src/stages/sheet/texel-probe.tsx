@@ -42,6 +42,7 @@ export function TexelProbe(props: { run: RunView; sheet: number; map: string | u
         {x}, {y}
       </b>
       <span>{part ?? "outside every island"}</span>
+      {texel.isError && <span>{texel.error.message}</span>}
       {texel.data?.maps.map((m) => (
         <span key={m.map} className={m.map === map ? "font-semibold text-white" : ""}>
           {label(m.map)} {m.words}

@@ -7,6 +7,7 @@ import { useActions } from "../../api/queries";
 import type { Finding, RunView, Severity } from "../../api/types";
 import { hover } from "../../stages/hover";
 import { lookAt, show, useView } from "../../stages/view";
+import type { Place } from "../../ui/long-list";
 import { Button, LinkButton } from "../../ui/parts";
 import { traceAt } from "../review/trace";
 
@@ -28,9 +29,19 @@ export function showPlace(finding: Finding, onLow: boolean) {
   hover.set({ from: "model", uv: [u, v], sheet, point, part, triangle: triangles[0] ?? null });
 }
 
+/** What tells one finding from all others of a list. */
+export const findingKey = ({ kind, place, reason }: Finding) =>
+  `${kind} ${place.file} ${place.part} ${reason}`;
+
 /** Two lines until it is opened. `onLow`: its triangles are the low-poly's, so that they can be lit there; `may`: the artist may accept
  *  it; `run`: the run it is about, whose texels can be traced. */
-export function FindingCard(props: { finding: Finding; onLow?: boolean; may?: boolean; run?: RunView }) {
+export function FindingCard(props: {
+  finding: Finding;
+  onLow?: boolean;
+  may?: boolean;
+  run?: RunView;
+  place?: Place;
+}) {
   const { finding, onLow = false, may = false, run } = props;
   const place = finding.place.uv;
   const { icon: Mark, color, word } = MARKS[finding.severity];
@@ -40,7 +51,7 @@ export function FindingCard(props: { finding: Finding; onLow?: boolean; may?: bo
   const about = { kind: finding.kind, part: part ?? null };
   if (finding.allowed)
     return (
-      <li className="flex gap-2 py-1.5 text-ink-2">
+      <li {...props.place} className="flex gap-2 py-1.5 text-ink-2">
         <CircleCheck className="mt-0.5 size-3.5 shrink-0 text-moss" aria-label="Accepted" />
         <div className="min-w-0">
           <p>{finding.reason}.</p>
@@ -52,7 +63,7 @@ export function FindingCard(props: { finding: Finding; onLow?: boolean; may?: bo
       </li>
     );
   return (
-    <li className="py-1">
+    <li {...props.place} className="py-1">
       <Collapsible.Root>
         <Collapsible.Trigger className="group flex w-full gap-2 rounded py-0.5 text-left hover:bg-sunk">
           <Mark className={`mt-0.5 size-3.5 shrink-0 ${color}`} aria-label={word} />

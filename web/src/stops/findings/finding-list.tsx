@@ -1,14 +1,17 @@
 // Findings, many of one kind together: a fault that two hundred parts share is one thing to read.
 import { type ReactNode, useState } from "react";
 import type { Finding } from "../../api/types";
+import { LongList, type Place } from "../../ui/long-list";
+import { findingKey } from "./finding-card";
 
 /** So many of one kind still stand one by one. */
 const FEW = 5;
-/** An opened kind shows so many; the rest is counted. */
-const MOST = 60;
 
-/** `card` draws one finding as a list item. The order stays that of the first of each kind. */
-export function FindingList({ findings, card }: { findings: Finding[]; card: (f: Finding) => ReactNode }) {
+/** Draws one finding as a list item that spreads its place. */
+type Card = (finding: Finding, place?: Place) => ReactNode;
+
+/** The order stays that of the first of each kind. */
+export function FindingList({ findings, card }: { findings: Finding[]; card: Card }) {
   const kinds = new Map<string, Finding[]>();
   for (const f of findings) {
     const key = `${f.kind} ${f.severity} ${f.allowed ? "accepted" : ""}`;
@@ -17,23 +20,24 @@ export function FindingList({ findings, card }: { findings: Finding[]; card: (f:
   return (
     <ul className="divide-y divide-line">
       {[...kinds].map(([key, alike]) =>
-        alike.length > FEW ? <Alike key={key} findings={alike} card={card} /> : alike.map(card),
+        alike.length > FEW ? <Alike key={key} findings={alike} card={card} /> : alike.map((f) => card(f)),
       )}
     </ul>
   );
 }
 
 /** The first of a kind, and the others on request. */
-function Alike({ findings, card }: { findings: Finding[]; card: (f: Finding) => ReactNode }) {
+function Alike({ findings, card }: { findings: Finding[]; card: Card }) {
   const [open, setOpen] = useState(false);
   const rest = findings.slice(1);
   return (
     <li className="pb-1.5">
-      <ul className="divide-y divide-line">
-        {card(findings[0] as Finding)}
-        {open && rest.slice(0, MOST).map(card)}
-        {open && rest.length > MOST && <li className="py-1 text-ink-3">and {rest.length - MOST} more</li>}
-      </ul>
+      <ul>{card(findings[0] as Finding)}</ul>
+      {open && (
+        <LongList items={rest} keyOf={findingKey} height={48} className="divide-y divide-line">
+          {card}
+        </LongList>
+      )}
       <button
         type="button"
         aria-expanded={open}

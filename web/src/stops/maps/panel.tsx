@@ -1,7 +1,9 @@
 // Maps: every map with a small picture of it on this asset, the chosen one's settings beside it, and the sheet they share.
+
 import { useState } from "react";
 import { useAsset, useMaps, useRecipe, useSwatches } from "../../api/queries";
 import type { MapLine, MapSettings, Swatch } from "../../api/types";
+import { Failed } from "../../ui/failed";
 import { Section, StopHead } from "../../ui/parts";
 import { Box } from "../../ui/tick";
 import { NormalMapRow } from "./pictures";
@@ -10,7 +12,8 @@ import { SheetSection } from "./sheet-settings";
 
 export function MapsStop() {
   const [recipe, edit] = useRecipe();
-  const kinds = useMaps().data ?? [];
+  const known = useMaps();
+  const kinds = known.data ?? [];
   const swatches = useSwatches();
   const asset = useAsset().data;
   const [open, setOpen] = useState<string | null>("normal");
@@ -35,6 +38,7 @@ export function MapsStop() {
         What is baked, and the sheet it is baked on. One set of rays serves every map.
       </StopHead>
       <Section title="Maps" aside={<Waiting swatches={swatches} />}>
+        <Failed of={known} />
         <ul className="-mx-1">
           {kinds.map((line) => {
             const settings = recipe.maps.find((m) => m.map === line.kind.id);

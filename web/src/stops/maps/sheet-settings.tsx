@@ -2,6 +2,7 @@
 import { useAsset, useChoices, useRecipe } from "../../api/queries";
 import type { Depth, ImageFormat, Layout, SheetSettings } from "../../api/types";
 import { Choice } from "../../ui/choice";
+import { Failed } from "../../ui/failed";
 import { NumberField } from "../../ui/number-field";
 import { bytes, Row, Section, Segment, seconds } from "../../ui/parts";
 import { Tick } from "../../ui/tick";
@@ -39,7 +40,8 @@ function Cost() {
 
 export function SheetSection() {
   const [recipe, edit] = useRecipe();
-  const choices = useChoices().data;
+  const known = useChoices();
+  const choices = known.data;
   if (!recipe) return null;
   const sheet = (change: Partial<SheetSettings>) => edit((r) => ({ ...r, sheet: { ...r.sheet, ...change } }));
   const { size, samples, padding, depth, format, color_format, dither, layout } = recipe.sheet;
@@ -49,6 +51,7 @@ export function SheetSection() {
   return (
     <Section title="Sheet">
       <Cost />
+      <Failed of={known} />
       <Choice
         label="Size"
         hint={`${((size * size) / 1e6).toFixed(1)} million texels per map.`}

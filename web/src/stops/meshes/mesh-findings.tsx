@@ -1,9 +1,11 @@
 // What is wrong with the meshes, the faults first, and all safe fixes at once.
+
 import { useState } from "react";
 import { useActions, useAsset, useMeshFindings } from "../../api/queries";
 import type { FixLine } from "../../api/types";
+import { Failed } from "../../ui/failed";
 import { Button, Section } from "../../ui/parts";
-import { FindingCard } from "../findings/finding-card";
+import { FindingCard, findingKey } from "../findings/finding-card";
 import { FindingList } from "../findings/finding-list";
 
 export function MeshFindings() {
@@ -15,7 +17,7 @@ export function MeshFindings() {
   const lows = new Set(asset?.recipe.low.map((s) => s.file));
   return (
     <Section title="Findings" aside={<span className="num text-ink-3">{open}</span>}>
-      {told.isError && <p className="text-madder">{told.error.message}</p>}
+      <Failed of={told} />
       {told.data && findings.length === 0 && (
         <p className="text-ink-3">
           {asset?.meshes.length
@@ -26,9 +28,10 @@ export function MeshFindings() {
       {fixes.length > 1 && <FixAll fixes={fixes} />}
       <FindingList
         findings={findings}
-        card={(f) => (
+        card={(f, place) => (
           <FindingCard
-            key={f.kind + f.place.part + f.reason}
+            key={findingKey(f)}
+            place={place}
             finding={f}
             onLow={lows.has(f.place.file ?? "")}
             may

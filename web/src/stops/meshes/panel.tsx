@@ -4,6 +4,7 @@ import { useAsset, useRecipe } from "../../api/queries";
 import type { MeshView, Plane, Role } from "../../api/types";
 import { togglePart, useView } from "../../stages/view";
 import { Choice } from "../../ui/choice";
+import { LongList } from "../../ui/long-list";
 import { Badge, bytes, count, IconButton, Row, Section, StopHead } from "../../ui/parts";
 import { BringIn, ROLES } from "./bring-in";
 import { LayoutSection } from "./layout/section";
@@ -170,15 +171,15 @@ function PartList({ mesh, role }: { mesh: MeshView; role: Role }) {
   const pairs = useAsset().data?.pairs ?? [];
   if (role === "cage") return null;
   return (
-    <ul className="mt-1 -mx-1">
-      {mesh.summary.parts.map((part) => {
+    <LongList items={mesh.summary.parts} keyOf={(p) => p.name} height={26} className="mt-1 -mx-1">
+      {(part, place) => {
         // A low part that nothing fits sees everything; that makes no pair.
         const own = pairs.find((p) =>
           role === "low" ? p.low === part.name : p.high.some((h) => h.name === part.name && !h.by_default),
         );
         const off = hidden.has(part.name);
         return (
-          <li key={part.name} className="flex h-6.5 items-center gap-2 rounded px-1 hover:bg-sunk">
+          <li key={part.name} {...place} className="flex h-6.5 items-center gap-2 rounded px-1 hover:bg-sunk">
             {own ? <Badge number={own.number} /> : <span className="w-5" />}
             <span className={`min-w-0 grow truncate ${off ? "text-ink-3 line-through" : ""}`}>
               {part.name}
@@ -193,7 +194,7 @@ function PartList({ mesh, role }: { mesh: MeshView; role: Role }) {
             </IconButton>
           </li>
         );
-      })}
-    </ul>
+      }}
+    </LongList>
   );
 }

@@ -4,6 +4,7 @@ import { useState } from "react";
 import { useAsset, useRecipe } from "../../api/queries";
 import type { PairedPart, PairView } from "../../api/types";
 import { show, useView } from "../../stages/view";
+import type { Place } from "../../ui/long-list";
 import { PartSearch } from "../../ui/part-search";
 import { Badge, IconButton, LinkButton } from "../../ui/parts";
 
@@ -34,7 +35,7 @@ function usePairing() {
   };
 }
 
-export function PairRow({ pair }: { pair: PairView }) {
+export function PairRow({ pair, place }: { pair: PairView; place: Place }) {
   const solo = useView((s) => s.solo);
   const { move, add } = usePairing();
   const [over, setOver] = useState(false);
@@ -46,6 +47,7 @@ export function PairRow({ pair }: { pair: PairView }) {
     .filter((name) => !own.some((h) => h.name === name));
   return (
     <li
+      {...place}
       aria-label={pair.low}
       className={`flex gap-2 rounded py-1.5 ${over ? "bg-sunk ring-1 ring-ember" : ""}`}
       onDragOver={(e) => {
@@ -132,13 +134,13 @@ function PartChip({ part, low }: { part: PairedPart; low: string }) {
 }
 
 /** Parts of the sculpt that no ray may hit. */
-export function UnseenRow() {
+export function Unseen() {
   const asset = useAsset().data;
   const { byRule } = usePairing();
   const [recipe] = useRecipe();
   const byHand = new Set(recipe?.hand_pairs?.map((p) => p.high));
   return (
-    <li className="py-1.5" aria-label="Unpaired parts">
+    <section className="border-t border-line py-1.5" aria-label="Unpaired parts">
       <b>Unpaired</b>
       <ul className="mt-0.5 flex flex-wrap gap-1">
         {asset?.unseen.map((name) => (
@@ -157,6 +159,6 @@ export function UnseenRow() {
           </li>
         ))}
       </ul>
-    </li>
+    </section>
   );
 }

@@ -1,13 +1,14 @@
 // Pairs: which parts of the sculpt each low-poly part may see: by rule, with what the rule ignores, and manually.
 import { useAsset, useRecipe } from "../../api/queries";
 import { show, useView } from "../../stages/view";
+import { LongList } from "../../ui/long-list";
 import { LinkButton, Section, Segment, StopHead } from "../../ui/parts";
 import { Slider } from "../../ui/slider";
 import { Tick } from "../../ui/tick";
-import { FindingCard } from "../findings/finding-card";
+import { FindingCard, findingKey } from "../findings/finding-card";
 import { FindingList } from "../findings/finding-list";
 import { ImportFirst } from "../next-step";
-import { PairRow, UnseenRow } from "./pair-row";
+import { PairRow, Unseen } from "./pair-row";
 import { setBadges, usePairs } from "./state";
 import { EndingsSection } from "./suffixes";
 
@@ -44,18 +45,22 @@ export function PairsStop() {
       {recipe.pairing === "names" && <EndingsSection />}
       <ApartSection />
       <Section title="Paired parts" aside={<TakeBackAll />}>
-        <ul className="divide-y divide-line" aria-label="Pairs">
-          {asset.pairs.map((p) => (
-            <PairRow key={p.number} pair={p} />
-          ))}
-          {asset.unseen.length > 0 && <UnseenRow />}
-        </ul>
+        <LongList
+          items={asset.pairs}
+          keyOf={(p) => p.low}
+          height={80}
+          className="divide-y divide-line"
+          label="Pairs"
+        >
+          {(p, place) => <PairRow key={p.number} pair={p} place={place} />}
+        </LongList>
+        {asset.unseen.length > 0 && <Unseen />}
       </Section>
       {asset.pair_findings.length > 0 && (
         <Section title="Findings">
           <FindingList
             findings={asset.pair_findings}
-            card={(f) => <FindingCard key={f.reason} finding={f} may />}
+            card={(f, place) => <FindingCard key={findingKey(f)} finding={f} may place={place} />}
           />
         </Section>
       )}

@@ -2,6 +2,7 @@
 import { useState } from "react";
 import { useAsset, useRecipe } from "../../api/queries";
 import type { Distance, PartReach } from "../../api/types";
+import { LongList } from "../../ui/long-list";
 import { Badge, Section } from "../../ui/parts";
 import { Tick } from "../../ui/tick";
 import { DistanceRow, fineness } from "./distance-row";
@@ -26,13 +27,13 @@ export function PartsSection() {
     });
   return (
     <Section title="Pairs" aside={<span className="num text-xs text-ink-3">out / in, at most</span>}>
-      <ul className="-mx-1">
-        {pairs.map((pair) => {
+      <LongList items={pairs} keyOf={(p) => p.low} height={28} className="-mx-1">
+        {(pair, place) => {
           const line = header?.parts.find((p) => p.part === pair.low);
           const open = chosen === pair.low;
           const mine = own(pair.low);
           return (
-            <li key={pair.low} className={open ? "rounded bg-sunk" : ""}>
+            <li key={pair.low} {...place} className={open ? "rounded bg-sunk" : ""}>
               <button
                 type="button"
                 aria-expanded={open}
@@ -76,8 +77,8 @@ export function PartsSection() {
               )}
             </li>
           );
-        })}
-      </ul>
+        }}
+      </LongList>
     </Section>
   );
 }

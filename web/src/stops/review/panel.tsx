@@ -1,8 +1,10 @@
 // Review: the map on the low-poly under a movable light, against the sculpt; what the bake found.
-import { useActions, useAsset, useShownRun } from "../../api/queries";
+
+import { useActions, useAsset, useRunDetail, useShownRun } from "../../api/queries";
 import { show, useView } from "../../stages/view";
+import { Failed } from "../../ui/failed";
 import { count, Section, Segment, StopHead, seconds } from "../../ui/parts";
-import { FindingCard } from "../findings/finding-card";
+import { FindingCard, findingKey } from "../findings/finding-card";
 import { FindingList } from "../findings/finding-list";
 import { resultFindings } from "../findings/kinds";
 import { ImportFirst, NextStep } from "../next-step";
@@ -62,7 +64,9 @@ export function ReviewStop() {
           ) : (
             <FindingList
               findings={findings}
-              card={(f) => <FindingCard key={f.kind + f.place.part} finding={f} run={run ?? undefined} />}
+              card={(f, place) => (
+                <FindingCard key={findingKey(f)} finding={f} run={run ?? undefined} place={place} />
+              )}
             />
           )}
         </Section>
@@ -79,8 +83,15 @@ function shareOf(some: number, all: number): string {
 }
 
 function NothingYet() {
+  const detail = useRunDetail();
   const asset = useAsset().data;
   const { bake } = useActions();
+  if (detail.isError)
+    return (
+      <Section>
+        <Failed of={detail} />
+      </Section>
+    );
   if (asset?.missing) return <ImportFirst missing={asset.missing} />;
   if (asset?.runs.some((r) => r.status === "running" || r.status === "waiting"))
     return (

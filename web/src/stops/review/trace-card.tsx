@@ -1,8 +1,10 @@
 // The story of one texel: its ray, every surface it crossed and why each was taken or skipped, map values, and its
 // neighbours.
+
 import { X } from "lucide-react";
 import { useAsset, useMapLabels } from "../../api/queries";
 import type { TraceNeighbour, TraceView } from "../../api/types";
+import { Failed } from "../../ui/failed";
 import { setTraced, useTraced } from "./state";
 import { useTrace } from "./trace";
 import { RayFacts, RaySteps, Surface } from "./trace-ray";
@@ -31,7 +33,7 @@ export function TraceCard() {
       </header>
       <div className="@container overflow-y-auto px-3 py-2">
         {story.isPending && <p className="animate-pulse text-ink-3">Following the ray…</p>}
-        {story.isError && <p className="text-ink-2">{story.error.message}</p>}
+        <Failed of={story} />
         {story.data && <Story view={story.data} />}
       </div>
     </section>

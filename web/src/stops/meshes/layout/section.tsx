@@ -1,7 +1,9 @@
 // The low-poly's layout on the sheet: ways to look at it, its figures, islands by how far off they are, room at each mip level.
+
 import { useState } from "react";
 import { useAsset, useRecipe, useUvReport } from "../../../api/queries";
 import type { IslandLine, UvReport } from "../../../api/types";
+import { Failed } from "../../../ui/failed";
 import { NumberField } from "../../../ui/number-field";
 import { LinkButton, Row, Section } from "../../../ui/parts";
 import { showPlace } from "../../findings/finding-card";
@@ -29,7 +31,7 @@ export function LayoutSection() {
       </fieldset>
       {report.data && <Figures report={report.data} />}
       {report.data === null && <p className="mt-2 text-ink-3">It has no UVs, so there is no layout yet.</p>}
-      {report.isError && <p className="mt-2 text-madder">{report.error.message}</p>}
+      <Failed of={report} className="mt-2" />
     </Section>
   );
 }
