@@ -1,8 +1,10 @@
 // Small rules of the page, against arithmetic.
+import * as THREE from "three";
 import { expect, test } from "vitest";
 import { cursorKey, Press } from "../src/stages/clicks";
 import { hover } from "../src/stages/hover";
 import { type MeshData, UvFinder } from "../src/stages/mesh-data";
+import { hold } from "../src/stages/model/camera";
 import { cellOf } from "../src/stages/model/ground";
 import { cornersOn, type Sheets, uvsOn } from "../src/stages/sheets";
 import { waysApart } from "../src/stops/pairs/ways";
@@ -117,4 +119,37 @@ test("the place pointed at is heard of until one no longer listens", () => {
   end();
   hover.set({ ...place, uv: [0, 0] });
   expect(heard).toBe(2);
+});
+
+test("a box is framed whole and in the middle, from any side", () => {
+  for (const [low, high] of [
+    [new THREE.Vector3(-1, -1, 0), new THREE.Vector3(1, 1, 0.02)],
+    [new THREE.Vector3(3, -7, 2), new THREE.Vector3(4, 5, 9)],
+  ] as const)
+    for (const aspect of [0.4, 1, 2.5])
+      for (const direction of [
+        new THREE.Vector3(2.1, 1.1, 4.2).normalize(),
+        new THREE.Vector3(-1, 0.2, 0.1).normalize(),
+      ]) {
+        const { target, distance } = hold(new THREE.Box3(low, high), direction, 32, aspect);
+        const camera = new THREE.PerspectiveCamera(32, aspect, 0.01, 1000);
+        camera.position.copy(target).addScaledVector(direction, distance);
+        camera.lookAt(target);
+        camera.updateMatrixWorld();
+        const seen = Array.from({ length: 8 }, (_, i) =>
+          new THREE.Vector3(i & 1 ? low.x : high.x, i & 2 ? low.y : high.y, i & 4 ? low.z : high.z).project(
+            camera,
+          ),
+        );
+        const range = (axis: "x" | "y") => {
+          const all = seen.map((p) => p[axis]);
+          return [Math.min(...all), Math.max(...all)] as const;
+        };
+        const [[left, right], [bottom, top]] = [range("x"), range("y")];
+        expect(left + right).toBeCloseTo(0, 9);
+        expect(bottom + top).toBeCloseTo(0, 9);
+        expect(right).toBeLessThanOrEqual(0.92 + 1e-9);
+        expect(top).toBeLessThanOrEqual(0.86 + 1e-9);
+        expect(Math.max(right / 0.92, top / 0.86)).toBeCloseTo(1, 9);
+      }
 });

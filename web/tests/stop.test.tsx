@@ -4,6 +4,7 @@ import { act } from "react";
 import { createRoot, type Root } from "react-dom/client";
 import { afterEach, beforeEach, expect, test, vi } from "vitest";
 import { acts } from "./lookout/stop";
+import "./support/page";
 
 vi.mock("../src/stops", async (original) => {
   const { STOPS } = await original<typeof import("../src/stops")>();
@@ -13,15 +14,6 @@ vi.mock("../src/stops", async (original) => {
 
 let root: Root;
 beforeEach(async () => {
-  vi.stubGlobal("IS_REACT_ACT_ENVIRONMENT", true);
-  vi.stubGlobal(
-    "ResizeObserver",
-    class {
-      observe() {}
-      disconnect() {}
-      unobserve() {}
-    },
-  );
   vi.stubGlobal(
     "EventSource",
     class {
@@ -29,7 +21,8 @@ beforeEach(async () => {
     },
   );
   vi.stubGlobal("matchMedia", () => ({ matches: false, addEventListener() {}, removeEventListener() {} }));
-  vi.stubGlobal("fetch", async () => new Response("[]", { headers: { "Content-Type": "application/json" } }));
+  // No server: what a stop is shows without one.
+  vi.stubGlobal("fetch", () => Promise.reject(new TypeError("no server")));
   // A canvas that takes everything and shows nothing; without WebGL the model stage says so.
   const pen: object = new Proxy(() => pen, { get: () => pen, set: () => true });
   HTMLCanvasElement.prototype.getContext = ((kind: string) => (kind === "2d" ? pen : null)) as never;

@@ -25,6 +25,26 @@ pub fn patience() -> Duration {
     seconds.map_or(PATIENCE, Duration::from_secs)
 }
 
+/// Looks again and again until there is something to see.
+///
+/// # Errors
+/// What looking itself fails with, or that it was in vain.
+pub async fn wait_for<T>(what: &str, mut look: impl AsyncFnMut() -> Result<Option<T>>) -> Result<T> {
+    let begun = Instant::now();
+    while begun.elapsed() < patience() {
+        if let Some(seen) = look().await? {
+            return Ok(seen);
+        }
+        tokio::time::sleep(Duration::from_millis(40)).await;
+    }
+    bail!("waited in vain: {what}")
+}
+
+/// The same, for what is there or is not.
+pub async fn wait_until(what: &str, mut look: impl AsyncFnMut() -> Result<bool>) -> Result<()> {
+    wait_for(what, async || Ok(look().await?.then_some(()))).await
+}
+
 /// A running program and a browser that shows it.
 pub struct Session {
     pub page: Client,
@@ -183,15 +203,7 @@ impl Session {
         what: &str,
         enough: impl Fn(&[[u8; 3]]) -> bool,
     ) -> Result<Vec<[u8; 3]>> {
-        let begun = Instant::now();
-        while begun.elapsed() < patience() {
-            let pixels = self.drawn(stage).await?;
-            if enough(&pixels) {
-                return Ok(pixels);
-            }
-            tokio::time::sleep(Duration::from_millis(60)).await;
-        }
-        bail!("waited in vain: {what}")
+        wait_for(what, async || Ok(Some(self.drawn(stage).await?).filter(|pixels| enough(pixels)))).await
     }
 
     /// What opens the list of assets.
@@ -267,14 +279,8 @@ impl Session {
 
     /// Waits until a script gives true.
     pub async fn until(&self, what: &str, script: &str) -> Result<()> {
-        let begun = Instant::now();
-        while begun.elapsed() < patience() {
-            if self.page.execute(&format!("return Boolean({script})"), vec![]).await? == Value::Bool(true) {
-                return Ok(());
-            }
-            tokio::time::sleep(Duration::from_millis(40)).await;
-        }
-        bail!("waited in vain: {what}")
+        let script = format!("return Boolean({script})");
+        wait_until(what, async || Ok(self.page.execute(&script, vec![]).await? == Value::Bool(true))).await
     }
 
     /// JSON from the program's own interface, asked from within the page.
@@ -285,30 +291,33 @@ impl Session {
 
     /// The runs of an asset, newest first and with their reports, once `enough` says so.
     pub async fn runs_until(&self, asset: i64, what: &str, enough: impl Fn(&[Value]) -> bool) -> Result<Vec<Value>> {
-        let begun = Instant::now();
-        while begun.elapsed() < patience() {
-            let view = self.api(&format!("/assets/{asset}")).await?;
-            let mut runs = view["runs"].as_array().cloned().unwrap_or_default();
-            if enough(&runs) {
-                for run in &mut runs {
-                    run["report"] = self.api(&format!("/runs/{}", run["id"])).await?["report"].clone();
-                }
-                return Ok(runs);
-            }
-            tokio::time::sleep(Duration::from_millis(60)).await;
+        let view = self.asset_until(asset, what, |view| view["runs"].as_array().is_some_and(|r| enough(r))).await?;
+        let mut runs = view["runs"].as_array().cloned().unwrap_or_default();
+        for run in &mut runs {
+            run["report"] = self.api(&format!("/runs/{}", run["id"])).await?["report"].clone();
         }
-        bail!("waited in vain: {what}")
+        Ok(runs)
+    }
+
+    /// The asset, once `enough` says so.
+    pub async fn asset_until(&self, asset: i64, what: &str, enough: impl Fn(&Value) -> bool) -> Result<Value> {
+        wait_for(what, async || Ok(Some(self.api(&format!("/assets/{asset}")).await?).filter(|view| enough(view))))
+            .await
+    }
+
+    /// The first file with an ending that the browser has downloaded whole.
+    pub async fn downloaded(&self, ending: &str) -> Result<PathBuf> {
+        wait_for(&format!("a .{ending} file to be downloaded"), async || {
+            let files = std::fs::read_dir(&self.downloads)?.flatten().map(|entry| entry.path());
+            Ok(files.into_iter().find(|p| p.extension().is_some_and(|e| e == ending)))
+        })
+        .await
     }
 
     /// Waits until the sample assets are there, and those that come baked are baked.
     pub async fn samples_ready(&self) -> Result<()> {
-        let begun = Instant::now();
-        while self.api("/assets").await?.as_array().map_or(0, Vec::len) < 4 {
-            if begun.elapsed() > patience() {
-                bail!("waited in vain: the samples to be made");
-            }
-            tokio::time::sleep(Duration::from_millis(100)).await;
-        }
+        let made = async || Ok(self.api("/assets").await?.as_array().map_or(0, Vec::len) >= 4);
+        wait_until("the samples to be made", made).await?;
         let done = |runs: &[Value]| runs.len() >= 2 && runs.iter().all(|r| r["status"] == "done");
         for asset in [1, 2, 3] {
             self.runs_until(asset, "the samples to be baked", done).await?;
@@ -366,15 +375,11 @@ async fn answers(port: u16, path: &str) -> Result<bool> {
 }
 
 async fn wait_for_answer(port: u16, path: &str) -> Result<()> {
-    let begun = Instant::now();
-    while begun.elapsed() < patience() {
+    wait_until(&format!("an answer on port {port}"), async || {
         let answer = tokio::time::timeout(Duration::from_secs(5), answers(port, path)).await;
-        if matches!(answer, Ok(Ok(true))) {
-            return Ok(());
-        }
-        tokio::time::sleep(Duration::from_millis(30)).await;
-    }
-    bail!("nothing answers on port {port}")
+        Ok(matches!(answer, Ok(Ok(true))))
+    })
+    .await
 }
 
 /// Until the program answers.

@@ -1,12 +1,12 @@
 //! The draft samples, baked: made once for each build of the program, then copied for every session. Making them takes a minute
 //! in a test build.
 
-use crate::{free_port, patience, program, serve, wait_for_program};
-use anyhow::{Context, Result, bail};
+use crate::{free_port, program, serve, wait_for_program, wait_until};
+use anyhow::{Context, Result};
 use serde_json::Value;
 use std::fs::{self, File};
 use std::path::Path;
-use std::time::{Duration, Instant};
+
 use tokio::io::{AsyncReadExt, AsyncWriteExt};
 
 /// Puts a data folder with the baked draft samples into `folder`, under `data`.
@@ -33,14 +33,7 @@ async fn make(folder: &Path) -> Result<()> {
     let mut serving = serve(folder, port, true, true)?;
     let ready = async {
         wait_for_program(port).await?;
-        let begun = Instant::now();
-        while !all_baked(port).await? {
-            if begun.elapsed() > patience() {
-                bail!("waited in vain: the samples to be made and baked");
-            }
-            tokio::time::sleep(Duration::from_millis(100)).await;
-        }
-        Ok(())
+        wait_until("the samples to be made and baked", async || all_baked(port).await).await
     };
     let ready = ready.await;
     serving.kill()?;

@@ -8,7 +8,11 @@ use serde_json::Value;
 use std::io::Read;
 use std::path::{Path, PathBuf};
 use std::process::Command;
-use std::time::Duration;
+
+/// A square lid, and a sculpt of it that rises to a point.
+const LID: &str = "o lid\nv 0 0 0\nv 0 0 1\nv 1 0 1\nv 1 0 0\nvt 0 1\nvt 0 0\nvt 1 0\nvt 1 1\nf 1/1 2/2 3/3 4/4\n";
+const CARVED: &str =
+    "o lid\nv 0 0.02 0\nv 0 0.02 1\nv 1 0.02 1\nv 1 0.02 0\nv 0.5 0.1 0.5\nf 1 2 5\nf 2 3 5\nf 3 4 5\nf 4 1 5\n";
 
 fn states(runs: &[Value]) -> Vec<&str> {
     runs.iter().filter_map(|r| r["status"].as_str()).collect()
@@ -89,7 +93,7 @@ async fn tune_bake_undo_and_deliver() -> Result<()> {
     session.stop("Deliver").await?;
     session.xpath(&format!("//h2[starts-with(., 'Run {}, final')]", last["number"])).await?;
     session.button("Download the zip").await?.click().await?;
-    let zip = wait_for_download(&session.downloads).await?;
+    let zip = session.downloaded("zip").await?;
     let folder = tempfile::tempdir()?;
     unpack(&zip, folder.path())?;
 
@@ -155,10 +159,7 @@ async fn bring_in_your_own() -> Result<()> {
         std::fs::write(&path, text)?;
         Ok(path)
     };
-    let low = "o lid\nv 0 0 0\nv 0 0 1\nv 1 0 1\nv 1 0 0\nvt 0 1\nvt 0 0\nvt 1 0\nvt 1 1\nf 1/1 2/2 3/3 4/4\n";
-    let high =
-        "o lid\nv 0 0.02 0\nv 0 0.02 1\nv 1 0.02 1\nv 1 0.02 0\nv 0.5 0.1 0.5\nf 1 2 5\nf 2 3 5\nf 3 4 5\nf 4 1 5\n";
-    let (low, high) = (write("lid_low.obj", low)?, write("carved.obj", high)?);
+    let (low, high) = (write("lid_low.obj", LID)?, write("carved.obj", CARVED)?);
     let broken = write("broken_high.obj", "v 0 0 0\nv 1 zero 0\n")?;
 
     session.asset_menu().await?.click().await?;
@@ -211,17 +212,119 @@ async fn bring_in_your_own() -> Result<()> {
     session.close().await
 }
 
-async fn wait_for_download(folder: &Path) -> Result<PathBuf> {
-    for _ in 0..600 {
-        for entry in std::fs::read_dir(folder)? {
-            let path = entry?.path();
-            if path.extension().is_some_and(|e| e == "zip") {
-                return Ok(path);
-            }
+/// Files that a hand lets go of over a place of the page. The hand is the system's, which no driver moves: the page gets the events
+/// that the browser makes of it, with real files in them.
+async fn let_go(session: &Session, over: &str, files: &[(&str, &str)]) -> Result<()> {
+    let script = "const [over, files] = arguments; const held = new DataTransfer(); \
+        for (const [name, text] of files) held.items.add(new File([text], name)); \
+        const at = document.querySelector(over); \
+        const event = (type) => new DragEvent(type, { bubbles: true, cancelable: true, dataTransfer: held }); \
+        const taken = !at.dispatchEvent(event('dragover')); \
+        window.shown = document.body.innerText.includes('Drop files to import them'); \
+        setTimeout(() => { \
+            window.shown ||= document.body.innerText.includes('Drop files to import them'); at.dispatchEvent(event('drop')); \
+        }, 100); return taken";
+    let taken = session.page.execute(script, vec![over.into(), serde_json::json!(files)]).await?;
+    ensure!(taken == Value::Bool(true), "the page lets files be dropped on {over}");
+    Ok(())
+}
+
+/// Files dropped on the sheet stage, at another stop, come in: those whose names tell what they are by one button.
+#[tokio::test(flavor = "multi_thread")]
+async fn files_are_dropped_on_the_window() -> Result<()> {
+    let session = Session::start(Start { samples: false, ..Start::default() }).await?;
+    session.css("aside").await?;
+    session.asset_menu().await?.click().await?;
+    session.xpath("//*[@role='menuitem' and contains(., 'New asset')]").await?.click().await?;
+    session.stop("Reach").await?;
+    let stage = "section[aria-label='Sheet stage'] canvas";
+    let_go(&session, stage, &[("lid_low.obj", LID), ("lid_high.obj", CARVED)]).await?;
+    session.css("aside[aria-label='Meshes']").await?;
+    ensure!(
+        session.page.execute("return window.shown", vec![]).await? == Value::Bool(true),
+        "the window says what it takes"
+    );
+    session.button("Import 2 files").await?.click().await?;
+    let both = |view: &Value| view["missing"].is_null() && view["meshes"].as_array().is_some_and(|m| m.len() == 2);
+    let asset = session.asset_until(1, "both files", both).await?;
+    ensure!(asset["name"] == "Lid", "a new asset is named after its first file: {}", asset["name"]);
+    // What is no mesh is refused in words, and nothing of it is kept.
+    let_go(&session, "header", &[("notes.txt", "buy chalk")]).await?;
+    session.xpath("//aside//*[contains(., 'notes.txt')]").await?;
+    ensure!(session.api("/assets/1").await?["meshes"].as_array().map(Vec::len) == Some(2));
+    session.close().await
+}
+
+/// Goes on with the Tab key until what has the focus is called so.
+async fn tab_to(session: &Session, name: &str) -> Result<()> {
+    let focused = "const e = document.activeElement; \
+        return (e.getAttribute('aria-label') ?? e.textContent).replace(/\\s+/g, ' ').trim()";
+    let mut met = Vec::new();
+    for _ in 0..120 {
+        session.press(&[Key::Tab.into()]).await?;
+        let at = session.page.execute(focused, vec![]).await?;
+        let at = at.as_str().unwrap_or_default();
+        if at.starts_with(name) {
+            return Ok(());
         }
-        tokio::time::sleep(Duration::from_millis(50)).await;
+        met.push(at.chars().take(40).collect::<String>());
     }
-    anyhow::bail!("nothing was downloaded")
+    anyhow::bail!("Tab never comes to {name}; it came to {met:?}")
+}
+
+/// From two files to a zip without a pointer.
+#[tokio::test(flavor = "multi_thread")]
+async fn from_files_to_a_zip_by_keys_alone() -> Result<()> {
+    let session = Session::start(Start { samples: false, ..Start::default() }).await?;
+    let folder = tempfile::tempdir()?;
+    for (name, text) in [("lid_low.obj", LID), ("lid_high.obj", CARVED)] {
+        std::fs::write(folder.path().join(name), text)?;
+    }
+    let enter = [char::from(Key::Enter)];
+    // A new asset, from the menu.
+    session.css("header button[aria-haspopup=menu]").await?;
+    tab_to(&session, "Asset:").await?;
+    session.press(&enter).await?;
+    session.css("[role=menu]").await?;
+    session
+        .until("the first line to have the focus", "document.activeElement.getAttribute('role') === 'menuitem'")
+        .await?;
+    session.press(&enter).await?;
+    session.until("the new asset", "location.pathname === '/asset/1/meshes'").await?;
+    session.until("the menu to close", "!document.querySelector('[role=menu]')").await?;
+    // The button opens the system's own list of files; what is chosen there is what the field holds.
+    tab_to(&session, "Choose files").await?;
+    session
+        .page
+        .execute(
+            "window.opened = 0; document.querySelector(\"input[aria-label='Mesh files']\").addEventListener('click', e => { \
+                window.opened += 1; e.preventDefault() })",
+            vec![],
+        )
+        .await?;
+    session.press(&enter).await?;
+    session.until("the list of files to be asked for", "window.opened === 1").await?;
+    let picker = session.page.find(Locator::Css("input[aria-label='Mesh files']")).await?;
+    let names = ["lid_low.obj", "lid_high.obj"].map(|name| folder.path().join(name).display().to_string());
+    picker.send_keys(&names.join("\n")).await?;
+    session.button("Import 2 files").await?;
+    tab_to(&session, "Import 2 files").await?;
+    session.press(&enter).await?;
+    session.asset_until(1, "both files", |view| view["missing"].is_null()).await?;
+    // The final, by its key; then the stop and the zip.
+    session.press(&[Key::Shift.into(), 'B']).await?;
+    session.runs_until(1, "the final", |r| r.iter().any(|r| r["kind"] == "final" && r["status"] == "done")).await?;
+    tab_to(&session, "Deliver").await?;
+    session.press(&enter).await?;
+    session.css("aside[aria-label='Deliver']").await?;
+    session.xpath("//a[contains(., 'Download the zip')]").await?;
+    tab_to(&session, "Download the zip").await?;
+    session.press(&enter).await?;
+    let zip = session.downloaded("zip").await?;
+    let archive = zip::ZipArchive::new(std::fs::File::open(zip)?)?;
+    let names = archive.file_names().collect::<Result<Vec<_>, _>>()?;
+    ensure!(names.iter().any(|n| n == "lid_low_normal.png") && names.iter().any(|n| n == "recipe.json"), "{names:?}");
+    session.close().await
 }
 
 fn unpack(zip: &Path, into: &Path) -> Result<()> {

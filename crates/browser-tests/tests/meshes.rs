@@ -2,7 +2,7 @@
 //! space and manually; files corrected, replaced, and a plane made in place of one.
 
 use anyhow::{Context, Result, ensure};
-use ember_ridge_browser_tests::{Session, Start, patience};
+use ember_ridge_browser_tests::{Session, Start, wait_until};
 use fantoccini::Locator;
 use fantoccini::key::Key;
 use serde_json::{Value, json};
@@ -16,19 +16,6 @@ async fn open_asset(session: &Session, name: &str) -> Result<()> {
     session.asset_menu().await?.click().await?;
     session.xpath(&format!("//*[@role='menuitem' and contains(., '{name}')]")).await?.click().await?;
     Ok(())
-}
-
-/// The asset, once `enough` says so.
-async fn asset_until(session: &Session, id: i64, what: &str, enough: impl Fn(&Value) -> bool) -> Result<Value> {
-    let begun = std::time::Instant::now();
-    while begun.elapsed() < patience() {
-        let view = session.api(&format!("/assets/{id}")).await?;
-        if enough(&view) {
-            return Ok(view);
-        }
-        tokio::time::sleep(Duration::from_millis(100)).await;
-    }
-    anyhow::bail!("waited in vain: {what}")
 }
 
 /// The share of a stage's pixels that two pictures of it show differently.
@@ -47,15 +34,8 @@ async fn colours(session: &Session, stage: &str) -> Result<(usize, f64)> {
 
 /// Waits until a stage's picture is as it should be.
 async fn until_seen(session: &Session, stage: &str, what: &str, enough: impl Fn(usize, f64) -> bool) -> Result<()> {
-    let mut last = (0, 0.0);
-    for _ in 0..150 {
-        last = colours(session, stage).await?;
-        if enough(last.0, last.1) {
-            return Ok(());
-        }
-        tokio::time::sleep(Duration::from_millis(200)).await;
-    }
-    anyhow::bail!("{what}: the {stage} stage shows {} colours, {:.4} of it orange", last.0, last.1)
+    let seen = async || colours(session, stage).await.map(|(count, orange)| enough(count, orange));
+    wait_until(&format!("{what}, on the {stage} stage"), seen).await
 }
 
 fn kinds(view: &Value) -> BTreeSet<String> {
@@ -78,9 +58,9 @@ async fn the_can_is_looked_at_mended_paired_and_baked() -> Result<()> {
         "inside out",
         "no UVs",
         "outside the square",
-        "lie on each other",
-        "a hair beside",
-        "three faces or more",
+        "overlap on",
+        "a hair's breadth",
+        "three or more faces",
         "no UV seam",
         "times as large as",
     ] {
@@ -102,20 +82,20 @@ async fn the_can_is_looked_at_mended_paired_and_baked() -> Result<()> {
     session.xpath(&finding("Accepted: seen from within")).await?;
     session.css("aside h1").await?.click().await?;
     session.control('z').await?;
-    asset_until(&session, CAN, "the note to be gone", |v| v["recipe"]["exceptions"].is_null()).await?;
+    session.asset_until(CAN, "the note to be gone", |v| v["recipe"]["exceptions"].is_null()).await?;
 
     // One fix by itself, recorded as a step of its file, undone and done again.
-    session.button("Turn them outward").await?.click().await?;
+    session.button("Flip them outward").await?.click().await?;
     let turned = |v: &Value| v["recipe"]["low"][0]["steps"] == json!([{ "step": "turn-faces", "part": "body_low" }]);
-    asset_until(&session, CAN, "the step", turned).await?;
+    session.asset_until(CAN, "the step", turned).await?;
     session
-        .xpath("//ol[@aria-label='Steps of watering_can_low.obj']/li[contains(., 'faces of body_low turned')]")
+        .xpath("//ol[@aria-label='Steps of watering_can_low.obj']/li[contains(., 'faces of body_low flipped')]")
         .await?;
     session.css("aside h1").await?.click().await?;
     session.control('z').await?;
-    asset_until(&session, CAN, "no step", |v| v["recipe"]["low"][0]["steps"].is_null()).await?;
+    session.asset_until(CAN, "no step", |v| v["recipe"]["low"][0]["steps"].is_null()).await?;
     session.press(&[Key::Control.into(), Key::Shift.into(), 'Z']).await?;
-    let view = asset_until(&session, CAN, "the step again", turned).await?;
+    let view = session.asset_until(CAN, "the step again", turned).await?;
     ensure!(!kinds(&view).contains("turned-faces"), "{:?}", kinds(&view));
 
     // All the others; once more for what the first round brought to light. What will be done is said before it is.
@@ -130,25 +110,25 @@ async fn the_can_is_looked_at_mended_paired_and_baked() -> Result<()> {
         let lines = format!("//*[@role='group' and @aria-label='Fix {count}' and count(.//li) = {count}]");
         session.xpath(&lines).await?;
         session.button(&format!("Fix {count}")).await?.click().await?;
-        asset_until(&session, CAN, "steps", |v| v["revision"].as_i64() > before).await?;
+        session.asset_until(CAN, "steps", |v| v["revision"].as_i64() > before).await?;
     }
-    let view = asset_until(&session, CAN, "a sound can", |v| kinds(v).is_empty() && v["placing"].is_null()).await?;
+    let view = session.asset_until(CAN, "a sound can", |v| kinds(v).is_empty() && v["placing"].is_null()).await?;
     ensure!(view["recipe"]["high"][0]["steps"][0]["step"] == "scale", "{}", view["recipe"]["high"]);
 
     // Pairs: the rose's sculpt has another name. By space it is found; manually it can be given to another too.
     session.stop("Pairs").await?;
-    session.xpath("//li[@aria-label='Unpaired parts' and contains(., 'sprinkler_high')]").await?;
+    session.xpath("//section[@aria-label='Unpaired parts' and contains(., 'sprinkler_high')]").await?;
     session.button("By space").await?.click().await?;
     session
         .xpath("//li[@aria-label='rose_low']//li[contains(., 'sprinkler_high') and contains(., '% nearest')]")
         .await?;
-    asset_until(&session, CAN, "no open pair", |v| v["pair_findings"] == json!([])).await?;
+    session.asset_until(CAN, "no open pair", |v| v["pair_findings"] == json!([])).await?;
     session.button("By names").await?.click().await?;
-    session.xpath("//li[@aria-label='Unpaired parts']").await?;
+    session.xpath("//section[@aria-label='Unpaired parts']").await?;
     session.add_part("rose_low", "sprinkler_high").await?;
     session.xpath("//li[@aria-label='rose_low']//li[contains(., 'sprinkler_high') and contains(., 'manual')]").await?;
     let by_hand = json!([{ "high": "sprinkler_high", "low": ["rose_low"] }]);
-    asset_until(&session, CAN, "the manual pair", |v| v["recipe"]["hand_pairs"] == by_hand).await?;
+    session.asset_until(CAN, "the manual pair", |v| v["recipe"]["hand_pairs"] == by_hand).await?;
 
     // Dragged onto another pair, it is that one's alone.
     drag(
@@ -158,19 +138,20 @@ async fn the_can_is_looked_at_mended_paired_and_baked() -> Result<()> {
     )
     .await?;
     let dragged = json!([{ "high": "sprinkler_high", "low": ["brace_low"] }]);
-    asset_until(&session, CAN, "the dragged pair", |v| v["recipe"]["hand_pairs"] == dragged).await?;
+    session.asset_until(CAN, "the dragged pair", |v| v["recipe"]["hand_pairs"] == dragged).await?;
     session.css("aside h1").await?.click().await?;
     session.control('z').await?;
-    asset_until(&session, CAN, "the manual pair again", |v| v["recipe"]["hand_pairs"] == by_hand).await?;
+    session.asset_until(CAN, "the manual pair again", |v| v["recipe"]["hand_pairs"] == by_hand).await?;
 
     // Endings are typed, and what they pair is seen at once.
     let field = session.css("input[aria-label='Sculpt suffixes']").await?;
     field.click().await?;
     field.send_keys(&format!("{} _sculpt", char::from(Key::End))).await?;
-    asset_until(&session, CAN, "the ending", |v| {
-        v["recipe"]["endings"]["high"].as_array().is_some_and(|e| e.contains(&json!("_sculpt")))
-    })
-    .await?;
+    session
+        .asset_until(CAN, "the ending", |v| {
+            v["recipe"]["endings"]["high"].as_array().is_some_and(|e| e.contains(&json!("_sculpt")))
+        })
+        .await?;
 
     // Apart by keys on the slider: the picture changes, the numbers stand on model and sheet, the meshes do not move.
     let bounds = view["meshes"][0]["summary"]["high_corner"].clone();
@@ -247,19 +228,18 @@ async fn layouts_are_looked_at_and_a_tile_is_a_plane() -> Result<()> {
     session.stop("Meshes").await?;
     let repeats = |v: &Value| v["recipe"]["low"][0]["plane"]["repeats"] == true;
     session.xpath("//label[contains(., 'Tileable edges')]/button").await?.click().await?;
-    asset_until(&session, TILE, "edges that stop", |v| !repeats(v)).await?;
+    session.asset_until(TILE, "edges that stop", |v| !repeats(v)).await?;
     let field = session.css("input[aria-label='Plane width']").await?;
     field.click().await?;
     field.send_keys(&format!("2 / 4{}", char::from(Key::Enter))).await?;
-    asset_until(&session, TILE, "a narrower plane", |v| {
-        v["recipe"]["low"][0]["plane"]["size"][0].as_f64() == Some(0.5)
-    })
-    .await?;
+    session
+        .asset_until(TILE, "a narrower plane", |v| v["recipe"]["low"][0]["plane"]["size"][0].as_f64() == Some(0.5))
+        .await?;
     session.css("aside h1").await?.click().await?;
     session.control('z').await?;
     session.control('z').await?;
     let back = |v: &Value| repeats(v) && v["recipe"]["low"][0]["plane"]["size"][0].as_f64() == Some(2.0);
-    asset_until(&session, TILE, "the plane as it was", back).await?;
+    session.asset_until(TILE, "the plane as it was", back).await?;
     session.close().await
 }
 
@@ -305,7 +285,7 @@ async fn files_are_corrected_replaced_and_carried_over() -> Result<()> {
             .collect::<Vec<_>>()
     };
     let view =
-        asset_until(&session, 1, "both files", |v| files(v, "low").len() == 1 && files(v, "high").len() == 1).await?;
+        session.asset_until(1, "both files", |v| files(v, "low").len() == 1 && files(v, "high").len() == 1).await?;
     ensure!(files(&view, "high") == ["top_low.obj"], "{view}");
     let beside = &view["recipe"]["high"][0]["beside"];
     ensure!(beside.as_array().is_some_and(|b| b.len() == 1) && beside[0]["file"] == "top.mtl", "{beside}");
@@ -316,14 +296,14 @@ async fn files_are_corrected_replaced_and_carried_over() -> Result<()> {
 
     // UVs of a file are chosen: flat along Y.
     session.choose("UVs", "flat along Y").await?;
-    asset_until(&session, 1, "flat UVs", |v| v["recipe"]["low"][0]["uvs"] == "planar-y").await?;
+    session.asset_until(1, "flat UVs", |v| v["recipe"]["low"][0]["uvs"] == "planar-y").await?;
 
     // A manual pair, then a newer low-poly in the place of the old whose part has another name.
     session.stop("Pairs").await?;
     session.xpath("//button[@aria-label='lid no longer sees lid']").await?.click().await?;
-    asset_until(&session, 1, "a part unseen", |v| v["unseen"] == json!(["lid"])).await?;
+    session.asset_until(1, "a part unseen", |v| v["unseen"] == json!(["lid"])).await?;
     session.add_part("lid", "lid").await?;
-    asset_until(&session, 1, "the manual pair", |v| v["recipe"]["hand_pairs"][0]["low"] == json!(["lid"])).await?;
+    session.asset_until(1, "the manual pair", |v| v["recipe"]["hand_pairs"][0]["low"] == json!(["lid"])).await?;
     session.stop("Meshes").await?;
     let newer = write("cover.obj", &square("cover", 0.0, false))?;
     pick(&[newer]).await?;
@@ -333,7 +313,7 @@ async fn files_are_corrected_replaced_and_carried_over() -> Result<()> {
     session
         .xpath("//*[@role='status' and contains(., \"'lid' was paired manually with 'lid', which is gone\")]")
         .await?;
-    let view = asset_until(&session, 1, "the newer file", |v| files(v, "low") == ["cover.obj"]).await?;
+    let view = session.asset_until(1, "the newer file", |v| files(v, "low") == ["cover.obj"]).await?;
     ensure!(
         view["recipe"]["low"][0]["uvs"] == "planar-y" && view["recipe"]["hand_pairs"].is_null(),
         "{}",
@@ -343,7 +323,7 @@ async fn files_are_corrected_replaced_and_carried_over() -> Result<()> {
     // The low-poly is taken out, and a plane made in its place.
     session.button("Remove cover.obj").await?.click().await?;
     session.button("Make a plane instead").await?.click().await?;
-    let view = asset_until(&session, 1, "the plane", |v| !v["recipe"]["low"][0]["plane"].is_null()).await?;
+    let view = session.asset_until(1, "the plane", |v| !v["recipe"]["low"][0]["plane"].is_null()).await?;
     let size = &view["recipe"]["low"][0]["plane"]["size"];
     ensure!(size[0].as_f64() == Some(1.0) && size[1].as_f64() == Some(1.0), "{size}");
     session.css("aside h1").await?.click().await?;
@@ -362,7 +342,7 @@ async fn files_are_corrected_replaced_and_carried_over() -> Result<()> {
     session.stop("Meshes").await?;
     pick(&[write("away_high.obj", &square("away", 500.0, false))?]).await?;
     session.button("Import 1 file").await?.click().await?;
-    asset_until(&session, 2, "the far sculpt", |v| files(v, "high") == ["away_high.obj"]).await?;
+    session.asset_until(2, "the far sculpt", |v| files(v, "high") == ["away_high.obj"]).await?;
     // A fault that many parts share is one to read, and the others open from it.
     let islands: String = (0..8)
         .map(|i| {

@@ -2,25 +2,15 @@
 //! in, and the story of a texel.
 
 use anyhow::{Context, Result, ensure};
-use ember_ridge_browser_tests::{Session, Start, patience};
+use ember_ridge_browser_tests::{Session, Start};
 use fantoccini::key::Key;
 use serde_json::Value;
-use std::path::PathBuf;
-use std::time::{Duration, Instant};
 
 const LANTERN: i64 = 1;
 
 /// The recipe's reach, once `enough` says so.
 async fn reach_until(session: &Session, what: &str, enough: impl Fn(&Value) -> bool) -> Result<Value> {
-    let begun = Instant::now();
-    loop {
-        let view = session.api(&format!("/assets/{LANTERN}")).await?;
-        if enough(&view["recipe"]) {
-            return Ok(view["recipe"].clone());
-        }
-        ensure!(begun.elapsed() < patience(), "waited in vain: {what}: {}", view["recipe"]["reach"]);
-        tokio::time::sleep(Duration::from_millis(60)).await;
-    }
+    Ok(session.asset_until(LANTERN, what, |view| enough(&view["recipe"])).await?["recipe"].clone())
 }
 
 /// The middle of the model stage, in the window.
@@ -149,7 +139,7 @@ async fn rays_of_a_texel(session: &Session, place: (f64, f64)) -> Result<()> {
     session.page.execute(&format!("return (async () => {{ {bake} }})()"), vec![]).await?;
     let fine = |r: &Value| r["samples"] == 4 && r["size"] == 256 && r["status"] == "done";
     session.runs_until(LANTERN, "a final of four samples", |r| r.iter().any(fine)).await?;
-    session.xpath("//*[@aria-label='Ledger']//button[contains(., '256x4')]").await?.click().await?;
+    session.xpath("//*[@aria-label='Ledger']//button[contains(., '256 px, 4 samples')]").await?.click().await?;
     session.drag(place, place).await?;
     session.xpath("//section[@aria-label='Trace']//b[.='Ray 1 of 4']").await?;
     session.button("Next ray").await?.click().await?;
@@ -162,15 +152,7 @@ async fn rays_of_a_texel(session: &Session, place: (f64, f64)) -> Result<()> {
 
 async fn a_cage_out_and_in(session: &Session) -> Result<()> {
     session.button("Export GLB").await?.click().await?;
-    let begun = Instant::now();
-    let cage: PathBuf = loop {
-        let found = std::fs::read_dir(&session.downloads)?.flatten().map(|e| e.path());
-        if let Some(file) = found.into_iter().find(|p| p.extension().is_some_and(|e| e == "glb")) {
-            break file;
-        }
-        ensure!(begun.elapsed() < patience(), "the cage was never downloaded");
-        tokio::time::sleep(Duration::from_millis(80)).await;
-    };
+    let cage = session.downloaded("glb").await?;
     let picker = session.css("input[aria-label='Cage file']").await?;
     picker.send_keys(&cage.display().to_string()).await?;
     let with = reach_until(session, "the cage to be kept", |r| !r["cage"].is_null()).await?;

@@ -1,5 +1,6 @@
 //! The command line's words. docs/command-line.md lists them with examples; keep them stable.
 
+use crate::options::map_ids;
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use ember_ridge_core::hits::HitRule;
 use ember_ridge_core::maps::{Green, IdSource};
@@ -10,12 +11,13 @@ use ember_ridge_core::reach::Direction;
 use ember_ridge_core::sheet::{Layout, Padding};
 use ember_ridge_core::surface::Distance;
 use ember_ridge_core::trace::BackFaces;
+use ember_ridge_samples::SAMPLES;
 use std::net::IpAddr;
 use std::path::PathBuf;
 
-/// Bakes texture maps from high-poly sculpts onto low-poly meshes.
+/// Bake texture maps from high-poly sculpts onto low-poly meshes
 #[derive(Parser)]
-#[command(name = "ember-ridge", version, about, max_term_width = 110)]
+#[command(name = "ember-ridge", version, max_term_width = 110)]
 pub struct Arguments {
     #[command(subcommand)]
     pub command: Command,
@@ -27,7 +29,7 @@ pub enum Command {
     Serve(Serve),
     /// Bake maps, from a recipe or from mesh files
     Bake(Box<Bake>),
-    /// List what is wrong with meshes before baking them
+    /// List what is wrong with meshes before they are baked
     Check(Check),
     /// Write a sample asset's meshes and its recipe
     Sample(Sample),
@@ -38,15 +40,16 @@ pub struct Serve {
     /// Folder for the database and the files it refers to
     #[arg(long, value_name = "DIR", default_value = "ember-ridge-data")]
     pub data: PathBuf,
-    /// Address to listen on; anything but this machine's own asks for a token
+    /// Address to listen on; any but this machine's own requires a token
     #[arg(long, default_value = "127.0.0.1")]
     pub address: IpAddr,
+    /// Port to listen on
     #[arg(long, default_value_t = 4680)]
     pub port: u16,
     /// Memory that meshes, kept rays and pictures may take between requests, such as 2G or 512M [default: half the machine's]
     #[arg(long, value_name = "BYTES", value_parser = parse_bytes)]
     pub memory: Option<u64>,
-    /// Add the sample assets, each with a finished bake, unless they are there
+    /// Add the sample assets, baked, unless they are there already
     #[arg(long)]
     pub samples: bool,
 }
@@ -62,16 +65,16 @@ pub struct Bake {
     /// High-poly mesh; may be given more than once
     #[arg(long, value_name = "FILE")]
     pub high: Vec<PathBuf>,
-    /// UVs that are baked to: a set of the file by number, or planar-x, planar-y, planar-z
+    /// UVs to bake to: the number of a set in the file, or planar-x, planar-y, planar-z
     #[arg(long, value_parser = parse_uvs, value_name = "UVS")]
     pub low_uvs: Option<UvChoice>,
-    /// UVs of the high-poly that pictures lie on, in the same words
+    /// UVs of the high-poly that pictures use: the same choices
     #[arg(long, value_parser = parse_uvs, value_name = "UVS")]
     pub high_uvs: Option<UvChoice>,
     /// An existing normal map of the low-poly, to make ao, curvature and cavity from
     #[arg(long, value_name = "FILE")]
     pub normal_map: Option<PathBuf>,
-    /// Way that map's green points: + up, - down
+    /// Direction of that map's green: + up, - down
     #[arg(long, value_parser = parse_green, allow_hyphen_values = true, requires = "normal_map")]
     pub normal_map_y: Option<Green>,
     /// A picture over the high-poly's UVs, for the color map
@@ -86,7 +89,7 @@ pub struct Bake {
     /// The plane's height along its axis
     #[arg(long, value_name = "D", requires = "plane", allow_hyphen_values = true, value_parser = finite)]
     pub plane_offset: Option<f32>,
-    /// The plane's edges repeat: rays and occlusion meet the high-poly's other end past each
+    /// Repeat the plane at its edges: rays and occlusion that leave one side meet the high-poly's opposite end
     #[arg(long, requires = "plane")]
     pub repeats: bool,
     /// Cage mesh: the low-poly with its points moved outward
@@ -98,10 +101,10 @@ pub struct Bake {
     /// Keep what the primary rays hit in this folder, for a later bake with --hits
     #[arg(long, value_name = "DIR")]
     pub keep_hits: Option<PathBuf>,
-    /// At most so many bytes of kept hits, such as 2G; what does not fit is traced again [default: all]
+    /// Limit on the bytes of kept hits, such as 2G; what does not fit is traced again [default: none]
     #[arg(long, value_name = "BYTES", value_parser = parse_bytes, requires = "keep_hits")]
     pub keep_hits_most: Option<u64>,
-    /// Take over hits kept in this folder where rays run as they did; the others are traced
+    /// Reuse hits kept in this folder where rays have not changed; the others are traced
     #[arg(long, value_name = "DIR")]
     pub hits: Option<PathBuf>,
     /// Bake a proof: at most the recipe's proof size, one sample per texel
@@ -110,9 +113,7 @@ pub struct Bake {
     /// Print the report to standard output
     #[arg(long)]
     pub json: bool,
-    /// Maps, separated by commas: normal, normal-object, ao, bent-normal, curvature, cavity, displacement, id, color, opacity,
-    /// position, thickness, miss
-    #[arg(long, value_delimiter = ',')]
+    #[arg(long, value_delimiter = ',', help = format!("Maps, separated by commas: {}", map_ids().join(", ")))]
     pub maps: Vec<String>,
     /// Texels per side
     #[arg(long)]
@@ -132,21 +133,22 @@ pub struct Bake {
     /// Both reaches measured from the meshes
     #[arg(long, value_enum, conflicts_with_all = ["reach_out", "reach_in"])]
     pub reach: Option<ReachWord>,
-    /// Way the rays run
+    /// Direction of the rays
     #[arg(long, value_enum)]
     pub direction: Option<DirectionWord>,
-    /// Which of several surfaces along a ray counts
+    /// Which surface along a ray is taken where it crosses several
     #[arg(long, value_enum)]
     pub hit: Option<HitWord>,
-    /// Which high-poly parts a low-poly part's rays may hit
+    /// How parts are paired: which high-poly parts a low-poly part's rays may hit
     #[arg(long, value_enum)]
     pub pair: Option<PairWord>,
+    /// Whether rays skip faces that point away, or keep them
     #[arg(long, value_enum)]
     pub back_faces: Option<BackFacesWord>,
-    /// Way the normal map's green points: + up, - down
+    /// Direction of the normal map's green: + up, - down
     #[arg(long, value_parser = parse_green, allow_hyphen_values = true)]
     pub normal_y: Option<Green>,
-    /// Bits a channel: 8, 16 or 32f (floats)
+    /// Bits per channel: 8, 16 or 32f (float)
     #[arg(long, value_parser = parse_depth)]
     pub depth: Option<Depth>,
     /// File format of the maps
@@ -155,33 +157,34 @@ pub struct Bake {
     /// Another format for the color map
     #[arg(long, value_enum)]
     pub color_format: Option<ColorFormatWord>,
-    /// Spread rounding at 8 bit, against steps in slow gradients
+    /// Dither 8-bit maps, to avoid steps in smooth gradients
     #[arg(long)]
     pub dither: bool,
-    /// How the low-poly is shared out over sheets
+    /// How many sheets: one for all, one per material, or one per UDIM tile
     #[arg(long, value_enum)]
     pub sheets: Option<SheetsWord>,
     /// Rays per texel of ao and bent-normal: a power of two from 4 to 512
     #[arg(long, value_name = "N")]
     pub ao_rays: Option<u32>,
-    /// How far ao and bent-normal look, in scene units, or `auto`
+    /// How far away surfaces still darken ao and bent-normal, in scene units, or `auto`
     #[arg(long, value_parser = parse_distance, value_name = "D")]
     pub ao_distance: Option<Distance>,
-    /// Radius that reads full scale in curvature, in scene units, or `auto`
+    /// Radius of a sphere that is white in curvature, in scene units, or `auto`
     #[arg(long, value_parser = parse_distance, value_name = "D")]
     pub curvature_radius: Option<Distance>,
-    /// Size of detail that curvature and cavity look for, in scene units, or `auto`
+    /// Detail size of curvature and cavity, in scene units, or `auto`
     #[arg(long, value_parser = parse_distance, value_name = "D")]
     pub detail_size: Option<Distance>,
-    /// Distance from black to white in displacement, in scene units, or `auto`
+    /// Height from black to white in displacement, in scene units, or `auto`
     #[arg(long, value_parser = parse_distance, value_name = "S")]
     pub displacement_scale: Option<Distance>,
     /// Any setting of any map: MAP.SETTING=VALUE as in a recipe, such as cavity.method=curvature
     #[arg(long = "set", value_name = "MAP.SETTING=VALUE")]
     pub set: Vec<String>,
-    /// What makes regions of the ID map
+    /// What a region of the ID map is
     #[arg(long, value_enum)]
     pub id_from: Option<IdWord>,
+    /// Seed of the sampling patterns: the same seed gives the same bytes
     #[arg(long)]
     pub seed: Option<u64>,
     /// Threads to use, at most 1024 [default: one per core]
@@ -191,16 +194,16 @@ pub struct Bake {
 
 #[derive(Args)]
 pub struct Check {
-    /// Mesh files, or recipes (.json): their files as they are used, placed and paired
+    /// Mesh files, or recipes (.json), whose files are checked as the recipe uses, places and pairs them
     #[arg(required_unless_present = "low")]
     pub files: Vec<PathBuf>,
-    /// A mesh to be checked as a low-poly: its UVs too
+    /// Check this mesh as a low-poly, with its UVs
     #[arg(long, value_name = "FILE")]
     pub low: Vec<PathBuf>,
     /// Print what was read and what was found as JSON
     #[arg(long)]
     pub json: bool,
-    /// Fix what can be fixed safely: in a recipe as steps of its files, of a mesh as a fixed copy in the folder of --out
+    /// Fix what is safe to fix: a recipe gets steps for its files, a mesh a fixed copy in the folder of --out
     #[arg(long)]
     pub fix: bool,
     /// Folder for fixed copies of mesh files
@@ -210,8 +213,9 @@ pub struct Check {
 
 #[derive(Args)]
 pub struct Sample {
-    /// lookout-lantern or boundary-stone
+    #[arg(help = format!("Which one: {}", SAMPLES.join(", ")))]
     pub name: String,
+    /// Folder to write it to; made if it is not there
     #[arg(long, value_name = "DIR")]
     pub out: PathBuf,
 }

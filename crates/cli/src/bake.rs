@@ -43,12 +43,13 @@ pub fn run(arguments: &Bake) -> Result<ExitCode, Unusable> {
     files.keep_from(&out, outputs(&plan))?;
     progress
         .say(&format!("reach out {:.5}, reach in {:.5}", plan.rays.field.summary.out, plan.rays.field.summary.inward));
-    let spool = spool_for(plan.spool_bytes(), &out).with_context(|| format!("{}: no room to work", out.display()))?;
+    let spool = spool_for(plan.spool_bytes(), &out)
+        .with_context(|| format!("{}: working files cannot be made there", out.display()))?;
     let outcome = run_into(&plan, arguments.threads, &progress, spool, kept.store())?;
     progress.finish();
     let taken = outcome.counts.kept_rays;
     if arguments.hits.is_some() {
-        progress.say(&format!("{taken} of {} rays taken over from kept hits", taken + outcome.counts.rays));
+        progress.say(&format!("{taken} of {} rays reused from kept hits", taken + outcome.counts.rays));
     }
     let unkept = match kept.finish() {
         Ok(made) => {
@@ -65,7 +66,7 @@ pub fn run(arguments: &Bake) -> Result<ExitCode, Unusable> {
         // The maps are made all the same.
         Err(fault) => {
             aside!(
-                "{}: hits cannot be kept: {fault}. Make room there, or give another folder",
+                "{}: hits cannot be kept: {fault}. Free some space there, or name another folder",
                 shown(&arguments.keep_hits)
             );
             true

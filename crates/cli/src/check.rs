@@ -115,7 +115,7 @@ fn copies_have_names_of_their_own(arguments: &Check) -> Result<(), Unusable> {
         let stem = path.file_stem().unwrap_or_default().to_ascii_lowercase();
         if !stems.insert(stem) {
             bail!(
-                "{}: --fix writes its copy under the name of another file's; fix the two one at a time",
+                "{}: --fix would write its copy under the same name as another file's; fix the two one at a time",
                 path.display()
             );
         }

@@ -125,8 +125,8 @@ pub fn ready_folder(out: &Path) -> Result<(), Unusable> {
         Ok(_) => Ok(()),
         Err(error) => {
             let remedy = match error.kind() {
-                ErrorKind::StorageFull => "Make room on its disk, or give another folder with --out",
-                _ => "Give a folder with --out that may be written to",
+                ErrorKind::StorageFull => "Free some space on its disk, or name another folder with --out",
+                _ => "Name a writable folder with --out",
             };
             Err(error).with_context(|| format!("{}: nothing can be written there. {remedy}", out.display()))
         }

@@ -53,6 +53,11 @@ fn plane_over(recipe: &Recipe, files: &Files, facing: Facing, arguments: &Bake) 
     Ok(MeshSource::plane("plane", plane))
 }
 
+/// Every map by its id.
+pub fn map_ids() -> Vec<&'static str> {
+    MAPS.iter().map(|m| m.id).collect()
+}
+
 /// Lays the command line's options over a recipe.
 pub fn apply_options(recipe: &mut Recipe, files: &mut Files, arguments: &Bake) -> Result<(), Unusable> {
     if !arguments.maps.is_empty() {
@@ -60,8 +65,9 @@ pub fn apply_options(recipe: &mut Recipe, files: &mut Files, arguments: &Bake) -
         for name in &arguments.maps {
             // Settings that the recipe gives a map outlive a choice of maps.
             let known = kept.iter().find(|m| m.id() == name).cloned().or_else(|| MapSettings::by_id(name));
-            let ids: Vec<&str> = MAPS.iter().map(|m| m.id).collect();
-            recipe.maps.push(known.ok_or_else(|| anyhow!("--maps: no map '{name}'; there are {}", ids.join(", ")))?);
+            recipe
+                .maps
+                .push(known.ok_or_else(|| anyhow!("--maps: no map '{name}'; there are {}", map_ids().join(", ")))?);
         }
     }
     apply_sources(recipe, files, arguments);

@@ -4,6 +4,7 @@
 use crate::step::MeshStep;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
+use std::cmp::Reverse;
 
 /// How much a finding matters. `Fault` stops a bake or spoils it, `Warning` probably spoils it, `Note` is worth knowing.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
@@ -161,4 +162,9 @@ pub fn mark_allowed<'a>(findings: impl IntoIterator<Item = &'a mut Finding>, exc
         let own = exceptions.iter().find(|e| e.kind == finding.kind && e.part == finding.place.part);
         finding.allowed = own.map(|e| e.note.clone());
     }
+}
+
+/// Orders findings as they are read: the worst first, those that were accepted last, and else as they were found.
+pub fn worst_first(findings: &mut [Finding]) {
+    findings.sort_by_key(|f| (f.allowed.is_some(), Reverse(f.severity)));
 }

@@ -36,7 +36,7 @@ pub mod bake;
 
 pub mod review;
 
-pub use finding::{Exception, Finding, FindingKind, Fix, FixOn, Place, Severity, mark_allowed};
+pub use finding::{Exception, Finding, FindingKind, Fix, FixOn, Place, Severity, mark_allowed, worst_first};
 pub use glam;
 pub use mesh::{Draft, DraftPart, Mesh, MeshFault, Part};
 pub use recipe::{Recipe, changes};

@@ -43,7 +43,7 @@ pub enum MeshStep {
         #[serde(default, skip_serializing_if = "Option::is_none")]
         part: Option<String>,
     },
-    /// Gives islands that have no UVs, lie outside the square or on others a place in free room of the sheet.
+    /// Gives islands that have no UVs, lie outside the square or on others a place in free space of the sheet.
     LayOut {
         #[serde(default, skip_serializing_if = "Option::is_none")]
         part: Option<String>,
@@ -94,8 +94,8 @@ impl MeshStep {
             MeshStep::Turn { turn: Turn::ZUp } => "turned from Z up to Y up".into(),
             MeshStep::Turn { turn: Turn::YDown } => "turned a quarter back about X".into(),
             MeshStep::Move { by: [x, y, z] } => format!("moved by ({x}, {y}, {z})"),
-            MeshStep::TurnFaces { part } => format!("faces{} turned outward", of(part)),
-            MeshStep::MergePoints { part, distance: 0.0 } => format!("doubled and empty faces{} dropped", of(part)),
+            MeshStep::TurnFaces { part } => format!("faces{} flipped outward", of(part)),
+            MeshStep::MergePoints { part, distance: 0.0 } => format!("doubled and empty faces{} removed", of(part)),
             MeshStep::MergePoints { part, distance } => format!("points{} within {distance:.1e} merged", of(part)),
             MeshStep::NormalsByAngle { part, degrees } => {
                 format!("normals{} made, hard from {degrees} degrees", of(part))
@@ -104,11 +104,11 @@ impl MeshStep {
                 format!("normals{} made, hard at seams from {degrees} degrees", of(part))
             }
             MeshStep::MoveIslands { part } => format!("islands{} moved into the square", of(part)),
-            MeshStep::LayOut { part } => format!("islands{} laid into free room", of(part)),
+            MeshStep::LayOut { part } => format!("islands{} moved into free space", of(part)),
         }
     }
 
-    /// Whether it looks for free room on the sheet, and so comes after what moves islands otherwise.
+    /// Whether it looks for free space on the sheet, and so comes after what moves islands otherwise.
     pub fn takes_room(&self) -> bool {
         matches!(self, MeshStep::LayOut { .. })
     }

@@ -102,7 +102,7 @@ fn heights_that_a_scale_cuts_off_name_the_scale_that_would_hold_them() {
     let heights = ClippedHeights { scale: 0.5, extreme: 0.4, clipped: &clipped, covered: 1000 };
     let finding = range_clipped(&sheet(&low), &heights).expect("told");
     assert_eq!((finding.kind, finding.severity), (FindingKind::RangeClipped, Severity::Fault));
-    assert!(finding.reason.contains("goes to 0.40000 and a scale of 0.5 holds 0.25000: 25 texels (2.50 %)"));
+    assert!(finding.reason.contains("reaches 0.40000, but a scale of 0.5 holds only 0.25000: 25 texels (2.50 %)"));
     assert!(finding.remedy.contains("0.80000 or more"), "{}", finding.remedy);
     assert_eq!(range_clipped(&sheet(&low), &ClippedHeights { clipped: &Troubles::default(), ..heights }), None);
 }
@@ -129,8 +129,8 @@ fn parts_without_a_pair_are_named_and_of_very_many_the_rest_are_counted() {
     assert!(few[0].reason.contains("so no ray hits it"), "{}", few[0].reason);
     let many = told(70_000);
     assert_eq!(many.len(), 501);
-    assert!(many[500].reason.starts_with("69500 more high-poly parts"), "{}", many[500].reason);
-    assert!(told(501)[500].reason.starts_with("Another high-poly part"));
+    assert!(many[500].reason.starts_with("69500 more sculpt parts"), "{}", many[500].reason);
+    assert!(told(501)[500].reason.starts_with("Another sculpt part"));
 }
 
 #[test]
@@ -139,7 +139,7 @@ fn a_low_part_without_a_pair_says_what_it_sees() {
     let rules = PairRules { pairing: Pairing::Names, endings: &endings, hand_pairs: &[], share: None };
     let (low, high) = (parts(["cap".into(), "bare".into()]), parts(["cap".into(), "lost".into()]));
     let found = pair_findings(&pair_parts(&low, &high, rules), &low, &high);
-    assert!(found[0].reason.contains("only those that pair with nothing see it"), "{}", found[0].reason);
+    assert!(found[0].reason.contains("only unpaired low-poly parts see it"), "{}", found[0].reason);
     assert_eq!(found[1].place.part.as_deref(), Some("bare"));
     assert!(found[1].reason.contains("it sees the whole sculpt"), "{}", found[1].reason);
     // Names that never fit are one note for all.

@@ -7,7 +7,8 @@ use ember_ridge_core::inspect::{check_mesh, compare_placing};
 use ember_ridge_core::layout::{Unwrap, find_islands, find_overlaps};
 use ember_ridge_core::mesh::{angle_weighted_directions, corner_tangents, normals_by_angle, triangulate_polygon, weld};
 use ember_ridge_core::reach::LowSurface;
-use ember_ridge_core::{Draft, DraftPart, FindingKind, Mesh, Severity, changes};
+use ember_ridge_core::recipe::MeshSource;
+use ember_ridge_core::{Draft, DraftPart, FindingKind, Mesh, Recipe, Severity, changes};
 use support::*;
 
 fn one_triangle() -> Draft {
@@ -264,7 +265,7 @@ fn findings_on_uvs_name_the_parts_and_the_place() {
     let overlap = of(FindingKind::OverlappingUvs);
     assert_eq!(overlap.len(), 1);
     // u 0.45 to 0.5 and v 0.4 to 0.5: half a hundredth of the square.
-    assert_eq!(overlap[0].reason, "'one' and 'two' lie on each other on 0.50 % of the UV square");
+    assert_eq!(overlap[0].reason, "'one' and 'two' overlap on 0.50 % of the UV square");
     assert_eq!(overlap[0].severity, Severity::Warning);
     let at = overlap[0].place.uv.expect("a place");
     assert!(at[0] > 0.45 && at[0] < 0.5 && at[1] > 0.4 && at[1] < 0.5, "{at:?}");
@@ -327,7 +328,7 @@ fn edges_of_three_faces_are_found() {
     };
     let found = check_mesh(&fan.finish().expect("whole"), true);
     let edges = found.iter().find(|f| f.kind == FindingKind::NonManifoldEdges).expect("found");
-    assert_eq!((edges.place.count, edges.reason.as_str()), (3, "1 edge is shared by three faces or more in 'fan'"));
+    assert_eq!((edges.place.count, edges.reason.as_str()), (3, "1 edge is shared by three or more faces in 'fan'"));
     // The same faces in two parts are two shells that touch.
     let closed = cube("box", 1.0);
     let edges = |mesh: &Mesh| check_mesh(mesh, true).into_iter().any(|f| f.kind == FindingKind::NonManifoldEdges);
@@ -373,7 +374,7 @@ fn slips_of_scale_axis_and_place_are_told_apart() {
     for (by, words) in [(100.0, "centimetres taken for metres"), (0.001, "millimetres taken for metres")] {
         let found = compare_placing(low, times(by)).expect("a slip");
         assert_eq!(found.kind, FindingKind::ScaleSlip);
-        assert!(found.reason.ends_with(&format!("{words}, it seems")), "{}", found.reason);
+        assert!(found.reason.ends_with(&format!("probably {words}")), "{}", found.reason);
     }
     assert!(compare_placing(low, times(100.0)).is_some_and(|f| f.reason.contains("is 100 times as large")));
     assert!(compare_placing(low, times(7.0)).is_some_and(|f| !f.reason.contains("taken for")), "no unit is guessed");
@@ -383,4 +384,26 @@ fn slips_of_scale_axis_and_place_are_told_apart() {
     assert_eq!(away.kind, FindingKind::MeshesApart);
     assert!(away.reason.contains("(1.0000, 0.0000, 0.0000)"), "{}", away.reason);
     assert_eq!(kind((Vec3::ONE, Vec3::ONE)), None, "a point has no size to compare");
+}
+
+/// What an undo button and the ledger say of files.
+#[test]
+fn files_that_come_and_go_are_told_in_words() {
+    let with = |names: &[(&str, &str)]| {
+        let mut recipe = Recipe::new("lid");
+        let source = |&(file, hash): &(&str, &str)| MeshSource { hash: Some(hash.into()), ..MeshSource::file(file) };
+        recipe.high = names.iter().map(source).collect();
+        recipe
+    };
+    let (none, one, two) = (with(&[]), with(&[("a.obj", "1")]), with(&[("a.obj", "1"), ("b.obj", "2")]));
+    for (before, after, words) in [
+        (&none, &one, "sculpt a.obj added"),
+        (&none, &two, "sculpt a.obj, b.obj added"),
+        (&one, &two, "sculpt b.obj added"),
+        (&two, &one, "sculpt b.obj removed"),
+        (&one, &with(&[("a.obj", "9")]), "sculpt newer file"),
+        (&one, &with(&[("c.obj", "1")]), "sculpt a.obj to c.obj"),
+    ] {
+        assert_eq!(changes(before, after), vec![words]);
+    }
 }

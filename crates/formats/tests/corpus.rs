@@ -76,7 +76,7 @@ fn rows() -> Vec<Row> {
         bare("binary.stl", &[("binary", 12)]),
         bare("binary-named-solid.stl", &[("binary-named-solid", 12)]),
         bare("plain.gltf", &[("crate", 12)]),
-        Row { notes: &["no least and greatest"], ..bare("no-bounds.gltf", &[("crate", 12)]) },
+        Row { notes: &["lack the min and max"], ..bare("no-bounds.gltf", &[("crate", 12)]) },
         bare("no-scene.gltf", &[("crate", 12)]),
         bare("strip.gltf", &[("crate", 8)]),
         Row { points: 4, low: vec3(-1.0, 0.0, 3.0), ..bare("fan.gltf", &[("crate", 2)]) },

@@ -231,7 +231,7 @@ fn stl_in_both_forms() {
     binary.extend([0, 0]);
     assert_eq!(read("roof.stl", &binary).expect("binary").corners(0)[1], Vec3::X);
     binary[80..84].copy_from_slice(&4_000_000_000u32.to_le_bytes());
-    assert!(read("roof.stl", &binary).is_err_and(|f| f.fault.contains("announces 4000000000")));
+    assert!(read("roof.stl", &binary).is_err_and(|f| f.fault.contains("claims 4000000000")));
 }
 
 /// Long files are read in pieces; entries and faces of any number of corners must come through their joints.

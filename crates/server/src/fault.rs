@@ -92,7 +92,7 @@ impl From<std::io::Error> for Fault {
         match is_full_disk(&error) {
             true => Fault::new(
                 Status::InsufficientStorage,
-                format!("no room left on the disk ({error}). Make room, then do it again"),
+                format!("the disk is full ({error}). Free some space, then try again"),
             ),
             false => Fault::new(Status::InternalServerError, format!("a file could not be written or read: {error}")),
         }
@@ -120,6 +120,7 @@ impl<'r> Responder<'r, 'static> for Fault {
 
 /// Runs work that takes long or blocks away from the threads that answer requests.
 pub async fn aside<T: Send + 'static>(work: impl FnOnce() -> Result<T> + Send + 'static) -> Result<T> {
-    let failed = |_| Fault::new(Status::InternalServerError, "the work broke off; the program's output tells more");
+    let failed =
+        |_| Fault::new(Status::InternalServerError, "the work ended unexpectedly; the program's output says more");
     tokio::task::spawn_blocking(work).await.map_err(failed)?
 }

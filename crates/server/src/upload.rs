@@ -63,7 +63,7 @@ impl Incoming {
 }
 
 fn too_large(name: &str) -> Fault {
-    let text = format!("{name}: larger than the {MOST_GIBIBYTES} GiB that are taken. Split it into several files");
+    let text = format!("{name}: larger than the limit of {MOST_GIBIBYTES} GiB. Split it into several files");
     Fault::new(Status::PayloadTooLarge, text)
 }
 
@@ -79,8 +79,9 @@ impl Companions {
     pub async fn take(app: &App, list: &[&str], stream: &mut DataStream<'_>) -> Result<Companions> {
         if list.len() > MOST_BESIDE {
             let (first, count) = (list[MOST_BESIDE], list.len());
-            let text =
-                format!("{first}: one of {count} files beside a mesh; at most {MOST_BESIDE} are taken. Leave some out");
+            let text = format!(
+                "{first}: one of {count} files beside a mesh; at most {MOST_BESIDE} are accepted. Leave some out"
+            );
             return Err(Fault::unusable(text));
         }
         let mut room = MOST_BYTES;
@@ -93,7 +94,7 @@ impl Companions {
             let mut file = Incoming::new(app, name)?;
             room = room.checked_sub(bytes).ok_or_else(|| too_large(&file.name))?;
             if file.take(stream, bytes).await? < bytes {
-                return Err(Fault::unusable(format!("{}: it arrived cut short; import it again", file.name)));
+                return Err(Fault::unusable(format!("{}: it arrived incomplete; import it again", file.name)));
             }
             files.push((file, false));
         }

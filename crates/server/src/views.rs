@@ -31,10 +31,9 @@ pub async fn run_page(app: &Arc<App>, asset: i64, before: Option<i64>, most: u32
     Ok(RunPage { runs, more })
 }
 
-pub async fn asset(app: &Arc<App>, id: i64) -> Result<AssetView> {
-    let asset = app.store.asset(id).await?;
+/// The files of a recipe, low-poly first, with what was seen when they came in; findings that were accepted are marked.
+pub async fn meshes(app: &Arc<App>, recipe: &Recipe) -> Result<Vec<MeshView>> {
     let mut meshes = Vec::new();
-    let recipe = &asset.recipe;
     let cage: Vec<_> = recipe.cage.iter().cloned().collect();
     for (role, sources) in [(Role::Low, &recipe.low), (Role::High, &recipe.high), (Role::Cage, &cage)] {
         for source in sources {
@@ -49,6 +48,13 @@ pub async fn asset(app: &Arc<App>, id: i64) -> Result<AssetView> {
             });
         }
     }
+    Ok(meshes)
+}
+
+pub async fn asset(app: &Arc<App>, id: i64) -> Result<AssetView> {
+    let asset = app.store.asset(id).await?;
+    let recipe = &asset.recipe;
+    let meshes = meshes(app, recipe).await?;
     let parts = |role: Role| -> Vec<Part> {
         let of_role = meshes.iter().filter(|m| m.role == role).flat_map(|m| &m.summary.parts);
         of_role.map(|p| Part { name: p.name.clone(), triangles: 0..p.triangles }).collect()
@@ -126,7 +132,7 @@ fn diagonal(meshes: &[MeshView]) -> f32 {
 }
 
 /// Boxes of all low-poly files against those of all sculpt files. A plane made here lies where it was put.
-fn placing(recipe: &Recipe, meshes: &[MeshView]) -> Option<Finding> {
+pub fn placing(recipe: &Recipe, meshes: &[MeshView]) -> Option<Finding> {
     let bounds = |role: Role| {
         let of_role = meshes.iter().filter(move |m| m.role == role).map(|m| &m.summary);
         of_role.map(|s| (Vec3::from(s.low_corner), Vec3::from(s.high_corner)))

@@ -17,7 +17,7 @@ async fn from_two_files_to_a_package() {
     assert_eq!(asset["meshes"][0]["summary"]["triangles"], 2);
     let high = json!({ "name": "tile", "why": "all see all", "by_hand": false, "by_default": false });
     assert_eq!(asset["pairs"], json!([{ "number": 1, "low": "tile", "high": [high] }]));
-    assert_eq!(asset["undo"], "sculpt nothing to tile_high.obj");
+    assert_eq!(asset["undo"], "sculpt tile_high.obj added");
     revise(&client, |r| r["sheet"]["size"] = json!(64)).await;
     let run = baked(&client, "final").await;
     assert_eq!((&run["status"], &run["number"], &run["report"]["misses"]), (&json!("done"), &json!(1), &json!(0)));

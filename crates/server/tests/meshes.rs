@@ -93,7 +93,7 @@ async fn a_newer_file_keeps_what_still_holds_and_says_what_does_not() {
     let response = client.post(path).header(support::host()).body(square("slab", 0.0)).dispatch().await;
     let (_, asset) = support::answer(response).await;
     let lost = asset["told"].to_string();
-    assert!(lost.contains("faces of tile turned") && lost.contains("paired manually with 'tile'"), "{lost}");
+    assert!(lost.contains("faces of tile flipped") && lost.contains("paired manually with 'tile'"), "{lost}");
     let recipe = &asset["recipe"];
     assert_eq!(recipe["low"][0]["steps"], json!([{ "step": "scale", "factor": 1.0 }]));
     assert_eq!((&recipe["hand_pairs"], &recipe["reach"]["in"]), (&Value::Null, &json!(0.125)));
@@ -150,7 +150,7 @@ async fn files_beside_a_mesh_come_in_with_it_and_are_there_after_a_restart() {
         let text = String::from_utf8(square("tile", 0.0)).expect("text");
         let obj = format!("mtllib lost.mtl\n{text}").into_bytes();
         let (_, asset) = upload(&client, "tile_high.obj", "high", obj).await;
-        assert!(asset["told"][0].as_str().is_some_and(|t| t.contains("tile_high.obj names 'lost.mtl'")), "{asset}");
+        assert!(asset["told"][0].as_str().is_some_and(|t| t.contains("tile_high.obj refers to 'lost.mtl'")), "{asset}");
         get(&client, "/api/assets/1").await.1["meshes"].clone()
     };
     let client = client(data.path()).await;

@@ -5,6 +5,7 @@ mod assets;
 mod blobs;
 mod collect;
 mod lock;
+mod migrations;
 mod runs;
 
 pub use assets::{Asset, MOST_REVISIONS};
@@ -27,9 +28,9 @@ use tokio::sync::{OwnedRwLockReadGuard, RwLock};
 pub enum StoreFault {
     #[error("the database does not answer: {0}")]
     Database(#[from] sqlx::Error),
-    #[error("the database cannot be brought up to date: {0}. It may be of a newer version of this program")]
+    #[error("the database cannot be brought up to date: {0}. It may come from a newer version of this program")]
     Migration(#[from] sqlx::migrate::MigrateError),
-    #[error("{path}: {error}. Check that the disk has room and the folder may be written")]
+    #[error("{path}: {error}. Check that the disk has free space and the folder is writable")]
     File { path: PathBuf, error: std::io::Error },
     #[error("{folder}: in use by {holder}. Stop that program, or give another folder with --data")]
     Held { folder: PathBuf, holder: String },
@@ -37,7 +38,7 @@ pub enum StoreFault {
     Damaged(String),
     #[error("there is no {0}")]
     Missing(String),
-    #[error("the asset was changed elsewhere meanwhile (revision {now}, not {base})")]
+    #[error("the asset was changed elsewhere in the meantime (revision {now}, not {base})")]
     Stale { base: i64, now: i64 },
 }
 
@@ -107,7 +108,7 @@ impl Store {
             })
             .connect_with(options)
             .await?;
-        sqlx::migrate!("./migrations").run(&pool).await?;
+        migrations::migrator().run(&pool).await?;
         let store = Store { pool, blobs, naming: Arc::default(), _lock: Arc::new(lock) };
         store.mark_interrupted().await?;
         store.collect().await?;

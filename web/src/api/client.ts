@@ -40,7 +40,7 @@ function failure(status: number, problem: unknown): RequestFailed {
 }
 
 const { GET, POST, PUT, PATCH, DELETE } = createClient<paths>({
-  baseUrl: "/api",
+  baseUrl: `${location.origin}/api`,
   // Looked up at each call: whoever replaces the browser's own is heard.
   fetch: (request) => globalThis.fetch(request),
 });

@@ -1116,7 +1116,7 @@ export interface components {
             /** @description Low-poly parts by name; none hides the part from every ray. */
             low: string[];
         };
-        /** @description Which of several surfaces along a ray counts. */
+        /** @description Which surface along a ray is taken where it crosses several. */
         HitRule: "outermost" | "nearest";
         /** @description Bytes of kept hits that there may be. */
         HitsLimit: {

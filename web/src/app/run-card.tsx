@@ -73,7 +73,7 @@ export function RunCard(props: {
             <b>
               {run.number} {run.kind}
             </b>{" "}
-            <span className="num text-ink-2">
+            <span className="num ml-1 text-ink-2">
               {run.size} px{run.samples > 1 ? `, ${run.samples} samples` : ""}
               {run.seconds !== null ? `, ${seconds(run.seconds)}` : ""}
             </span>

@@ -9,7 +9,7 @@ export function Panel(props: { open: boolean; title: string; onClose: () => void
         <Dialog.Overlay className="fixed inset-0 z-40 bg-black/35" />
         <Dialog.Content
           aria-describedby={undefined}
-          className="fixed top-[12vh] left-1/2 z-50 max-h-[72vh] w-[520px] max-w-[92vw] -translate-x-1/2 overflow-auto rounded border border-line bg-sheet text-ink shadow-xl outline-none"
+          className="fixed top-[8vh] left-1/2 z-50 max-h-[86vh] w-[600px] max-w-[92vw] -translate-x-1/2 overflow-auto rounded border border-line bg-sheet text-ink shadow-xl outline-none"
         >
           <Dialog.Title className="sr-only">{props.title}</Dialog.Title>
           {props.children}

@@ -1,5 +1,6 @@
 // A number that is dragged sideways to change it, or typed, with arithmetic. Shift is fine, Ctrl is coarse.
 import { type KeyboardEvent, type PointerEvent, useRef, useState } from "react";
+import { flushSync } from "react-dom";
 import { evaluate } from "./arithmetic";
 
 interface Props {
@@ -56,11 +57,10 @@ export function NumberField({ label, value, unit, min, max, step, digits = 0, on
   };
   const key = (e: KeyboardEvent) => {
     e.stopPropagation();
-    if (e.key === "Enter") {
-      finish();
-      input.current?.blur();
-    } else if (e.key === "Escape") {
-      setTyped(null);
+    // Leaving the field keeps what was typed, unless it was let go of first.
+    if (e.key === "Enter") input.current?.blur();
+    else if (e.key === "Escape") {
+      flushSync(() => setTyped(null));
       input.current?.blur();
     } else if (e.key === "ArrowUp" || e.key === "ArrowDown") {
       e.preventDefault();

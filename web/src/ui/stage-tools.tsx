@@ -1,44 +1,59 @@
 // What stands on the neutral stages: tool rows, segments, toggles and messages, legible on any picture.
 import { ToggleGroup } from "radix-ui";
 import type { ReactNode } from "react";
+import { StageSelect } from "./select";
 
 export function StageTools({ children }: { children: ReactNode }) {
   return (
-    <div className="absolute inset-x-2.5 top-2 z-20 flex flex-wrap items-center gap-x-2 gap-y-1">
-      {children}
+    <div className="@container absolute inset-x-2.5 top-2 z-20">
+      <div className="flex flex-wrap items-center gap-x-2 gap-y-1">{children}</div>
     </div>
   );
 }
 
-export function Tag({ children }: { children: ReactNode }) {
+/** What a stage is called; `yields` when the stage is narrow, where its tools need the room. */
+export function Tag({ children, yields = false }: { children: ReactNode; yields?: boolean }) {
   return (
-    <span className="font-mono text-[10px] font-semibold tracking-widest text-on-stage">{children}</span>
+    <span
+      className={`font-mono text-[10px] font-semibold tracking-widest text-on-stage ${yields ? "@max-lg:hidden" : ""}`}
+    >
+      {children}
+    </span>
   );
 }
 
 const CHIP =
   "h-6 rounded-[3px] px-1.5 text-[#efefef] hover:bg-white/15 data-[state=on]:bg-[#f4f4f4] data-[state=on]:text-[#1c1c1c]";
 
+/** `folds`: on a narrow stage a list takes its place. */
 export function ToolSegment<T extends string>(props: {
   label: string;
   options: readonly (readonly [T, string])[];
   value: T;
+  folds?: boolean;
   onChange: (value: T) => void;
 }) {
   return (
-    <ToggleGroup.Root
-      type="single"
-      aria-label={props.label}
-      value={props.value}
-      onValueChange={(v) => v && props.onChange(v as T)}
-      className="flex rounded bg-(--stage-tool) p-0.5"
-    >
-      {props.options.map(([value, label]) => (
-        <ToggleGroup.Item key={value} value={value} className={CHIP}>
-          {label}
-        </ToggleGroup.Item>
-      ))}
-    </ToggleGroup.Root>
+    <>
+      <ToggleGroup.Root
+        type="single"
+        aria-label={props.label}
+        value={props.value}
+        onValueChange={(v) => v && props.onChange(v as T)}
+        className={`flex rounded bg-(--stage-tool) p-0.5 ${props.folds ? "@max-md:hidden" : ""}`}
+      >
+        {props.options.map(([value, label]) => (
+          <ToggleGroup.Item key={value} value={value} className={CHIP}>
+            {label}
+          </ToggleGroup.Item>
+        ))}
+      </ToggleGroup.Root>
+      {props.folds && (
+        <span className="hidden @max-md:block">
+          <StageSelect {...props} />
+        </span>
+      )}
+    </>
   );
 }
 

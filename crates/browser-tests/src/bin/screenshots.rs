@@ -16,17 +16,20 @@ const VIEWS: &[(&str, &[Step])] = &[
     ("pairs", &[Step::Stop("Pairs"), Step::Script(APART)]),
     ("tile", &[Step::Asset("Shingle tile"), Step::Stop("Meshes")]),
     ("reach", &[Step::Stop("Reach"), Step::Keys(&['n']), Step::Pause(1500)]),
+    ("reach-night", &[Step::Click("Night theme"), Step::Stop("Reach"), Step::Keys(&['n']), Step::Pause(1500)]),
     (
         "brush",
         &[Step::Stop("Reach"), Step::Script(BRUSH), Step::Drag((520, 535), (610, 535)), Step::Script(SHOW_BRUSH)],
     ),
     ("maps", &[Step::Stop("Maps"), Step::Choose("Map", "Occlusion"), Step::Script(SWATCHES)]),
-    ("sheet", &[Step::Stop("Maps"), Step::Choose("Map", "Curvature"), Step::Pause(6000)]),
+    (
+        "maps-night",
+        &[Step::Click("Night theme"), Step::Stop("Maps"), Step::Choose("Map", "Curvature"), Step::Script(SWATCHES)],
+    ),
     ("sheets", &[Step::Stop("Maps"), Step::Choose("Sheets", "One per material"), Step::Pause(12000)]),
     ("bake", &[Step::Stop("Bake")]),
     ("deliver", &[Step::Stop("Deliver")]),
     ("stone", &[Step::Asset("Boundary stone"), Step::Stop("Review"), Step::Script(BESIDE)]),
-    ("commands", &[Step::Keys(&['\u{e009}', 'k'])]),
     (
         "landing",
         &[

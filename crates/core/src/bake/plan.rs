@@ -152,7 +152,7 @@ fn plan_map(settings: &MapSettings, recipe: &Recipe, setup: &Setup, watch: &dyn 
 fn detail_map(recipe: &Recipe, scene: &BakeScene, sheets: &[SheetPlan]) -> Result<Arc<DetailMap>, String> {
     let Some(source) = &recipe.normal_map else {
         return Err(
-            "it is to be made from a normal map, and the recipe names none; give one, or make it from the sculpt"
+            "it is set to be made from a normal map, but the recipe names none; add one, or make it from the sculpt"
                 .into(),
         );
     };

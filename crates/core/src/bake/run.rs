@@ -8,6 +8,7 @@ use super::outcome::{Outcome, slot};
 use super::plan::Plan;
 use super::report::{MapReport, Report};
 use super::spool::{MemorySpool, Spool};
+use crate::finding::worst_first;
 use crate::hits::{HitStore, Scratch, TileHits, TileNumber, TileSource};
 use crate::maps::{Asked, TileWork};
 use crate::sheet::Coverage;
@@ -51,7 +52,7 @@ impl Watch for Unwatched {
 pub enum Ended {
     #[error("the bake was stopped")]
     Stopped,
-    #[error("finished tiles cannot be kept: {0}. Make room on the disk, or bake smaller")]
+    #[error("finished tiles cannot be kept: {0}. Free some disk space, or bake a smaller sheet")]
     Spool(String),
 }
 
@@ -231,6 +232,7 @@ fn report(plan: &Plan, counts: &Counts, seconds: f64) -> Report {
     let size = plan.recipe.sheet.size;
     let mut findings = plan.findings.clone();
     findings.extend(counts.findings(plan));
+    worst_first(&mut findings);
     let written: BTreeMap<String, MapReport> = plan
         .maps
         .iter()

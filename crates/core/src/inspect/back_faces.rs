@@ -8,6 +8,6 @@ pub(super) fn back_faces(result: &PartResult) -> Option<Finding> {
     let worth = result.worth(troubles)?;
     let texels = result.how_many(troubles, &worth);
     let reason = format!("Rays pass through back faces on {texels}");
-    let remedy = "Look for turned faces on the sculpt here, or lower reach out so that rays start nearer";
+    let remedy = "Check the sculpt for flipped faces here, or lower reach out so that rays start closer";
     Some(Finding::new(FindingKind::BackFaceHits, worth.severity(), reason, remedy).at(worth.place))
 }

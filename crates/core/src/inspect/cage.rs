@@ -19,7 +19,7 @@ pub fn cage_gaps(cage: &CageMatch, low: &Mesh) -> Vec<Finding> {
     };
     let all = cage.corners.len();
     let gaps = format!(
-        "{} of {all} triangles have a corner without a point in the cage (looked for by UV and place); rays start on the envelope there",
+        "{} of {all} triangles have a corner with no matching point in the cage (matched by UV and position); rays start on the envelope there",
         cage.unmatched.len()
     );
     let below = format!(
@@ -27,8 +27,8 @@ pub fn cage_gaps(cage: &CageMatch, low: &Mesh) -> Vec<Finding> {
         cage.inside.len()
     );
     [
-        finding(&cage.unmatched, gaps, "Export the envelope anew as a cage and move its points, or leave it so"),
-        finding(&cage.inside, below, "Move these points of the cage outward"),
+        finding(&cage.unmatched, gaps, "Export the envelope as a new cage and move its points, or leave it as it is"),
+        finding(&cage.inside, below, "Move these cage points outward"),
     ]
     .into_iter()
     .flatten()

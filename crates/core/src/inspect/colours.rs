@@ -10,16 +10,16 @@ fn finding(severity: Severity, reason: String, remedy: &str) -> Finding {
 pub fn colours_shared(count: usize, name: &str) -> Finding {
     finding(
         Severity::Warning,
-        format!("{count} regions share a colour with another, '{name}' among them: there are too many"),
-        "Make the ID map of fewer regions, or bake the asset in several sheets",
+        format!("{count} regions, '{name}' among them, share a colour with another: there are too many to tell apart"),
+        "Use fewer regions, or bake the asset on several sheets",
     )
 }
 
 /// So many regions gave way to others; `name` to `first` among them.
 pub fn colours_moved(count: usize, name: &str, first: &str) -> Finding {
     let reason = match count {
-        1 => format!("'{name}' would have had the colour of '{first}', so it has another"),
-        n => format!("{n} regions have another colour than their name gives, as it was taken: '{name}' by '{first}'"),
+        1 => format!("'{name}' would have had the same colour as '{first}', so it was given a different one"),
+        n => format!("{n} regions were given a different colour because their own was taken: '{name}' by '{first}'"),
     };
     let remedy = "Pick colours from the palette in the report; they stay as long as the names do";
     finding(Severity::Note, reason, remedy)
@@ -30,7 +30,7 @@ pub fn colours_merged(colours: usize, regions: usize) -> Finding {
     finding(
         Severity::Note,
         format!("{colours} different vertex colours were merged into {regions} regions"),
-        "Paint flat colours if each is to be a region of its own",
+        "Paint flat colours if each should be a region of its own",
     )
 }
 

@@ -45,7 +45,7 @@ fn uneven_in(mesh: &Mesh, unwrap: &Unwrap, part: &Part, own: &[usize], rest: &Re
                 FindingKind::DensitySpread,
                 Severity::Note,
                 format!(
-                    "{} of '{}' {} {words} the texels per unit of the rest: {:.1} beside {:.1} on a 1024 sheet",
+                    "{} of '{}' {} {words} the texels per unit of the rest: {:.1} against {:.1} at 1024 px",
                     islands_words(count),
                     part.name,
                     if count == 1 { "gets" } else { "get" },
@@ -59,6 +59,6 @@ fn uneven_in(mesh: &Mesh, unwrap: &Unwrap, part: &Part, own: &[usize], rest: &Re
     };
     let coarse =
         side("less than half", "Give it more of the sheet, or detail there will look soft", &|d| d * UNEVEN < median);
-    let fine = side("more than twice", "Shrink it on the sheet and give the room to others", &|d| d > median * UNEVEN);
+    let fine = side("more than twice", "Shrink it on the sheet to make room for others", &|d| d > median * UNEVEN);
     coarse.into_iter().chain(fine).collect()
 }

@@ -34,12 +34,12 @@ pub(super) fn doubled_points(low: &LowPoly) -> Vec<Finding> {
                 FindingKind::DoubledPoints,
                 Severity::Warning,
                 format!(
-                    "{} of '{}' {} a hair beside another (less than {distance:.2e} away)",
+                    "{} of '{}' {} a hair's breadth from another (less than {distance:.2e} away)",
                     counted(points.len(), "point", "points"),
                     part.name,
                     if points.len() == 1 { "lies" } else { "lie" },
                 ),
-                "Merge them; the surface is cracked there, and shading and rays break at it",
+                "Merge them: the surface is cracked there, and shading and rays break along the crack",
             )
             .at(place_of(mesh, part, &triangles))
             .with_fixes(vec![Fix::of_file("Merge them", step)]),

@@ -38,7 +38,7 @@ pub(super) fn without_seam(low: &LowPoly) -> Vec<Finding> {
     let reason = |edges, part: &str| {
         format!("{} in '{part}'", counted(edges, "hard edge has no UV seam", "hard edges have no UV seam"))
     };
-    let remedy = "Split the UVs along each, or make it smooth; a line shows there otherwise";
+    let remedy = "Split the UVs along them, or smooth them; otherwise a line shows there";
     let fix = |part: &str, _: &[u32]| {
         let step = MeshStep::NormalsAtSeams { part: Some(part.to_owned()), degrees: HARD_AT_SEAMS };
         Some(Fix::of_file("Make edges hard at seams only", step))

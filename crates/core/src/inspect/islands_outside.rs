@@ -12,7 +12,7 @@ pub(super) fn islands_outside(low: &LowPoly) -> Vec<Finding> {
     for island in unwrap.islands.iter().filter(|i| i.is_outside()) {
         let (low, high, first) = (island.low, island.high, island.triangles[0]);
         let Some(part) = mesh.parts.iter().find(|p| p.triangles.contains(&first)) else { continue };
-        let lay_out = Fix::of_file("Lay it into free room", MeshStep::LayOut { part: Some(part.name.clone()) });
+        let lay_out = Fix::of_file("Move it into free space", MeshStep::LayOut { part: Some(part.name.clone()) });
         let (remedy, fixes) = match island.squares_back() {
             Some(by) => {
                 let step = MeshStep::MoveIslands { part: Some(part.name.clone()) };

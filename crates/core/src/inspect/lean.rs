@@ -8,9 +8,9 @@ pub(super) fn leaning(result: &PartResult) -> Option<Finding> {
     let worth = result.worth(troubles)?;
     let texels = result.how_many(troubles, &worth);
     let reason = format!(
-        "Details lean on {texels}: drawn up to {:.4} aside, because rays near hard edges run aslant",
+        "Details lean on {texels}: shifted by up to {:.4}, because rays near hard edges run at an angle",
         result.troubles.most_shift
     );
-    let remedy = "Paint plumb over them at Reach, stroke by stroke or with one click";
+    let remedy = "Paint plumb there at Reach, by brush or with one click";
     Some(Finding::new(FindingKind::Lean, Severity::Warning, reason, remedy).at(worth.place))
 }

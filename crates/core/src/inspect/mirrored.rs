@@ -19,7 +19,7 @@ fn mirrored_in(mesh: &Mesh, unwrap: &Unwrap, part: &Part, own: &[usize]) -> Opti
             FindingKind::MirroredIslands,
             Severity::Note,
             format!("{} of '{}' {} mirrored", islands_words(count), part.name, if count == 1 { "is" } else { "are" }),
-            "Normal maps allow for it; lettering painted there reads backwards. Flip the island to be rid of it",
+            "Normal maps cope with it, but lettering painted there reads backwards. Flip the island to avoid that",
         )
         .at(place_of(mesh, part, &triangles))
     })

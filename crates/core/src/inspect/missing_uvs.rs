@@ -20,13 +20,10 @@ pub(super) fn missing_uvs(low: &LowPoly) -> Vec<Finding> {
             FindingKind::MissingUvs,
             Severity::Fault,
             format!("'{}' has no UVs, so none of its surface has a place on the sheet", part.name),
-            "Unwrap it in the modelling program and export again with UVs, or have it laid out here",
+            "Unwrap it in the modelling program and export it again with UVs, or lay it out here",
         )
         .at(place_of(mesh, part, &part.triangles.clone().collect::<Vec<_>>()))
-        .with_fixes(vec![Fix::of_file(
-            "Lay it flat into free room",
-            MeshStep::LayOut { part: Some(part.name.clone()) },
-        )])
+        .with_fixes(vec![Fix::of_file("Lay it flat in free space", MeshStep::LayOut { part: Some(part.name.clone()) })])
     };
     mesh.parts.iter().filter(without).map(finding).collect()
 }

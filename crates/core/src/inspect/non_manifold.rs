@@ -13,9 +13,9 @@ pub(super) fn non_manifold(low: &LowPoly) -> Vec<Finding> {
     let mut faulty = FaultyEdges::default();
     low.sides().chunk_by(same_edge).filter(|edge| edge.len() > 2).for_each(|edge| faulty.add(edge));
     let reason = |edges, part: &str| {
-        format!("{} by three faces or more in '{part}'", counted(edges, "edge is shared", "edges are shared"))
+        format!("{} by three or more faces in '{part}'", counted(edges, "edge is shared", "edges are shared"))
     };
-    let remedy = "Take away doubled faces and inner walls; which side is out cannot be told there";
+    let remedy = "Remove doubled faces and inner walls: nothing tells there which side is out";
     let point_of = weld(mesh).point_of;
     // Only faces that stand twice can be taken away safely.
     let fix = |part: &str, triangles: &[u32]| {
@@ -26,7 +26,7 @@ pub(super) fn non_manifold(low: &LowPoly) -> Vec<Finding> {
             !seen.insert(points)
         });
         let step = MeshStep::MergePoints { part: Some(part.to_owned()), distance: 0.0 };
-        twice.then(|| Fix::of_file("Drop doubled faces", step))
+        twice.then(|| Fix::of_file("Remove doubled faces", step))
     };
     faulty.findings(mesh, FindingKind::NonManifoldEdges, reason, remedy, fix)
 }

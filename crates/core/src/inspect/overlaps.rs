@@ -16,7 +16,7 @@ fn share_words(share: f64) -> String {
     if share < NO_WARNING { "less than 0.01 %".into() } else { format!("{:.2} %", share * 100.0) }
 }
 
-/// One finding for each two parts (or one part with itself) whose faces lie on each other.
+/// One finding for each two parts (or one part with itself) whose faces overlap.
 pub(super) fn overlaps(low: &LowPoly) -> Vec<Finding> {
     let Some(unwrap) = low.unwrap() else { return Vec::new() };
     let mesh = low.mesh;
@@ -25,7 +25,7 @@ pub(super) fn overlaps(low: &LowPoly) -> Vec<Finding> {
             Finding::new(
                 FindingKind::OverlappingUvs,
                 Severity::Warning,
-                "So many faces lie on each other on the sheet that their overlaps were not measured",
+                "So many faces overlap on the sheet that the overlaps were not measured",
                 "Unwrap the mesh so that each face has a place of its own, and export again",
             )
             .at(Place { count: mesh.triangles.len() as u32, ..Place::default() }),
@@ -42,25 +42,25 @@ pub(super) fn overlaps(low: &LowPoly) -> Vec<Finding> {
         triangles.sort_unstable();
         triangles.dedup();
         let who = match a == b {
-            true => format!("Faces of '{}' lie on each other", mesh.parts[a].name),
-            false => format!("'{}' and '{}' lie on each other", mesh.parts[a].name, mesh.parts[b].name),
+            true => format!("Faces of '{}' overlap", mesh.parts[a].name),
+            false => format!("'{}' and '{}' overlap", mesh.parts[a].name, mesh.parts[b].name),
         };
         let apart = on_other_materials(mesh, &overlaps);
         // An island folded onto itself needs another unwrap; one that lies on another can move.
         let movable = overlaps.iter().any(|o| o.islands[0] != o.islands[1]);
         let step = MeshStep::LayOut { part: Some(mesh.parts[b].name.clone()) };
-        let fix = || Fix::of_file(format!("Lay '{}' into free room", mesh.parts[b].name), step);
+        let fix = || Fix::of_file(format!("Move '{}' into free space", mesh.parts[b].name), step);
         Finding::new(FindingKind::OverlappingUvs, if apart || area < NO_WARNING { Severity::Note } else { Severity::Warning }, format!("{who} on {} of the UV square", share_words(area)), if apart {
                 "They have different materials: bake one sheet per material, and each gets its own texels"
             } else {
-                "Move one of them aside, or give them materials of their own and bake one sheet per material; both write the same texels. Accept it if they are meant to share"
+                "Both write the same texels. Move one of them, or give each a material of its own and bake one sheet per material. Accept it if they are meant to share"
             }).at(Place { uv: Some(overlaps[0].at.to_array()), ..place_of(mesh, &mesh.parts[a], &triangles) }).with_fixes((movable && !apart).then(fix).into_iter().collect())
     };
     let felt = |(_, overlaps): &(_, Vec<&Overlap>)| overlaps.iter().map(|o| o.area).sum::<f64>() >= NO_TEXEL;
     by_parts.into_iter().filter(felt).map(finding).collect()
 }
 
-/// True when each pair of islands that lie on each other have different materials.
+/// True when each pair of islands that overlap have different materials.
 fn on_other_materials(mesh: &Mesh, overlaps: &[&Overlap]) -> bool {
     let material = |triangle: u32| mesh.triangle_materials.get(triangle as usize);
     overlaps.iter().all(|o| {

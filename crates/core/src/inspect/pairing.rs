@@ -22,10 +22,10 @@ fn nothing_pairs(pairing: Pairing) -> Finding {
     let (reason, remedy) = match pairing {
         Pairing::Space => (
             "No part of the sculpt lies near enough to one of the low-poly, so every part sees the whole sculpt",
-            "Look at Meshes whether the two lie at one place",
+            "Check at Meshes that the two are in the same place",
         ),
         Pairing::Names | Pairing::All => (
-            "No part name of the low-poly fits one of the high-poly, so every part sees the whole sculpt",
+            "No part of the low-poly shares a name with one of the sculpt, so every part sees the whole sculpt",
             "Pair by space, or name parts alike (cap_low, cap_high), if neighbours bleed into each other",
         ),
     };
@@ -36,25 +36,25 @@ const DRAG: &str = "Drag it onto its low-poly part, or give it that part's name 
 
 /// Who sees what pairs with nothing.
 fn seen_by(by_lonely: bool) -> &'static str {
-    if by_lonely { "only those that pair with nothing see it" } else { "so no ray hits it" }
+    if by_lonely { "only unpaired low-poly parts see it" } else { "so no ray hits it" }
 }
 
 fn unseen(name: &str, by_lonely: bool) -> Finding {
     let mark = if by_lonely { ";" } else { "," };
-    let reason = format!("High-poly part '{name}' pairs with no low-poly part{mark} {}", seen_by(by_lonely));
+    let reason = format!("Sculpt part '{name}' pairs with no low-poly part{mark} {}", seen_by(by_lonely));
     Finding::new(FindingKind::UnpairedPart, Severity::Warning, reason, DRAG).on_part(name)
 }
 
 fn unseen_too(count: usize, by_lonely: bool) -> Finding {
     let reason = match count {
-        1 => format!("Another high-poly part pairs with no low-poly part; {}", seen_by(by_lonely)),
-        _ => format!("{count} more high-poly parts pair with no low-poly part"),
+        1 => format!("Another sculpt part pairs with no low-poly part; {}", seen_by(by_lonely)),
+        _ => format!("{count} more sculpt parts pair with no low-poly part"),
     };
     Finding::new(FindingKind::UnpairedPart, Severity::Warning, reason, "Pair by space, or name parts alike")
 }
 
 fn unpaired_low(name: &str, sees: bool) -> Finding {
     let what = if sees { "it sees the whole sculpt" } else { "all of the sculpt was hidden from it manually" };
-    let reason = format!("Low-poly part '{name}' pairs with no high-poly part; {what}");
-    Finding::new(FindingKind::UnpairedPart, Severity::Warning, reason, "Drag its high-poly part onto it").on_part(name)
+    let reason = format!("Low-poly part '{name}' pairs with no sculpt part; {what}");
+    Finding::new(FindingKind::UnpairedPart, Severity::Warning, reason, "Drag its sculpt part onto it").on_part(name)
 }

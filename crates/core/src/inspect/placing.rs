@@ -44,7 +44,7 @@ pub fn compare_placing(low: (Vec3, Vec3), high: (Vec3, Vec3)) -> Option<Finding>
         let slip = SLIPS.iter().find(|(slip, _)| (times / slip - 1.0).abs() < FITS);
         let rounded = (times * 1000.0).round() / 1000.0;
         let words = if ratio > 1.0 { "as large as" } else { "smaller than" };
-        let guess = slip.map_or(String::new(), |(_, guess)| format!("; {guess}, it seems"));
+        let guess = slip.map_or(String::new(), |(_, guess)| format!("; probably {guess}"));
         // A unit's own factor where one is recognised: boxes agree only nearly.
         let factor = slip.map_or(times, |(slip, _)| *slip);
         let factor = if ratio > 1.0 { 1.0 / factor } else { factor };
@@ -54,7 +54,7 @@ pub fn compare_placing(low: (Vec3, Vec3), high: (Vec3, Vec3)) -> Option<Finding>
             format!(
                 "The sculpt is {rounded} times {words} the low-poly (corner to corner {other_diagonal:.4} and {diagonal:.4}){guess}"
             ),
-            "Export both from one scene in one unit, and import them again, or scale the sculpt here",
+            "Export both from one scene in the same unit and import them again, or scale the sculpt here",
             vec![fix],
         ));
     }
@@ -79,10 +79,10 @@ pub fn compare_placing(low: (Vec3, Vec3), high: (Vec3, Vec3)) -> Option<Finding>
         return Some(finding(
             FindingKind::AxisSwap,
             format!(
-                "The sculpt lies on its side: {:.4} x {:.4} x {:.4} beside the low-poly's {:.4} x {:.4} x {:.4}",
+                "The sculpt lies on its side: {:.4} x {:.4} x {:.4} against the low-poly's {:.4} x {:.4} x {:.4}",
                 other.x, other.y, other.z, size.x, size.y, size.z
             ),
-            "One was exported with Z up, the other with Y up; export both alike, or turn the sculpt here",
+            "One was exported with Z up, the other with Y up; export both the same way, or turn the sculpt here",
             fixes.to_vec(),
         ));
     }
@@ -91,13 +91,13 @@ pub fn compare_placing(low: (Vec3, Vec3), high: (Vec3, Vec3)) -> Option<Finding>
         finding(
             FindingKind::MeshesApart,
             format!(
-                "The sculpt's middle lies ({:.4}, {:.4}, {:.4}) away from the low-poly's, {:.0} % of its size",
+                "The sculpt's centre is ({:.4}, {:.4}, {:.4}) away from the low-poly's: {:.0} % of its size",
                 away.x,
                 away.y,
                 away.z,
                 100.0 * away.length() / diagonal
             ),
-            "Move both to one place before export, or move the sculpt here; rays do not reach that far",
+            "Move both to the same place before export, or move the sculpt here: rays do not reach that far",
             vec![on_sculpt("Move the sculpt onto the low-poly".into(), MeshStep::Move { by: (-away).to_array() })],
         )
     })

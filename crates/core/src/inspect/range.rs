@@ -19,11 +19,11 @@ pub fn range_clipped(sheet: &TroubledSheet, heights: &ClippedHeights) -> Option<
     let &ClippedHeights { scale, extreme, clipped, covered } = heights;
     let worth = sheet.worth(None, clipped, covered)?;
     let reason = format!(
-        "Displacement goes to {extreme:.5} and a scale of {scale} holds {:.5}: {} texels ({:.2} %) are clipped",
+        "Displacement reaches {extreme:.5}, but a scale of {scale} holds only {:.5}: {} texels ({:.2} %) are clipped",
         scale * 0.5,
         clipped.count,
         worth.share * 100.0
     );
-    let remedy = format!("Set the scale to {:.5} or more, or leave it to be measured", extreme * 2.0);
+    let remedy = format!("Set the scale to {:.5} or more, or to automatic", extreme * 2.0);
     Some(Finding::new(FindingKind::RangeClipped, worth.severity(), reason, remedy).at(worth.place))
 }

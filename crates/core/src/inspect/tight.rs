@@ -23,7 +23,7 @@ pub(super) fn sheet_gaps(mesh: &Mesh, unwrap: &Unwrap, sheet: &SheetSettings, ra
     find_gaps(mesh, unwrap, radius, |a, b| !by_material || material(a) == material(b))
 }
 
-/// Islands nearer to each other than the padding, part by part; those that lie on each other are another finding.
+/// Islands nearer to each other than the padding, part by part; those that overlap are another finding.
 pub fn tight_islands(mesh: &Mesh, sheet: &SheetSettings) -> Vec<Finding> {
     let Some(unwrap) = Unwrap::new(mesh) else { return Vec::new() };
     let gaps = sheet_gaps(mesh, &unwrap, sheet, WIDEST_GAP);
@@ -62,15 +62,15 @@ pub(super) fn tight(
         let mut place = place_of(mesh, part, &triangles);
         place.uv = Some(nearest.at.to_array());
         found.push(Finding::new(FindingKind::TightIslands, if mixes { Severity::Warning } else { Severity::Note }, format!(
-                "{} of '{}' {} as near as {texels:.1} texels to another at {} px, less than the padding of {wanted:.0}",
+                "{} of '{}' {} within {texels:.1} texels of another at {} px, closer than the padding of {wanted:.0}",
                 if own.len() == 1 { "A UV island".to_owned() } else { format!("{} UV islands", own.len()) },
                 part.name,
                 if own.len() == 1 { "comes" } else { "come" },
                 sheet.size
             ), if mixes {
-                "Move them apart or bake a larger sheet; they bleed into each other already at full size"
+                "Move them apart or bake a larger sheet; they bleed into each other even at full size"
             } else {
-                "Move them apart, or accept that they mix where the texture is drawn small"
+                "Move them apart, or accept that they blend where the texture is drawn small"
             }).at(place));
     }
     found

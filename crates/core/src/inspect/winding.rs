@@ -12,7 +12,7 @@ pub(super) fn winding(mesh: &Mesh) -> Vec<Finding> {
     let mut found = Vec::new();
     for part in &mesh.parts {
         let shells = find_shells(mesh, part, &neighbours);
-        let fix = || vec![Fix::of_file("Turn them outward", MeshStep::TurnFaces { part: Some(part.name.clone()) })];
+        let fix = || vec![Fix::of_file("Flip them outward", MeshStep::TurnFaces { part: Some(part.name.clone()) })];
         let mut turned: Vec<u32> = shells.iter().flat_map(|s| &s.turned).copied().collect();
         turned.sort_unstable();
         if !turned.is_empty() {
@@ -27,7 +27,7 @@ pub(super) fn winding(mesh: &Mesh) -> Vec<Finding> {
                         part.name,
                         percent(turned.len(), part.triangles.len())
                     ),
-                    "Turn these faces; rays skip faces that look away",
+                    "Flip these faces: rays skip faces that point away",
                 )
                 .at(place_of(mesh, part, &turned))
                 .with_fixes(fix()),
@@ -53,7 +53,7 @@ pub(super) fn winding(mesh: &Mesh) -> Vec<Finding> {
                         },
                         triangles.len()
                     ),
-                    "Turn all of its faces, or accept it if it is meant to be seen from within",
+                    "Flip all of its faces, or accept it if it is meant to be seen from inside",
                 )
                 .at(place_of(mesh, part, &triangles))
                 .with_fixes(fix()),

@@ -7,7 +7,7 @@ pub(super) fn wrong_parts(result: &PartResult) -> Option<Finding> {
     let troubles = &result.troubles.wrong_parts;
     let worth = result.worth(troubles)?;
     let texels = result.how_many(troubles, &worth);
-    let reason = format!("Rays hit a part that lies with another low-poly part on {texels}");
+    let reason = format!("Rays hit a part that belongs to another low-poly part on {texels}");
     let remedy = "Pair parts by name, by space or manually at Pairs, so that each sees only its own";
     Some(Finding::new(FindingKind::WrongPartHits, worth.severity(), reason, remedy).at(worth.place))
 }

@@ -23,7 +23,7 @@ pub(super) fn zero_area(mesh: &Mesh) -> Vec<Finding> {
                     part.name,
                     if empty.len() == 1 { "has" } else { "have" }
                 ),
-                "They take no texels and stop no rays; merge their doubled points to be rid of them",
+                "They take up no texels and stop no rays; merge their doubled points to remove them",
             )
             .at(place_of(mesh, part, &empty))
             .with_fixes(vec![Fix::of_file(

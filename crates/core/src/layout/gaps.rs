@@ -11,7 +11,7 @@ use rustc_hash::FxHashMap;
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Gap {
     pub other: u32,
-    /// UV units; 0 where they touch or lie on each other.
+    /// UV units; 0 where they touch or overlap.
     pub distance: f32,
     /// Where, on this island's border.
     pub at: Vec2,

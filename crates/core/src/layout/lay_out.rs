@@ -1,4 +1,4 @@
-//! Islands moved on the sheet: back by whole squares, or into free room. Free room is found in a grid of cells, largest
+//! Islands moved on the sheet: back by whole squares, or into free space. Free space is found in a grid of cells, largest
 //! island first, each where it fits nearest to the lower left; islands keep their turn, and a gap stays around each. Faces
 //! without UVs are first laid flat, patch by patch along the axis they face most.
 
@@ -31,7 +31,7 @@ pub fn move_islands(mesh: Mesh, part: Option<&str>) -> Mesh {
     mesh.with_uvs_moved(moves)
 }
 
-/// Gives a place in free room to faces without UVs and to islands that lie outside the square or on others, in the parts of a
+/// Gives a place in free space to faces without UVs and to islands that lie outside the square or on others, in the parts of a
 /// name or in all. Of two islands on each other in the parts chosen, the later one moves. What finds no room, even smaller,
 /// stays.
 pub fn lay_out_parts(mut mesh: Mesh, part: Option<&str>) -> Mesh {

@@ -139,7 +139,7 @@ fn face(mesh: &Mesh, t: u32) -> FaceUnwrap {
     FaceUnwrap { density: (0.5 * twice.abs() / area).sqrt() as f32, stretch: stretch as f32 }
 }
 
-/// Two faces, of one island or of two, that lie on each other.
+/// Two faces, of one island or of two, that overlap.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Overlap {
     /// Islands, the lower number first.
@@ -158,7 +158,7 @@ const LEAST_SHARE: f64 = 1e-4;
 /// Pairs of faces that are compared at most; more only where hundreds of thousands of faces lie on one spot.
 const MOST_PAIRS: u64 = 200_000_000;
 
-/// All overlaps of a mesh's UVs by pair of islands, the largest first; None when so many faces lie on each other that
+/// All overlaps of a mesh's UVs by pair of islands, the largest first; None when so many faces overlap that
 /// measuring would take minutes. Areas are those of the cut polygons, exact but for rounding. Faces are compared where their
 /// boxes meet, in a grid of about one cell a face, coarser where faces are large.
 pub fn find_overlaps(mesh: &Mesh, island_of: &[u32]) -> Option<Vec<Overlap>> {

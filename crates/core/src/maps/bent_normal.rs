@@ -36,7 +36,7 @@ impl Default for BentNormalSettings {
 
 impl Map for BentNormalSettings {
     const KIND: MapKind = MapKind {
-        explains: "The way out: the mean open direction at each point. Gives occlusion a direction in the renderer.",
+        explains: "The average open direction at each point. Lets the renderer give occlusion a direction.",
         encoding: "mean unoccluded direction, tangent space, n*0.5+0.5; linear",
         automatic: &[Automatic::new("distance", AUTO_DISTANCE)],
         ..MapKind::data("bent-normal", "Bent normal", MapShape::rgb(&[0.5, 0.5, 1.0]))

@@ -34,7 +34,7 @@ impl CarriedTask {
         setup.needs_sculpt()?;
         let high = &setup.scene.high;
         if !high.looks.iter().any(|look| look.surface.is_some()) {
-            return Err(format!("the sculpt's file says nothing of {}; export it as .glb with its materials", kind.id));
+            return Err(format!("the sculpt's file holds no {}; export it as .glb with its materials", kind.id));
         }
         let picture = |t| high.look_of(t).and_then(|look| (shown.picture)(look.surface.as_ref()?));
         let findings = texels_unlike(setup, kind.label, picture).into_iter().collect();

@@ -67,7 +67,9 @@ impl Map for ColorSettings {
                 on_texture_uvs: false,
             }),
             (ColorFrom::Picture, None) => {
-                return Err("it is to come from a picture, and none is given; give one, or take another source".into());
+                return Err(
+                    "it is set to come from a picture, but none is given; add one, or choose another source".into()
+                );
             }
             (ColorFrom::Materials, _) => Carrier::Materials,
             (ColorFrom::Auto, None)
@@ -81,18 +83,15 @@ impl Map for ColorSettings {
         match source {
             Carrier::Vertices if high.colors.is_empty() => {
                 return Err(
-                    "the sculpt carries no vertex colours, no textures and no material colours; paint it, or give a \
-                            picture"
+                    "the sculpt carries no vertex colours, no textures and no material colours; paint it, or add a picture"
                         .into(),
                 );
             }
             Carrier::Materials if !has_color => {
-                return Err("the sculpt's file names no materials with colours or textures; give a picture".into());
+                return Err("the sculpt's file names no materials with colours or textures; add a picture".into());
             }
             Carrier::Picture(_) if high.uvs.is_empty() => {
-                return Err(
-                    "the sculpt has no UVs to lay the picture on; unwrap it, or choose a flat projection".into()
-                );
+                return Err("the sculpt has no UVs for the picture; unwrap it, or choose a flat projection".into());
             }
             Carrier::Vertices | Carrier::Materials | Carrier::Picture(_) => {}
         }

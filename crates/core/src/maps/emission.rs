@@ -13,8 +13,8 @@ pub struct EmissionSettings {}
 
 impl Map for EmissionSettings {
     const KIND: MapKind = MapKind {
-        explains: "Light that the sculpt gives off by itself, such as lamps and screens. Moved from its materials to the low-poly.",
-        encoding: "light given off at the hit, sRGB; beyond 1 in files of floats alone",
+        explains: "Light that the sculpt gives off itself, such as lamps and screens. Moved from its materials to the low-poly.",
+        encoding: "emitted light at the hit, sRGB; above 1 in float files only",
         color: true,
         ..MapKind::data("emission", "Emission", MapShape::rgb(&[0.0, 0.0, 0.0]))
     };

@@ -57,7 +57,7 @@ pub struct IdSettings {
 
 impl Map for IdSettings {
     const KIND: MapKind = MapKind {
-        explains: "One flat colour a region, for picking parts or materials while texturing.",
+        explains: "One flat colour per region, for picking parts or materials while texturing.",
         encoding: "flat sRGB colours, see palette",
         flat: true,
         ..MapKind::data("id", "ID", MapShape::rgb(&[0.0, 0.0, 0.0]))

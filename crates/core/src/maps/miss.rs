@@ -10,7 +10,7 @@ pub struct MissSettings {}
 
 impl Map for MissSettings {
     const KIND: MapKind = MapKind {
-        explains: "White where rays met no sculpt. For review; nobody ships it.",
+        explains: "White where rays met no sculpt. For review only.",
         encoding: "share of the texel's rays that missed, 0 none to 1 all; linear",
         ..MapKind::data("miss", "Miss", MapShape::grey(&[0.0]))
     };

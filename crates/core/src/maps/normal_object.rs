@@ -12,7 +12,7 @@ pub struct NormalObjectSettings {}
 
 impl Map for NormalObjectSettings {
     const KIND: MapKind = MapKind {
-        explains: "The sculpt's surface direction in the scene's own axes (Y up), for masks by facing and for rigid props.",
+        explains: "The sculpt's surface direction in the scene's own axes (Y up), for masks by direction and for rigid props.",
         encoding: "object-space normal, Y up, right-handed, n*0.5+0.5; linear",
         ..MapKind::data("normal-object", "Object normal", MapShape::rgb(&[0.5, 0.5, 0.5]))
     };

@@ -109,7 +109,7 @@ impl Draft {
                     FindingKind::Unreadable,
                     "vertex data".into(),
                     format!("{length} {what} for {count} vertices"),
-                    "Export the mesh again; one entry a vertex is needed",
+                    "Export the mesh again; one per vertex is needed",
                 ));
             }
         }
@@ -192,7 +192,7 @@ impl Draft {
             return Err(MeshFault::new(
                 FindingKind::Unreadable,
                 "the whole file".into(),
-                format!("{triangles} triangles, more than the {MOST_TRIANGLES} that are taken"),
+                format!("{triangles} triangles, more than the limit of {MOST_TRIANGLES}"),
                 "Decimate the sculpt, or split it into several files",
             ));
         }

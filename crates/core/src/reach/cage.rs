@@ -35,7 +35,7 @@ const MOST_WRONG: f32 = 0.5;
 const INSIDE: f32 = 1e-5;
 
 const REMEDY: &str =
-    "Make the cage by moving points of a copy of this low-poly outward, without adding, removing or turning faces";
+    "Make the cage by moving points of a copy of this low-poly outward, without adding, removing or flipping faces";
 
 pub(super) fn match_cage(low: &Mesh, directions: &[Vec3], cage: &Mesh) -> Result<CageMatch, CageFault> {
     let in_order = same_faces(low, cage);

@@ -172,7 +172,7 @@ impl Reach {
             check(&format!("{name}: out"), own.out.unwrap_or_default())?;
             check(&format!("{name}: in"), own.inward.unwrap_or_default())?;
             if self.parts[..i].iter().any(|p| p.part == own.part) {
-                return Err(format!("{name} stands twice; keep one"));
+                return Err(format!("{name} is named twice; keep one"));
             }
         }
         if self.strokes.len() > MOST_STROKES {

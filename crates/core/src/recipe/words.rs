@@ -26,9 +26,22 @@ fn padding(p: Padding) -> String {
     }
 }
 
-fn files(sources: &[MeshSource]) -> String {
-    let names: Vec<&str> = sources.iter().map(|s| s.file.rsplit('/').next().unwrap_or(&s.file)).collect();
-    if names.is_empty() { "nothing".into() } else { names.join(", ") }
+fn files(sources: &[MeshSource]) -> Vec<&str> {
+    sources.iter().map(|s| s.file.rsplit('/').next().unwrap_or(&s.file)).collect()
+}
+
+/// Files that came or went, or those that took the place of others.
+fn files_changed(what: &str, old: &[MeshSource], new: &[MeshSource]) -> String {
+    let (old, new) = (files(old), files(new));
+    let only_in = |these: &[&str], others: &[&str]| -> Vec<String> {
+        these.iter().filter(|name| !others.contains(name)).map(|name| (*name).to_owned()).collect()
+    };
+    match (only_in(&new, &old), only_in(&old, &new)) {
+        (added, gone) if added.is_empty() && gone.is_empty() => format!("{what} newer file"),
+        (added, gone) if gone.is_empty() => format!("{what} {} added", added.join(", ")),
+        (added, gone) if added.is_empty() => format!("{what} {} removed", gone.join(", ")),
+        _ => format!("{what} {} to {}", old.join(", "), new.join(", ")),
+    }
 }
 
 /// Names of the files that came in with one.
@@ -39,28 +52,23 @@ fn beside(source: &MeshSource) -> String {
 
 /// Settings in which `after` differs from `before`, each as a short phrase; empty when a bake of both gives the same.
 pub fn changes(before: &Recipe, after: &Recipe) -> Vec<String> {
-    let mut said = Vec::new();
+    let identity =
+        |sources: &[MeshSource]| sources.iter().map(|s| (s.file.clone(), s.hash.clone())).collect::<Vec<_>>();
+    let sides = [("low-poly", &before.low, &after.low), ("sculpt", &before.high, &after.high)];
+    let (same, other): (Vec<_>, Vec<_>) = sides.into_iter().partition(|(_, old, new)| identity(old) == identity(new));
+    let mut said: Vec<String> = other.into_iter().map(|(what, old, new)| files_changed(what, old, new)).collect();
     let mut say = |what: &str, old: String, new: String| {
         if old != new {
             said.push(format!("{what} {old} to {new}"));
         }
     };
-    let identity =
-        |sources: &[MeshSource]| sources.iter().map(|s| (s.file.clone(), s.hash.clone())).collect::<Vec<_>>();
-    for (what, old, new) in [("low-poly", &before.low, &after.low), ("sculpt", &before.high, &after.high)] {
-        if identity(old) != identity(new) {
-            let (old, new) = (files(old), files(new));
-            if old == new { say(what, "file".into(), "newer file".into()) } else { say(what, old, new) }
-        } else {
-            for (old, new) in old.iter().zip(new) {
-                say(&format!("UVs of {}", new.file), uvs(old.uvs), uvs(new.uvs));
-                say(&format!("plane {}", new.file), plane(old.plane), plane(new.plane));
-                if old.beside != new.beside {
-                    let (had, has) = (beside(old), beside(new));
-                    let has = if had == has { format!("newer {has}") } else { has };
-                    say(&format!("files beside {}", new.file), had, has);
-                }
-            }
+    for (old, new) in same.into_iter().flat_map(|(_, old, new)| old.iter().zip(new)) {
+        say(&format!("UVs of {}", new.file), uvs(old.uvs), uvs(new.uvs));
+        say(&format!("plane {}", new.file), plane(old.plane), plane(new.plane));
+        if old.beside != new.beside {
+            let (had, has) = (beside(old), beside(new));
+            let has = if had == has { format!("newer {has}") } else { has };
+            say(&format!("files beside {}", new.file), had, has);
         }
     }
     let named = |file: Option<(&str, &Option<String>)>| {
@@ -124,7 +132,7 @@ pub fn changes(before: &Recipe, after: &Recipe) -> Vec<String> {
     }
     let (old, new) = (&before.reach.strokes, &after.reach.strokes);
     let kept = old.iter().zip(new).take_while(|(a, b)| a == b).count();
-    said.extend(strokes(&old[kept..]).map(|words| format!("{words} taken back")));
+    said.extend(strokes(&old[kept..]).map(|words| format!("{words} removed")));
     said.extend(strokes(&new[kept..]).map(|words| format!("{words} painted")));
     for pair in after.hand_pairs.iter().filter(|p| !before.hand_pairs.contains(p)) {
         let low = if pair.low.is_empty() { "nothing".to_owned() } else { pair.low.join(" and ") };

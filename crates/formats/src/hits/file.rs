@@ -61,7 +61,9 @@ impl Reading {
         let mut reader = BufReader::new(file);
         let mut head = [0; HEAD.len()];
         if reader.read_exact(&mut head).is_err() || head != HEAD {
-            return Err(wrong("its hits were kept by another version of the program; keep them anew with --keep-hits"));
+            return Err(wrong(
+                "its hits were kept by another version of the program; bake with --keep-hits to keep them again",
+            ));
         }
         let mut places = HashMap::new();
         let mut at = HEAD.len() as u64;

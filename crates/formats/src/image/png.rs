@@ -1,4 +1,4 @@
-//! PNG with 8 or 16 bits a channel, one or three channels.
+//! PNG with 8 or 16 bits per channel, one or three channels.
 
 use super::{ImageSpec, Place, Quantiser, RowSource, WriteFault, words};
 use ember_ridge_core::picture::{Depth, Pixels};
@@ -56,7 +56,7 @@ pub fn write_png(out: impl Write, size: u32, channels: usize, rows: &[u8]) -> io
 /// Reads a PNG back: side lengths, channels and pixels. For previews and verification.
 ///
 /// # Errors
-/// A damaged file, or one that is neither 8 nor 16 bits a channel.
+/// A damaged file, or one that is neither 8 nor 16 bits per channel.
 pub fn read_png(bytes: &[u8]) -> io::Result<(u32, u32, usize, Pixels)> {
     let bad = |e: &dyn std::fmt::Display| io::Error::new(io::ErrorKind::InvalidData, e.to_string());
     let decoder = png::Decoder::new(io::Cursor::new(bytes));
@@ -70,7 +70,7 @@ pub fn read_png(bytes: &[u8]) -> io::Result<(u32, u32, usize, Pixels)> {
         png::BitDepth::Sixteen => {
             Pixels::U16(buffer.as_chunks::<2>().0.iter().map(|b| u16::from_be_bytes(*b)).collect())
         }
-        other => return Err(bad(&format!("{other:?} bits a channel; 8 or 16 are read"))),
+        other => return Err(bad(&format!("{other:?} bits per channel; 8 or 16 are read"))),
     };
     Ok((info.width, info.height, info.color_type.samples(), pixels))
 }

@@ -35,7 +35,7 @@ pub(crate) fn read_image_within(file: &str, bytes: &[u8], most_bytes: u64) -> Re
     let format = by_bytes.or(by_name).ok_or_else(|| fault("its format is not known".into(), KNOWN))?;
     let remedy = if by_bytes.is_some() { AGAIN } else { KNOWN };
     if format == image::ImageFormat::OpenExr && !exr_keeps_within(bytes, most_for(bytes).min(most_bytes)) {
-        return Err(fault(format!("it announces more than {} bytes can hold", bytes.len()), AGAIN));
+        return Err(fault(format!("its header claims more than {} bytes can hold", bytes.len()), AGAIN));
     }
     if let Some(image) = grey_floats(bytes, format, MOST_TEXELS.min(most_bytes.min(most_for(bytes)) / 4)) {
         return Ok(image);
@@ -47,15 +47,15 @@ pub(crate) fn read_image_within(file: &str, bytes: &[u8], most_bytes: u64) -> Re
     if u64::from(width) * u64::from(height) > MOST_TEXELS || width == 0 || height == 0 {
         return Err(fault(
             format!("it is {width} x {height} texels; at most 16384 x 16384 are read"),
-            "Save it smaller",
+            "Scale it down and save it again",
         ));
     }
     if decoder.total_bytes() > most_for(bytes) {
-        return Err(fault(format!("it announces {width} x {height} texels in {} bytes", bytes.len()), AGAIN));
+        return Err(fault(format!("its header claims {width} x {height} texels in {} bytes", bytes.len()), AGAIN));
     }
     if decoder.total_bytes() > most_bytes {
         let fault_text = format!("it is {width} x {height} texels, more than the room left for this file's pictures");
-        return Err(fault(fault_text, "Save it smaller"));
+        return Err(fault(fault_text, "Scale it down and save it again"));
     }
     let mut limits = Limits::default();
     limits.max_alloc = Some(MOST_TEXELS * 8);

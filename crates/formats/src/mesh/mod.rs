@@ -157,10 +157,10 @@ pub fn read_mesh_with(file: &str, bytes: &[u8], siblings: Siblings, uvs: UvChoic
     }
     let missing_set = |held: &str| {
         let fault = format!("UV set {} is asked for, and {held}", uvs.set());
-        on_file(Fault::new("UVs", fault, "Take UV set 0, or export as GLB, which holds several"))
+        on_file(Fault::new("UVs", fault, "Use UV set 0, or export as GLB, which can hold several"))
     };
     if uvs.set() > 0 && !format.many_uv_sets {
-        return Err(missing_set(&format!("{} holds one, number 0", format.label)));
+        return Err(missing_set(&format!("{} holds only one, number 0", format.label)));
     }
     let draft = (format.read)(bytes, stem, Beside { siblings, uv_set: uvs.set() }).map_err(on_file)?;
     if uvs.set() > 0 && draft.uvs.is_empty() {

@@ -158,7 +158,7 @@ pub(super) fn read(bytes: &[u8], stem: &str, _beside: Beside) -> Result<Draft, F
     let mut part = DraftPart { name: stem.to_owned(), ..DraftPart::default() };
     for (name, element) in &header.elements {
         if element.count > bytes.len() {
-            let fault = format!("it announces {} entries in a file of {} bytes", element.count, bytes.len());
+            let fault = format!("it claims {} entries in a file of {} bytes", element.count, bytes.len());
             return Err(Fault::new(format!("element '{name}'"), fault, super::EXPORT_AGAIN));
         }
         let result = match name.as_str() {

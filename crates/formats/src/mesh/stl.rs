@@ -33,7 +33,7 @@ fn read_binary(bytes: &[u8], stem: &str) -> Result<Draft, Fault> {
     };
     let there = (bytes.len() as u64 - 84) / 50;
     if count > there {
-        return Err(Fault::new("byte 80", format!("it announces {count} triangles and holds {there}"), EXPORT_AGAIN));
+        return Err(Fault::new("byte 80", format!("it claims {count} triangles but holds {there}"), EXPORT_AGAIN));
     }
     if count > MOST_TRIANGLES as u64 {
         let fault = format!("it holds {count} triangles; at most {MOST_TRIANGLES} are read");

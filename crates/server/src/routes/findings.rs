@@ -8,10 +8,9 @@ use crate::routes::sent::Sent;
 use crate::views;
 use ember_ridge_core::inspect::{UvReport, uv_report};
 use ember_ridge_core::recipe::{FixOrder, safe_fixes};
-use ember_ridge_core::{Exception, Finding, Recipe, mark_allowed};
+use ember_ridge_core::{Exception, Finding, Recipe, mark_allowed, worst_first};
 use rocket::serde::json::Json;
 use rocket::{State, get, post, put};
-use std::cmp::Reverse;
 use std::sync::Arc;
 
 described_routes!(show_findings, show_uvs, take_fixes, accept);
@@ -20,16 +19,17 @@ described_routes!(show_findings, show_uvs, take_fixes, accept);
 #[utoipa::path(tag = "meshes", responses((status = 200, description = "Findings and fixes", body = ref("MeshFindings"))))]
 #[get("/assets/<id>/findings")]
 async fn show_findings(app: &State<Arc<App>>, id: i64) -> Result<Json<MeshFindings>> {
-    let asset = views::asset(app, id).await?;
-    let mut findings: Vec<Finding> = asset.placing.into_iter().collect();
-    for mesh in asset.meshes.iter().filter(|m| m.role != Role::Cage) {
+    let recipe = app.store.asset(id).await?.recipe;
+    let meshes = views::meshes(app, &recipe).await?;
+    let mut findings: Vec<Finding> = views::placing(&recipe, &meshes).into_iter().collect();
+    for mesh in meshes.iter().filter(|m| m.role != Role::Cage) {
         findings.extend(mesh.summary.findings.iter().cloned().map(|mut finding| {
             finding.place.file.get_or_insert_with(|| mesh.file.clone());
             finding
         }));
     }
-    findings.extend(layout(app, asset.recipe).await?.into_iter().flat_map(|report| report.findings));
-    findings.sort_by_key(|f| (f.allowed.is_some(), Reverse(f.severity)));
+    findings.extend(layout(app, recipe).await?.into_iter().flat_map(|report| report.findings));
+    worst_first(&mut findings);
     let fixes = safe_fixes(&findings).into_iter().map(|order| FixLine { words: order.step.words(), order }).collect();
     Ok(Json(MeshFindings { findings, fixes }))
 }

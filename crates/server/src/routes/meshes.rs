@@ -163,7 +163,7 @@ async fn add_mesh(
     drop(naming);
     or_nothing_stays(app, edited).await?;
     told.extend(missing.iter().map(|path| {
-        format!("{name} names '{path}', which did not come with it: import both together to have its colours")
+        format!("{name} refers to '{path}', which was not imported with it: import both together to get its colours")
     }));
     Ok(assets::view(app, id).await?.map(|view| view.told = told))
 }

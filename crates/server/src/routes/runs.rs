@@ -100,7 +100,10 @@ async fn run_frees(app: &State<Arc<App>>, id: i64) -> Result<Json<Freed>> {
 async fn delete_run(app: &State<Arc<App>>, id: i64) -> Result<Json<Freed>> {
     let line = app.store.run_line(id).await?;
     if app.jobs.stop(id) == Stopped::Soon {
-        return Err(Fault::new(Status::Conflict, "this run is being baked; it stops now. Delete it once it has"));
+        return Err(Fault::new(
+            Status::Conflict,
+            "this run is still baking and is being stopped. Delete it once it has stopped",
+        ));
     }
     app.store.delete_run(id).await?;
     let bytes = app.store.collect().await?;
@@ -349,7 +352,7 @@ fn words_of(settings: &MapSettings, channels: &[f32], report: Option<&Report>) -
 async fn show_package(app: &State<Arc<App>>, id: i64) -> Result<Package> {
     let run = app.store.run(id).await?;
     let Some(report) = run.report.filter(|_| run.line.status.has_maps()) else {
-        return Err(Fault::unusable("This run has no maps to deliver; bake it to the end first"));
+        return Err(Fault::unusable("This run has no maps to deliver; let it bake to the end first"));
     };
     let files: Vec<RunFile> = app.store.run_files(id).await?.into_iter().filter(is_map).collect();
     let name: String = run.recipe.asset.chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '_' }).collect();

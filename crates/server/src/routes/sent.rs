@@ -80,6 +80,6 @@ fn told(error: &Error<'_>) -> Fault {
         Error::Io(e) if e.kind() == std::io::ErrorKind::UnexpectedEof => {
             Fault::new(Status::PayloadTooLarge, "the request is larger than the limit")
         }
-        Error::Io(e) => Fault::new(Status::BadRequest, format!("the request broke off: {e}")),
+        Error::Io(e) => Fault::new(Status::BadRequest, format!("the request was cut off: {e}")),
     }
 }

@@ -53,13 +53,13 @@ export class Eye {
       direction.normalize();
     }
     const aspect = (this.canvas.clientWidth * share) / Math.max(1, this.canvas.clientHeight);
-    const distance = point
-      ? radius * 1.7
-      : distanceToHold([box.min, box.max], centre, direction, this.camera.fov, aspect);
+    const { target, distance } = point
+      ? { target: centre, distance: radius * 1.7 }
+      : hold(box, direction, this.camera.fov, aspect);
     this.camera.near = radius / 200;
     this.camera.far = radius * 40;
-    this.camera.position.copy(centre).addScaledVector(direction, distance);
-    this.controls.target.copy(centre);
+    this.camera.position.copy(target).addScaledVector(direction, distance);
+    this.controls.target.copy(target);
     this.controls.minDistance = radius * 0.05;
     this.controls.maxDistance = radius * 12;
     this.controls.update();
@@ -71,12 +71,13 @@ export class Eye {
     const { fov, position } = this.camera;
     const away = position.clone().sub(this.controls.target);
     const direction = away.clone().normalize();
-    const needs = (part: number) => {
+    const held = (part: number) => {
       const aspect = (this.canvas.clientWidth * part) / Math.max(1, this.canvas.clientHeight);
-      return distanceToHold([box.min, box.max], box.getCenter(new THREE.Vector3()), direction, fov, aspect);
+      return hold(box, direction, fov, aspect);
     };
-    const before = share === 1 ? 0.5 : 1;
-    position.copy(this.controls.target).add(away.multiplyScalar(needs(share) / needs(before)));
+    const [before, now] = [held(share === 1 ? 0.5 : 1), held(share)];
+    this.controls.target.add(now.target).sub(before.target);
+    position.copy(this.controls.target).add(away.multiplyScalar(now.distance / before.distance));
     this.controls.update();
   }
 
@@ -113,28 +114,48 @@ export class Eye {
   }
 }
 
-/** Distance from `centre` along `direction` at which every corner of a box is in view, with a margin for the tools at the top. */
-function distanceToHold(
-  [low, high]: readonly [THREE.Vector3, THREE.Vector3],
-  centre: THREE.Vector3,
-  direction: THREE.Vector3,
-  fov: number,
-  aspect: number,
-): number {
+/** Where the eye has to look, and from how far, so that every corner of a box is in view and what is seen of it stands in the middle,
+ *  with a margin for the tools at the top. Along an axis across the view a corner at `x`, `t` towards the eye, is in view when
+ *  |x - c| <= k (d - t), with k the tangent of half the angle: nothing is cut off from d = (a + b) / 2k on, where a and b are the most of
+ *  k t + x and of k t - x. */
+export function hold(box: THREE.Box3, direction: THREE.Vector3, fov: number, aspect: number) {
   const half = Math.tan(((fov / 2) * Math.PI) / 180);
-  const [up, side] = [half * 0.86, half * 0.92 * aspect];
   const right = new THREE.Vector3(0, 1, 0).cross(direction).normalize();
   const above = direction.clone().cross(right);
-  let distance = 0;
-  for (let i = 0; i < 8; i++) {
-    const corner = new THREE.Vector3(i & 1 ? low.x : high.x, i & 2 ? low.y : high.y, i & 4 ? low.z : high.z);
-    corner.sub(centre);
-    const towards = corner.dot(direction);
-    distance = Math.max(
-      distance,
-      towards + Math.abs(corner.dot(right)) / side,
-      towards + Math.abs(corner.dot(above)) / up,
-    );
+  const target = box.getCenter(new THREE.Vector3());
+  const corners = Array.from({ length: 8 }, (_, i) =>
+    new THREE.Vector3(
+      i & 1 ? box.min.x : box.max.x,
+      i & 2 ? box.min.y : box.max.y,
+      i & 4 ? box.min.z : box.max.z,
+    ).sub(target),
+  );
+  const axes = [
+    { across: right, k: half * 0.92 * aspect },
+    { across: above, k: half * 0.86 },
+  ].map(({ across, k }) => ({
+    across,
+    k,
+    at: corners.map((c) => [c.dot(across), c.dot(direction)] as const),
+  }));
+  const distance = Math.max(
+    ...axes.map(({ k, at }) => {
+      const most = (sign: number) => Math.max(...at.map(([x, t]) => k * t + sign * x));
+      return (most(1) + most(-1)) / (2 * k);
+    }),
+  );
+  for (const { across, at } of axes) target.addScaledVector(across, middleOf(at, distance));
+  return { target, distance };
+}
+
+/** The place that has as much to its left as to its right, in the picture, of points at `x`, `t` towards the eye. */
+function middleOf(at: readonly (readonly [number, number])[], distance: number): number {
+  let [low, high] = [Math.min(...at.map(([x]) => x)), Math.max(...at.map(([x]) => x))];
+  for (let i = 0; i < 50; i++) {
+    const middle = (low + high) / 2;
+    const seen = at.map(([x, t]) => (x - middle) / (distance - t));
+    if (Math.max(...seen) + Math.min(...seen) > 0) low = middle;
+    else high = middle;
   }
-  return distance;
+  return (low + high) / 2;
 }

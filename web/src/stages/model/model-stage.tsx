@@ -75,7 +75,7 @@ export function ModelStage(slots: ModelSlots) {
         {slots.layers}
       </SceneProvider>
       <StageTools>
-        <Tag>MODEL</Tag>
+        <Tag yields>MODEL</Tag>
         {painting ? painting.tools : <Looks />}
         <WiresToggle />
         {slots.tools}
@@ -103,6 +103,7 @@ function Looks() {
     <ToolSegment
       label="What the model stage shows"
       options={LOOKS}
+      folds
       value={look}
       onChange={(v) => show({ look: v })}
     />

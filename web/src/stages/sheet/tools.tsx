@@ -18,7 +18,7 @@ export function Tools({ shown, painting }: { shown: Shown; painting: string | nu
   const { maps, map, sheets, number } = shown;
   return (
     <StageTools>
-      <Tag>{painting ?? "SHEET"}</Tag>
+      <Tag yields={painting === null}>{painting ?? "SHEET"}</Tag>
       {map && !painting && (
         <StageSelect
           label="Map"

@@ -40,7 +40,7 @@ export function DeliverStop() {
                   <span className="num">
                     {m.width} x {m.height}
                   </span>
-                  , {m.depth} bit. {m.encoding}
+                  , {m.depth} bit, {m.encoding}
                 </span>
               </li>
             ))}

@@ -26,6 +26,19 @@ export function FindingList({ findings, card }: { findings: Finding[]; card: Car
   );
 }
 
+/** How many are open, notes apart: the trail counts the others. */
+export function FindingCount({ findings }: { findings: readonly Finding[] }) {
+  const open = findings.filter((f) => !f.allowed);
+  const notes = open.filter((f) => f.severity === "note").length;
+  const others = open.length - notes;
+  return (
+    <span className="num text-ink-3">
+      {others}
+      {notes > 0 && ` and ${notes} ${notes === 1 ? "note" : "notes"}`}
+    </span>
+  );
+}
+
 /** The first of a kind, and the others on request. */
 function Alike({ findings, card }: { findings: Finding[]; card: Card }) {
   const [open, setOpen] = useState(false);

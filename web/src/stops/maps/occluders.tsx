@@ -45,9 +45,7 @@ export function ClearParts(props: { parts: string[]; value: string[]; onChange: 
       title={`Floating details${props.value.length > 0 ? ` (${props.value.length})` : ""}`}
       startsOpen={props.value.length > 0}
     >
-      <p className="text-xs text-ink-3">
-        Ticked parts cast no darkness, so that nothing blotches under them.
-      </p>
+      <p className="text-xs text-ink-3">Ticked parts darken nothing, so no blotches show under them.</p>
       <PartTicks parts={props.parts} ticked={props.value} onChange={props.onChange} />
     </Fold>
   );

@@ -8,7 +8,7 @@ import { bytes, Row, Section, Segment, seconds } from "../../ui/parts";
 import { Tick } from "../../ui/tick";
 
 const DEPTH_HINT: Record<Depth, string> = {
-  "8": "8 bit steps show on smooth, shiny surfaces.",
+  "8": "8-bit steps show on smooth, shiny surfaces.",
   "16": "Twice the file size, no visible steps.",
   "32f": "Floats: displacement holds the height itself, in scene units.",
 };

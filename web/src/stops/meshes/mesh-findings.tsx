@@ -6,17 +6,16 @@ import type { FixLine } from "../../api/types";
 import { Failed } from "../../ui/failed";
 import { Button, Section } from "../../ui/parts";
 import { FindingCard, findingKey } from "../findings/finding-card";
-import { FindingList } from "../findings/finding-list";
+import { FindingCount, FindingList } from "../findings/finding-list";
 
 export function MeshFindings() {
   const asset = useAsset().data;
   const told = useMeshFindings();
   const findings = told.data?.findings ?? [];
   const fixes = told.data?.fixes ?? [];
-  const open = findings.filter((f) => !f.allowed).length;
   const lows = new Set(asset?.recipe.low.map((s) => s.file));
   return (
-    <Section title="Findings" aside={<span className="num text-ink-3">{open}</span>}>
+    <Section title="Findings" aside={<FindingCount findings={findings} />}>
       <Failed of={told} />
       {told.data && findings.length === 0 && (
         <p className="text-ink-3">

@@ -168,7 +168,7 @@ function Upright() {
     setBusy(true);
     try {
       const found = await api.upright(asset.id, recipe);
-      if (found.length === 0) toast("Nothing leans: rays meet every sharp detail squarely enough.");
+      if (found.length === 0) toast("Nothing leans: rays meet every sharp detail head-on.");
       else
         edit((r) => ({
           ...r,

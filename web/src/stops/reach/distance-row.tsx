@@ -2,12 +2,10 @@
 import type { Distance } from "../../api/types";
 import { NumberField } from "../../ui/number-field";
 import { Slider } from "../../ui/slider";
+import { stepFor } from "../../ui/step";
 
 /** Steps and digits follow the asset's size: a drag of a hand's width spans a useful range on any of them. */
-export function fineness(diagonal: number) {
-  const step = 10 ** Math.floor(Math.log10(Math.max(1e-9, diagonal) / 2000));
-  return { step, digits: Math.max(0, -Math.floor(Math.log10(step)) + 1) };
-}
+export const fineness = (diagonal: number) => stepFor(diagonal / 2000);
 
 export function DistanceRow(props: {
   label: string;

@@ -5,7 +5,7 @@ import { show, useView } from "../../stages/view";
 import { Failed } from "../../ui/failed";
 import { count, Section, Segment, StopHead, seconds } from "../../ui/parts";
 import { FindingCard, findingKey } from "../findings/finding-card";
-import { FindingList } from "../findings/finding-list";
+import { FindingCount, FindingList } from "../findings/finding-list";
 import { resultFindings } from "../findings/kinds";
 import { ImportFirst, NextStep } from "../next-step";
 
@@ -58,7 +58,7 @@ export function ReviewStop() {
         </Section>
       )}
       {report && (
-        <Section title="Findings" aside={<span className="num text-ink-3">{findings.length}</span>}>
+        <Section title="Findings" aside={<FindingCount findings={findings} />}>
           {findings.length === 0 ? (
             <p className="text-ink-3">None. Nearly every texel hits the sculpt from its front.</p>
           ) : (

@@ -34,7 +34,7 @@ pub(super) fn open<'a>(bytes: &'a [u8], siblings: Siblings) -> Result<Document<'
     let (text, blob) = unpack(bytes)?;
     if text.len() > MOST_JSON {
         let fault = format!("it takes {} bytes; at most {MOST_JSON} are read", text.len());
-        return Err(Fault::new("the JSON part", fault, "Keep vertex data in a buffer of its own"));
+        return Err(Fault::new("the JSON part", fault, "Keep vertex data in a separate buffer"));
     }
     let mut value: Value = serde_json::from_slice(&text).map_err(|e| {
         let place = format!("the JSON part, line {}, column {}", e.line(), e.column());
@@ -48,7 +48,7 @@ pub(super) fn open<'a>(bytes: &'a [u8], siblings: Siblings) -> Result<Document<'
     meshopt::unpack_views(&mut value, &mut buffers)?;
     let mut notes = Vec::new();
     if fill_in_bounds(&mut value) {
-        let reason = "Positions have no least and greatest value, which glTF asks for; they were measured here";
+        let reason = "Positions lack the min and max that glTF requires; they were measured here";
         tell(&mut notes, None, reason, "Nothing to do here; other programs may refuse the file");
     }
     let gltf: Gltf = serde_json::to_vec(&value).ok().map_or_else(
@@ -66,7 +66,7 @@ fn fault_of(error: &gltf::Error) -> Fault {
     match error {
         gltf::Error::Validation(faults) => match faults.first() {
             Some((path, fault)) => damaged(path.as_str(), fault.to_string().to_lowercase()),
-            None => damaged("the document", "it does not hold together"),
+            None => damaged("the document", "its parts contradict each other"),
         },
         gltf::Error::Deserialize(e) => damaged("the document", plain_words(&e.to_string())),
         _ => damaged("the document", "it is not a glTF 2.0 document"),
@@ -86,7 +86,8 @@ fn unpack(bytes: &[u8]) -> Result<(Cow<'_, [u8]>, Option<Buffer<'_>>), Fault> {
     if bytes.get(4..8) == Some(&1u32.to_le_bytes()) {
         return Err(first_version());
     }
-    let glb = gltf::Glb::from_slice(bytes).map_err(|_| damaged("the container", "its lengths do not fit the file"))?;
+    let glb =
+        gltf::Glb::from_slice(bytes).map_err(|_| damaged("the container", "its lengths do not match the file"))?;
     Ok((glb.json, glb.bin))
 }
 
@@ -154,7 +155,9 @@ fn check_nodes(value: &Value) -> Result<(), Fault> {
             if let Some(other) = parent[child].replace(number) {
                 let fault = match other == number {
                     true => format!("node {number} names it twice as a child"),
-                    false => format!("nodes {other} and {number} both name it as a child; a node has one parent"),
+                    false => {
+                        format!("nodes {other} and {number} both name it as a child; a node can have only one parent")
+                    }
                 };
                 return Err(damaged(format!("node {child}"), fault));
             }
@@ -218,7 +221,7 @@ fn load_buffers<'a>(value: &Value, mut blob: Option<Buffer<'a>>, siblings: Sibli
         };
         let length = buffer["byteLength"].as_u64().unwrap_or(0);
         if (data.len() as u64) < length {
-            return Err(damaged(place, format!("it announces {length} bytes and holds {}", data.len())));
+            return Err(damaged(place, format!("it claims {length} bytes but holds {}", data.len())));
         }
         buffers.push(data);
     }

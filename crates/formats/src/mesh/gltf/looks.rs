@@ -100,7 +100,7 @@ impl Pictures<'_, '_> {
                 "Material '{material}': one of its textures was left out: it lies on UV set {}, the others on another",
                 named.set + 1
             );
-            tell(self.notes, None, reason, "Lay the textures of a material on one UV set");
+            tell(self.notes, None, reason, "Put all textures of a material on one UV set");
             return None;
         }
         let image = named.texture.source();

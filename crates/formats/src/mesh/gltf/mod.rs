@@ -26,8 +26,9 @@ const WHITE: [u8; 3] = [255; 3];
 /// The parser panics at some damaged files (a primitive that names an accessor which is not there); that is their fault, and told.
 pub(super) fn read(bytes: &[u8], stem: &str, beside: Beside) -> Result<Draft, Fault> {
     let reading = std::panic::AssertUnwindSafe(|| read_checked(bytes, stem, beside));
-    std::panic::catch_unwind(reading)
-        .unwrap_or_else(|_| Err(Fault::new("the whole file", "its parts name others that are not there", EXPORT_AGAIN)))
+    std::panic::catch_unwind(reading).unwrap_or_else(|_| {
+        Err(Fault::new("the whole file", "it refers to parts that are not in the file", EXPORT_AGAIN))
+    })
 }
 
 fn read_checked(bytes: &[u8], stem: &str, beside: Beside) -> Result<Draft, Fault> {
@@ -160,12 +161,12 @@ impl Reader<'_> {
         let Some(mesh) = node.mesh() else { return Ok(()) };
         let skin = node.skin();
         if skin.is_some() {
-            let reason = format!("'{name}' is skinned; it stands as its joints do in the file");
-            self.note(name, reason, "Export it in the pose to bake, if that is another");
+            let reason = format!("'{name}' is skinned; it was read in the pose that its joints have in the file");
+            self.note(name, reason, "Export it in the pose you want to bake, if this is not it");
         }
         if mesh.primitives().any(|p| p.morph_targets().len() > 0) {
-            let reason = format!("'{name}' has morph targets; it is read without them");
-            self.note(name, reason, "Apply the shape to bake before export, if it is another");
+            let reason = format!("'{name}' has morph targets; it was read without them");
+            self.note(name, reason, "Apply the shape you want to bake before export, if this is not it");
         }
         for primitive in mesh.primitives() {
             self.add_primitive(&primitive, self.globals[node.index()], skin.as_ref(), name)?;

@@ -51,7 +51,7 @@ impl Looks<'_> {
             Ok((text, _)) => text,
             Err(fault) => {
                 let reason = format!("The material library {library} was left out: {}", fault.fault);
-                return self.note(reason, "Export it again if its colours are to be baked");
+                return self.note(reason, "Export it again if its colours should be baked");
             }
         };
         let mut current: Option<String> = None;
@@ -73,7 +73,7 @@ impl Looks<'_> {
                     Some(color) => self.change(material, |look| look.color = color),
                     None => {
                         let reason = format!("{place}: the colour of '{material}' is not one or three numbers");
-                        self.note(reason, "Repair the line if that colour is to be baked");
+                        self.note(reason, "Repair the line if that colour should be baked");
                     }
                 },
                 "map_Kd" => self.texture(material, rest, &place),

@@ -65,19 +65,19 @@ pub(super) fn read(bytes: &[u8], stem: &str, beside: Beside) -> Result<Draft, Fa
         tell(format!("{lines} lines and points were left out"), "Nothing to do: only faces can be baked");
     }
     if curves > 0 {
-        tell(format!("{curves} curves and surfaces were left out"), "Convert them to polygons if they are to be baked");
+        tell(format!("{curves} curves and surfaces were left out"), "Convert them to polygons if they should be baked");
     }
     let any_uvs = reader.corners.iter().any(|c| c[1] > 0);
     if any_uvs && without_uv > 0 {
         tell(
-            format!("{without_uv} face corners have no UV, others do; theirs is 0, 0"),
-            "Unwrap the whole mesh if those faces are to be baked",
+            format!("{without_uv} face corners have no UV while others do; they were given 0, 0"),
+            "Unwrap the whole mesh if those faces should be baked",
         );
     }
     let any_normals = reader.corners.iter().any(|c| c[2] > 0);
     if any_normals && without_normal > 0 {
         tell(
-            format!("{without_normal} face corners have no normal, others do; all normals were made anew"),
+            format!("{without_normal} face corners have no normal while others do; all normals were computed again"),
             "Export with normals throughout to keep the file's own",
         );
     }

@@ -42,7 +42,7 @@ export function ColorRows({ settings, onChange }: RowsOf<"color">) {
       />
       <PictureRow
         label="Picture"
-        hint="Laid over the sculpt's UVs and moved to the low-poly's."
+        hint="Read through the sculpt's UVs and transferred to the low-poly's."
         use="color"
         file={settings.picture?.file}
         onRemove={() => onChange({ ...settings, picture: null })}

@@ -4,9 +4,10 @@ import type { CavityMethod, CurvatureEncoding, PositionAxis } from "../../../api
 import { Choice } from "../../../ui/choice";
 import { NumberField } from "../../../ui/number-field";
 import { Row } from "../../../ui/parts";
+import { stepFor } from "../../../ui/step";
 import { Tick } from "../../../ui/tick";
 import { RaysRows } from "../rays-rows";
-import { DistanceField, FromRow, GreenRow, type RowsOf, stepFor } from "./shared";
+import { DistanceField, FromRow, GreenRow, type RowsOf } from "./shared";
 
 export function NormalRows({ settings, onChange }: RowsOf<"normal">) {
   return (

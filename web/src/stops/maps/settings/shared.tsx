@@ -4,18 +4,13 @@ import type { Distance, Green, MadeFrom, MapSettings } from "../../../api/types"
 import { Choice } from "../../../ui/choice";
 import { NumberField } from "../../../ui/number-field";
 import { LinkButton, Row, Segment } from "../../../ui/parts";
+import { stepFor } from "../../../ui/step";
 
 /** What the rows of one kind of map are given; `parts` are the sculpt's. */
 export interface RowsOf<Kind extends MapSettings["map"]> {
   settings: Extract<MapSettings, { map: Kind }>;
   parts: string[];
   onChange: (settings: MapSettings) => void;
-}
-
-/** A round step for numbers of this size, and the digits that show it. */
-export function stepFor(size: number): { step: number; digits: number } {
-  const step = 10 ** Math.floor(Math.log10(Math.max(size, 1e-9)));
-  return { step, digits: Math.max(0, -Math.floor(Math.log10(step)) + 1) };
 }
 
 /** What a distance of a map comes to where it is automatic, as a share of the asset; none where only the bake tells. */

@@ -144,7 +144,7 @@ function Islands({ report, target }: { report: UvReport; target: number }) {
       </ul>
       {report.islands.length > SHOWN && (
         <LinkButton onClick={() => setAll(!all)}>
-          {all ? "fewer" : `all ${Math.min(200, report.islands.length)}`}
+          {all ? "fewer" : `All ${Math.min(200, report.islands.length)}`}
         </LinkButton>
       )}
     </div>

@@ -1,0 +1,151 @@
+// Controls of the page, by what hands and keys do to them.
+import { act } from "react";
+import { expect, test, vi } from "vitest";
+import type { Finding } from "../src/api/types";
+import { FindingCount, FindingList } from "../src/stops/findings/finding-list";
+import { Failed } from "../src/ui/failed";
+import { LongList } from "../src/ui/long-list";
+import { NumberField } from "../src/ui/number-field";
+import { bytes, count, seconds } from "../src/ui/parts";
+import { draw } from "./support/page";
+
+async function field(value: number, min = 0, max = 10) {
+  const onChange = vi.fn();
+  const page = await draw(
+    <NumberField
+      label="Padding"
+      value={value}
+      min={min}
+      max={max}
+      step={0.5}
+      digits={2}
+      onChange={onChange}
+    />,
+  );
+  const input = page.querySelector("input") as HTMLInputElement;
+  const type = (text: string) =>
+    act(async () => {
+      input.focus();
+      Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, "value")?.set?.call(input, text);
+      input.dispatchEvent(new Event("input", { bubbles: true }));
+    });
+  const press = (key: string, more: KeyboardEventInit = {}) =>
+    act(async () => {
+      input.dispatchEvent(new KeyboardEvent("keydown", { key, bubbles: true, cancelable: true, ...more }));
+    });
+  return { input, type, press, onChange };
+}
+
+test("a number is typed with arithmetic, held in its range, and taken back with Escape", async () => {
+  const { input, type, press, onChange } = await field(2);
+  expect(input.value).toBe("2.00");
+  await type("1.5 * 3");
+  await press("Enter");
+  expect(onChange).toHaveBeenLastCalledWith(4.5);
+  await type("99");
+  await press("Enter");
+  expect(onChange).toHaveBeenLastCalledWith(10);
+  await type("4 +");
+  expect(input.getAttribute("aria-invalid")).toBe("true");
+  await press("Enter");
+  await type("7");
+  await press("Escape");
+  expect(input.value).toBe("2.00");
+  expect(onChange).toHaveBeenCalledTimes(2);
+});
+
+test("arrow keys step it: Shift finely, Ctrl coarsely", async () => {
+  const { press, onChange } = await field(2);
+  for (const [key, more, wanted] of [
+    ["ArrowUp", {}, 2.5],
+    ["ArrowDown", {}, 1.5],
+    ["ArrowUp", { ctrlKey: true }, 7],
+    ["ArrowDown", { shiftKey: true }, 1.95],
+  ] as const) {
+    await press(key, more);
+    expect(onChange).toHaveBeenLastCalledWith(wanted);
+  }
+});
+
+test("a few rows are all in the page; of many only what is seen, and each says how many there are", async () => {
+  const names = (n: number) => Array.from({ length: n }, (_, i) => `part ${i}`);
+  const list = (n: number) => (
+    <div style={{ overflowY: "auto" }}>
+      <LongList items={names(n)} keyOf={(name) => name} height={20} label="Parts">
+        {(name, place) => (
+          <li key={name} {...place}>
+            {name}
+          </li>
+        )}
+      </LongList>
+    </div>
+  );
+  let page = await draw(list(60));
+  expect(page.querySelectorAll("li").length).toBe(60);
+  page = await draw(list(3000));
+  const rows = [...page.querySelectorAll("li")];
+  expect(rows.length).toBeLessThan(100);
+  expect(page.querySelector("ul")?.style.height).toBe(`${3000 * 20}px`);
+  for (const row of rows) expect(row.getAttribute("aria-setsize")).toBe("3000");
+});
+
+test("an answer that failed says why and is asked for again", async () => {
+  const refetch = vi.fn();
+  const page = await draw(<Failed of={{ isError: true, error: new Error("the file is gone"), refetch }} />);
+  expect(page.querySelector("[role=alert]")?.textContent).toContain("the file is gone");
+  await act(async () => page.querySelector("button")?.click());
+  expect(refetch).toHaveBeenCalledTimes(1);
+  await draw(<Failed of={{ isError: false, error: null, refetch }} />);
+  expect(page.querySelector("[role=alert]")).toBeNull();
+});
+
+const finding = (kind: string, number: number, severity = "warning", allowed: string | null = null) =>
+  ({
+    kind,
+    severity,
+    allowed,
+    reason: `${kind} ${number}`,
+    place: { part: `p${number}` },
+  }) as unknown as Finding;
+
+test("many findings of one kind are one to read until they are asked for", async () => {
+  const many = Array.from({ length: 9 }, (_, i) => finding("overlap", i));
+  const page = await draw(
+    <FindingList
+      findings={[...many.slice(0, 4), finding("lean", 0), ...many.slice(4)]}
+      card={(f, place) => (
+        <li key={f.reason} {...place} className="card">
+          {f.reason}
+        </li>
+      )}
+    />,
+  );
+  const cards = () => [...page.querySelectorAll(".card")].map((c) => c.textContent);
+  expect(cards()).toEqual(["overlap 0", "lean 0"]);
+  const more = page.querySelector("button") as HTMLButtonElement;
+  expect(more.textContent).toBe("8 more of this kind");
+  await act(async () => more.click());
+  expect(cards().length).toBe(10);
+  expect(more.getAttribute("aria-expanded")).toBe("true");
+  await act(async () => more.click());
+  expect(cards().length).toBe(2);
+});
+
+test("findings are counted as the trail counts them: what was accepted not at all, notes apart", async () => {
+  const all = [
+    finding("a", 0, "fault"),
+    finding("b", 0),
+    finding("c", 0, "note"),
+    finding("d", 0, "warning", "meant so"),
+  ];
+  const page = await draw(<FindingCount findings={all} />);
+  expect(page.textContent).toBe("2 and 1 note");
+  await draw(<FindingCount findings={all.slice(0, 2)} />);
+  expect(page.textContent).toBe("2");
+});
+
+test("amounts read alike everywhere", () => {
+  expect([bytes(999), bytes(1_500_000), bytes(2_340_000_000)]).toEqual(["1 kB", "1.5 MB", "2.34 GB"]);
+  expect([count(999), count(70_402)]).toEqual(["999", "70,402"]);
+  expect([seconds(5.26), seconds(75)]).toEqual(["5.3 s", "1:15 min"]);
+});
