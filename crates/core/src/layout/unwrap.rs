@@ -1,5 +1,4 @@
-//! The low-poly's UVs measured: how much sheet each face and island gets, how it is stretched, and which faces lie on each
-//! other.
+//! The low-poly's UVs measured: how much sheet each face and island gets, how it is stretched, and which faces overlap.
 
 use super::find_islands;
 use crate::mesh::Mesh;
