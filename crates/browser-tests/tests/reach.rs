@@ -139,7 +139,7 @@ async fn rays_of_a_texel(session: &Session, place: (f64, f64)) -> Result<()> {
     session.page.execute(&format!("return (async () => {{ {bake} }})()"), vec![]).await?;
     let fine = |r: &Value| r["samples"] == 4 && r["size"] == 256 && r["status"] == "done";
     session.runs_until(LANTERN, "a final of four samples", |r| r.iter().any(fine)).await?;
-    session.xpath("//*[@aria-label='Ledger']//button[contains(., '256 px, 4 samples')]").await?.click().await?;
+    session.xpath("//*[@aria-label='Ledger']//button[contains(@title, '256 x 256, 4 samples')]").await?.click().await?;
     session.drag(place, place).await?;
     session.xpath("//section[@aria-label='Trace']//b[.='Ray 1 of 4']").await?;
     session.button("Next ray").await?.click().await?;

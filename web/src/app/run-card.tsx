@@ -52,6 +52,7 @@ export function RunCard(props: {
       <button
         type="button"
         aria-pressed={shown}
+        title={`${run.size} x ${run.size}, ${run.samples} ${run.samples === 1 ? "sample" : "samples"} per texel`}
         disabled={!done}
         onClick={() => open({ run: run.id })}
         className={`flex size-full items-center gap-2 rounded border bg-sheet p-1.5 text-left disabled:cursor-default ${shown ? "border-ember shadow-[inset_0_-2px_var(--ember)]" : "border-line hover:border-ink-3"}`}
@@ -73,10 +74,7 @@ export function RunCard(props: {
             <b>
               {run.number} {run.kind}
             </b>{" "}
-            <span className="num ml-1 text-ink-2">
-              {run.size} px{run.samples > 1 ? `, ${run.samples} samples` : ""}
-              {run.seconds !== null ? `, ${seconds(run.seconds)}` : ""}
-            </span>
+            <span className="num ml-1 text-ink-2">{run.size} px</span>
           </span>
           <span
             className={`line-clamp-2 pr-4 leading-tight ${run.status === "failed" ? "text-madder" : ""}`}
@@ -85,6 +83,7 @@ export function RunCard(props: {
             {text}
           </span>
           <span className={`block truncate ${run.status === "partial" ? "text-madder" : "text-ink-3"}`}>
+            {run.seconds !== null && `${seconds(run.seconds)}, `}
             {quiet}
           </span>
         </span>

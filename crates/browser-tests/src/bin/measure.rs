@@ -74,9 +74,13 @@ async fn dragging(session: &Session) -> Result<()> {
     let mut waits = Vec::new();
     let mut pictures = 0;
     for round in 0..6 {
-        let watch = "window.moved = 0; window.seen = []; \
+        let watch = "window.moved = 0; window.seen = []; let told = null; window.watching?.disconnect(); \
             addEventListener('pointermove', () => { window.moved = performance.now() }, { capture: true }); \
-            new MutationObserver(() => { if (document.querySelector('[data-took]')) window.seen.push(performance.now()) }).observe( \
+            window.watching = new MutationObserver(() => { \
+                const now = document.querySelector('[data-took]')?.dataset.took; \
+                if (now !== undefined && now !== told) window.seen.push(performance.now()); told = now; \
+            }); \
+            window.watching.observe( \
                 document.body, { subtree: true, childList: true, attributes: true, attributeFilter: ['data-took'] }); \
             const thumb = document.querySelector(\"[aria-label='Reach out of the whole asset, share of the asset']\"); \
             const at = thumb.getBoundingClientRect(); return [at.x + at.width / 2, at.y + at.height / 2]";
