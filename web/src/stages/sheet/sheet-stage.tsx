@@ -42,7 +42,7 @@ export function SheetStage(slots: SheetSlots) {
   return (
     <section
       aria-label="Sheet stage"
-      className="flex h-full min-w-0 flex-col bg-stage"
+      className="group/sheet flex h-full min-w-0 flex-col bg-stage"
       onPointerLeave={() => hover.set(null)}
     >
       <div className="relative min-h-0 grow overflow-hidden">

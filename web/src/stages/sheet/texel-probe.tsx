@@ -6,13 +6,13 @@ import { useMapLabels } from "../../api/queries";
 import type { RunView } from "../../api/types";
 import { useHover } from "../hover";
 
-/** A line at the foot of the sheet stage that tells of the place pointed at. */
+/** A line at the foot of the sheet stage that tells of the place pointed at; not while something beside the sheet tells of texels. */
 export function Probe(props: { label: string; children: ReactNode }) {
   return (
     <div
       role="status"
       aria-label={props.label}
-      className="num pointer-events-none absolute bottom-3 left-3 flex max-w-[calc(100%-150px)] flex-wrap gap-x-4 rounded bg-black/70 px-2 py-1 text-[#f4f4f4]"
+      className="num pointer-events-none absolute bottom-3 group-has-data-tells-texels/sheet:hidden left-3 flex max-w-[calc(100%-150px)] flex-wrap gap-x-4 rounded bg-black/70 px-2 py-1 text-[#f4f4f4]"
     >
       {props.children}
     </div>

@@ -29,6 +29,9 @@ export function showPlace(finding: Finding, onLow: boolean) {
   hover.set({ from: "model", uv: [u, v], sheet, point, part, triangle: triangles[0] ?? null });
 }
 
+/** Keeps a number and its unit on one line. */
+const whole = (text: string) => text.replaceAll(" %", "\u00a0%");
+
 /** What tells one finding from all others of a list. */
 export const findingKey = ({ kind, place, reason }: Finding) =>
   `${kind} ${place.file} ${place.part} ${reason}`;
@@ -54,7 +57,7 @@ export function FindingCard(props: {
       <li {...props.place} className="flex gap-2 py-1.5 text-ink-2">
         <CircleCheck className="mt-0.5 size-3.5 shrink-0 text-moss" aria-label="Accepted" />
         <div className="min-w-0">
-          <p>{finding.reason}.</p>
+          <p>{whole(finding.reason)}.</p>
           <p className="text-ink-3">
             Accepted: {finding.allowed}.{" "}
             <LinkButton onClick={() => accept({ ...about, note: null })}>Do not accept</LinkButton>
@@ -68,7 +71,7 @@ export function FindingCard(props: {
         <Collapsible.Trigger className="group flex w-full gap-2 rounded py-0.5 text-left hover:bg-sunk">
           <Mark className={`mt-0.5 size-3.5 shrink-0 ${color}`} aria-label={word} />
           <span className="line-clamp-2 min-w-0 grow font-[560] group-data-[state=open]:line-clamp-none">
-            {finding.reason}.
+            {whole(finding.reason)}.
           </span>
           <ChevronRight className="mt-0.5 size-3.5 shrink-0 text-ink-3 transition-transform group-data-[state=open]:rotate-90" />
         </Collapsible.Trigger>

@@ -17,6 +17,7 @@ export function TraceCard() {
   return (
     <section
       aria-label="Trace"
+      data-tells-texels
       className="flex max-h-[48%] shrink-0 flex-col overflow-hidden border-t border-line bg-sheet"
     >
       <header className="flex items-center gap-2 border-b border-line px-3 py-1.5">
