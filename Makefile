@@ -38,8 +38,10 @@ measure: $(PROGRAM)
 	cargo build --bin measure
 	EMBER_RIDGE_PROGRAM=$(PROGRAM) target/debug/measure
 
-# Rewrites the API's description in the web part, and the page's types from it.
-types: web/dist/index.html web/generator/node_modules/.package-lock.json
+# Rewrites the API's description in the web part, and the page's types from it. The page as it was built last will do: with stale types
+# it cannot be built.
+types: web/generator/node_modules/.package-lock.json
+	@test -e web/dist/index.html || $(MAKE) web
 	UPDATE_TYPES=1 cargo test --package ember-ridge-server --test description
 	cd web/generator && npm run --silent types
 

@@ -53,6 +53,17 @@ pub enum FindingKind {
     PictureTexels,
 }
 
+impl FindingKind {
+    /// Whether it tells of what a bake made; the others tell of what went into it.
+    pub fn is_of_result(self) -> bool {
+        use FindingKind::*;
+        matches!(
+            self,
+            Misses | BackFaceHits | WrongPartHits | Lean | CageGaps | ColoursMerged | RangeClipped | PictureTexels
+        )
+    }
+}
+
 /// Where a finding lies: a part, some of its triangles (numbers within the mesh), and a point to look at.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct Place {

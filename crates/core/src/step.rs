@@ -72,6 +72,14 @@ impl Turn {
 /// A file has at most this many steps.
 pub const MOST_STEPS: usize = 64;
 
+/// Of what is to be done, keeps steps that look for free space on the sheet for later while there are others: space is looked for last,
+/// when everything else lies where it belongs.
+pub fn room_last<T>(all: &mut Vec<T>, step: impl Fn(&T) -> &MeshStep) {
+    if all.iter().any(|one| !step(one).takes_room()) {
+        all.retain(|one| !step(one).takes_room());
+    }
+}
+
 impl MeshStep {
     /// The part it is about; None for the whole file.
     pub fn part(&self) -> Option<&str> {
@@ -108,8 +116,8 @@ impl MeshStep {
         }
     }
 
-    /// Whether it looks for free space on the sheet, and so comes after what moves islands otherwise.
-    pub fn takes_room(&self) -> bool {
+    /// Whether it looks for free space on the sheet.
+    fn takes_room(&self) -> bool {
         matches!(self, MeshStep::LayOut { .. })
     }
 

@@ -335,6 +335,8 @@ pub struct RunPage {
 pub struct RunDetail {
     pub run: RunView,
     pub report: Option<Report>,
+    /// Those of the report's findings that tell of what the bake made, worst first; what went into it is told of at its meshes.
+    pub findings: Vec<Finding>,
     /// Its maps as a browser can show them.
     pub pictures: Vec<PictureLine>,
 }

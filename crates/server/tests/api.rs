@@ -230,3 +230,29 @@ async fn a_running_bake_stops_soon() {
     assert_eq!(state().await, "stopped");
     assert_eq!(get(&client, "/api/runs/1/package").await.0, Status::UnprocessableEntity);
 }
+
+/// What a bake made is told apart from what went into it.
+#[rocket::async_test]
+async fn a_run_tells_what_it_found_in_its_result() {
+    let data = tempfile::tempdir().expect("a folder");
+    let client = client(data.path()).await;
+    post(&client, "/api/assets", json!({ "name": "tile" })).await;
+    let four = "o tile\nv 0 0 0\nv 0 0 1\nv 1 0 1\nv 1 0 0\nvt 0 1\nvt 0 0\nvt 1 0\nvt 1 1\nf 1/1 2/2 3/3 4/4\n";
+    upload(&client, "tile_low.obj", "low", four.into()).await;
+    upload(&client, "tile_high.obj", "high", support::square("tile", 0.1)).await;
+    revise(&client, |r| {
+        r["sheet"]["size"] = json!(64);
+        r["reach"] = json!({ "out": 0.001, "in": 0.001 });
+    })
+    .await;
+    let run = baked(&client, "final").await;
+    let (_, detail) = get(&client, &format!("/api/runs/{}", run["id"])).await;
+    let kinds = |of: &Value| -> Vec<String> {
+        of.as_array().into_iter().flatten().filter_map(|f| f["kind"].as_str().map(str::to_owned)).collect()
+    };
+    // The sculpt rises to 0.1, so that such rays miss it; that the square has four corners is no fault of the bake.
+    assert_eq!(kinds(&detail["findings"]), ["misses"]);
+    let all = kinds(&detail["report"]["findings"]);
+    assert!(all.contains(&"misses".into()) && all.contains(&"polygons-triangulated".into()), "{all:?}");
+    assert_eq!(detail["report"]["findings"][0]["kind"], "misses", "the worst stands first");
+}

@@ -8,6 +8,7 @@ import { open, useOpen } from "./open";
 import type {
   Acceptance,
   AssetView,
+  Finding,
   FixOrder,
   PictureLine,
   Report,
@@ -101,6 +102,8 @@ export function useUvReport(wanted = true) {
 /** A run with its report, and where its pictures lie. */
 export interface ShownRun extends RunView {
   report: Report | null;
+  /** What the bake found in its own result. */
+  found: Finding[];
   pictures: PictureLine[];
 }
 
@@ -126,7 +129,10 @@ export function useRunDetail() {
 export function useShownRun(): ShownRun | null {
   const detail = useRunDetail().data;
   return useMemo(
-    () => (detail ? { ...detail.run, report: detail.report, pictures: detail.pictures } : null),
+    () =>
+      detail
+        ? { ...detail.run, report: detail.report, found: detail.findings, pictures: detail.pictures }
+        : null,
     [detail],
   );
 }

@@ -2001,6 +2001,8 @@ export interface components {
         Role: "low" | "high" | "cage";
         /** @description A run with its report. */
         RunDetail: {
+            /** @description Those of the report's findings that tell of what the bake made, worst first; what went into it is told of at its meshes. */
+            findings: components["schemas"]["Finding"][];
             /** @description Its maps as a browser can show them. */
             pictures: components["schemas"]["PictureLine"][];
             report: components["schemas"]["Report"] | null;

@@ -4,7 +4,6 @@ import { open } from "../api/open";
 import { useActions, useAsset, useAssets, useMeshFindings, useShownRun } from "../api/queries";
 import { lookAt, togglePart } from "../stages/view";
 import { STOPS } from "../stops";
-import { resultFindings } from "../stops/findings/kinds";
 import { Panel } from "../ui/dialog";
 import { setShell, toggleTheme, useShell } from "./state";
 
@@ -34,7 +33,7 @@ export function CommandBox() {
     </Command.Item>
   );
   const meshes = useMeshFindings().data?.findings ?? [];
-  const findings = [...meshes, ...resultFindings(run)];
+  const findings = [...meshes, ...(run?.found ?? [])];
   return (
     <Panel open={commandOpen} title="Commands" onClose={close}>
       <Command label="Commands" loop>

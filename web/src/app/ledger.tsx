@@ -1,13 +1,14 @@
 // The ledger: every run, newest first, with what made it differ from the run before.
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { useCallback, useEffect, useRef, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { api } from "../api/client";
 import { open, useOpen } from "../api/open";
-import { say, useAsset, useShownRun } from "../api/queries";
+import { useAsset, useShownRun } from "../api/queries";
 import type { RunView } from "../api/types";
 import { bytes } from "../ui/parts";
 import { DeleteDialog } from "./delete-dialog";
 import { RunCard } from "./run-card";
+import { useRuns } from "./runs";
 
 /** Width of a card and of the gap beside it, pixels. */
 const CARD = 280;
@@ -107,31 +108,4 @@ function Runs(props: {
       </ol>
     </div>
   );
-}
-
-/** The runs that are listed, newest first, and a way to list more; none when all are. */
-function useRuns(): { runs: RunView[]; older: (() => void) | null } {
-  const asset = useAsset().data;
-  const [more, setMore] = useState<RunView[]>([]);
-  const reading = useRef(false);
-  const id = asset?.id;
-  // biome-ignore lint/correctness/useExhaustiveDependencies: another asset has other runs
-  useEffect(() => setMore([]), [id]);
-  const first = asset?.runs ?? [];
-  const last = first.at(-1)?.number ?? 0;
-  const runs = [...first, ...more.filter((r) => r.number < last)];
-  const oldest = runs.at(-1)?.number ?? 0;
-  const older = useCallback(async () => {
-    if (id === undefined || reading.current) return;
-    reading.current = true;
-    try {
-      const page = await api.runs(id, oldest);
-      setMore((known) => [...known, ...page.runs]);
-    } catch (error) {
-      say(error);
-    } finally {
-      reading.current = false;
-    }
-  }, [id, oldest]);
-  return { runs, older: runs.length >= (asset?.run_count ?? 0) ? null : older };
 }

@@ -86,6 +86,10 @@ export interface Found {
   triangle: number;
 }
 
+/** Name of the part that a place of the index belongs to; empty where none does. */
+export const partAt = ({ header }: MeshData, index: number): string =>
+  header.parts.find((p) => index >= p.start && index < p.start + p.count)?.name ?? "";
+
 /** Finds the low-poly triangle under a UV point, and the point of the model there. */
 export class UvFinder {
   private readonly uv: Float32Array;
@@ -125,12 +129,8 @@ export class UvFinder {
         const p = (k: number) => position[corner + k * 3 + axis] ?? 0;
         return p(0) * (1 - wb - wc) + p(1) * wb + p(2) * wc;
       };
-      return { point: [at(0), at(1), at(2)], part: this.partOf(i / 2), triangle: i / 6 };
+      return { point: [at(0), at(1), at(2)], part: partAt(this.data, i / 2), triangle: i / 6 };
     }
     return null;
-  }
-
-  partOf(index: number): string {
-    return this.data.header.parts.find((p) => index >= p.start && index < p.start + p.count)?.name ?? "";
   }
 }

@@ -2,7 +2,7 @@
 
 use super::check_mesh;
 use crate::mesh::Mesh;
-use crate::step::MeshStep;
+use crate::step::{MeshStep, room_last};
 
 /// Rounds of checking and fixing: a step may bring another finding to light, as an island moved back into the square may then
 /// lie on one that is there.
@@ -21,10 +21,7 @@ pub fn fix_all(mesh: &Mesh, as_low: bool) -> (Vec<MeshStep>, Mesh) {
                 steps.push(step);
             }
         }
-        // Room is looked for last, when everything else lies where it belongs.
-        if steps.iter().any(|s| !s.takes_room()) {
-            steps.retain(|s| !s.takes_room());
-        }
+        room_last(&mut steps, |step| step);
         if steps.is_empty() {
             break;
         }

@@ -2,7 +2,7 @@
 
 use super::{MeshSource, Recipe};
 use crate::finding::{Finding, Fix, FixOn};
-use crate::step::MeshStep;
+use crate::step::{MeshStep, room_last};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -23,8 +23,7 @@ impl FixOrder {
     }
 }
 
-/// The first fix that each open finding offers, each once. Room on the sheet is looked for last, when everything else lies where it
-/// belongs: while other fixes are offered, none that lays islands out is among them.
+/// The first fix that each open finding offers, each once; while other fixes are offered, none that lays islands out is among them.
 pub fn safe_fixes<'a>(findings: impl IntoIterator<Item = &'a Finding>) -> Vec<FixOrder> {
     let open = findings.into_iter().filter(|f| f.allowed.is_none());
     let mut orders: Vec<FixOrder> = Vec::new();
@@ -33,9 +32,7 @@ pub fn safe_fixes<'a>(findings: impl IntoIterator<Item = &'a Finding>) -> Vec<Fi
             orders.push(order);
         }
     }
-    if orders.iter().any(|o| !o.step.takes_room()) {
-        orders.retain(|o| !o.step.takes_room());
-    }
+    room_last(&mut orders, |order| &order.step);
     orders
 }
 

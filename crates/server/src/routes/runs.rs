@@ -83,7 +83,8 @@ async fn show_run(app: &State<Arc<App>>, id: i64) -> Result<Json<RunDetail>> {
         PictureLine { map: map.to_owned(), sheet: sheet.parse().unwrap_or(0), hash: shown.hash.clone() }
     });
     let pictures = pictures.collect();
-    Ok(Json(RunDetail { run: run_view(app, run.line), report: run.report, pictures }))
+    let findings = run.report.iter().flat_map(|r| &r.findings).filter(|f| f.kind.is_of_result()).cloned().collect();
+    Ok(Json(RunDetail { run: run_view(app, run.line), report: run.report, findings, pictures }))
 }
 
 /// Bytes that deleting the run would free.

@@ -3,7 +3,7 @@
 import { type KeyboardEvent, type PointerEvent, useMemo } from "react";
 import { clicked, cursorKey, Press } from "../clicks";
 import { hover } from "../hover";
-import { UvFinder } from "../mesh-data";
+import { partAt } from "../mesh-data";
 import { NOWHERE, type Sheets } from "../sheets";
 import { type Scene, toolOf } from "./scene";
 import type { Pointed } from "./viewer";
@@ -25,7 +25,7 @@ export function usePointing(scene: Scene | null, sheets: Sheets | null) {
       if (!at || !scene?.low) return hover.set(null);
       const sheet = sheets ? (sheets.of[at.triangle] ?? NOWHERE) : 0;
       const [left, bottom] = sheets?.corners[sheet] ?? [0, 0];
-      const part = new UvFinder(scene.low.data).partOf(at.triangle * 3);
+      const part = partAt(scene.low.data, at.triangle * 3);
       const uv: [number, number] = [at.uv[0] - left, at.uv[1] - bottom];
       hover.set({ from: "model", uv, sheet, point: at.point, part, triangle: at.triangle });
     };

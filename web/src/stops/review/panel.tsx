@@ -6,14 +6,13 @@ import { Failed } from "../../ui/failed";
 import { count, Section, Segment, StopHead, seconds } from "../../ui/parts";
 import { FindingCard, findingKey } from "../findings/finding-card";
 import { FindingCount, FindingList } from "../findings/finding-list";
-import { resultFindings } from "../findings/kinds";
 import { ImportFirst, NextStep } from "../next-step";
 
 export function ReviewStop() {
   const run = useShownRun();
   const look = useView((s) => s.look);
   const report = run?.report;
-  const findings = resultFindings(run);
+  const findings = run?.found ?? [];
   return (
     <>
       <StopHead title="Review">

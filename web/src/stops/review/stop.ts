@@ -1,5 +1,4 @@
 import { useShownRun } from "../../api/queries";
-import { resultFindings } from "../findings/kinds";
 import { standing } from "../standing";
 import type { Stop } from "../stop";
 import { TracedRay } from "./layers";
@@ -13,7 +12,7 @@ export const review: Stop = {
   Panel: ReviewStop,
   useState: () => {
     const run = useShownRun();
-    return standing(resultFindings(run), Boolean(run));
+    return standing(run?.found ?? [], Boolean(run));
   },
   ModelLayers: TracedRay,
   Aside: TraceCard,
