@@ -6,7 +6,7 @@ import { StageSelect } from "./select";
 export function StageTools({ children }: { children: ReactNode }) {
   return (
     <div className="@container absolute inset-x-2.5 top-2 z-20">
-      <div className="flex flex-wrap items-center gap-x-2 gap-y-1">{children}</div>
+      <div className="flex flex-wrap items-center gap-x-2 gap-y-1 @max-md:gap-x-1">{children}</div>
     </div>
   );
 }

@@ -39,6 +39,7 @@ export function Tools({ shown, painting }: { shown: Shown; painting: string | nu
         <ToolSegment
           label="Channels"
           options={CHANNELS}
+          folds
           value={channel}
           onChange={(v) => show({ channel: v })}
         />
