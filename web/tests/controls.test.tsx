@@ -67,11 +67,16 @@ test("arrow keys step it: Shift finely, Ctrl coarsely", async () => {
   }
 });
 
-test("a few rows are all in the page; of many only what is seen, and each says how many there are", async () => {
+test("a few rows are all in the page; of many those that are seen, and each says how many there are", async () => {
+  const [panel, line] = [400, 20];
+  // A page without a layout: a panel of one height, rows of another.
+  vi.spyOn(HTMLElement.prototype, "offsetHeight", "get").mockReturnValue(line);
+  vi.spyOn(Element.prototype, "clientHeight", "get").mockReturnValue(panel);
+  vi.spyOn(Element.prototype, "scrollHeight", "get").mockReturnValue(3000 * line);
   const names = (n: number) => Array.from({ length: n }, (_, i) => `part ${i}`);
   const list = (n: number) => (
     <div style={{ overflowY: "auto" }}>
-      <LongList items={names(n)} keyOf={(name) => name} height={20} label="Parts">
+      <LongList items={names(n)} keyOf={(name) => name} height={line} label="Parts">
         {(name, place) => (
           <li key={name} {...place}>
             {name}
@@ -80,13 +85,26 @@ test("a few rows are all in the page; of many only what is seen, and each says h
       </LongList>
     </div>
   );
-  let page = await draw(list(60));
+  const page = await draw(list(60));
   expect(page.querySelectorAll("li").length).toBe(60);
-  page = await draw(list(3000));
-  const rows = [...page.querySelectorAll("li")];
-  expect(rows.length).toBeLessThan(100);
-  expect(page.querySelector("ul")?.style.height).toBe(`${3000 * 20}px`);
-  for (const row of rows) expect(row.getAttribute("aria-setsize")).toBe("3000");
+  await draw(list(3000));
+  const rows = () => [...page.querySelectorAll("li")].map((row) => row.textContent);
+  expect(rows().length).toBeGreaterThanOrEqual(panel / line);
+  expect(rows().length).toBeLessThan(80);
+  expect(rows()[0]).toBe("part 0");
+  expect(page.querySelector("ul")?.style.height).toBe(`${3000 * line}px`);
+  for (const row of page.querySelectorAll("li")) expect(row.getAttribute("aria-setsize")).toBe("3000");
+  const scroller = page.querySelector("[style*=overflow-y]") as HTMLElement;
+  const ul = page.querySelector("ul") as HTMLElement;
+  ul.getBoundingClientRect = () => new DOMRect(0, -scroller.scrollTop, 300, 3000 * line);
+  await act(async () => {
+    scroller.scrollTop = 1500 * line;
+    scroller.dispatchEvent(new Event("scroll"));
+  });
+  expect(rows()).toContain("part 1500");
+  expect(rows()).toContain(`part ${1500 + panel / line - 1}`);
+  expect(rows()).not.toContain("part 0");
+  vi.restoreAllMocks();
 });
 
 test("an answer that failed says why and is asked for again", async () => {

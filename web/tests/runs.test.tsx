@@ -55,6 +55,18 @@ test("older runs follow the newest, and none is lost when a new one pushes them 
   expect(listed.older).not.toBeNull();
 });
 
+test("a page that cannot be read is asked for again on request, and nothing is lost", async () => {
+  await comes(1, 100, span(100, 51));
+  serve(() => ({ status: 500, body: { error: "the database does not answer" } }));
+  await act(async () => listed.older?.());
+  expect(listed.failed?.message).toBe("the database does not answer");
+  expect(numbers()).toEqual(down(100, 51));
+  serve(() => ({ body: { runs: span(50, 31), more: true } }));
+  await act(async () => listed.older?.());
+  expect(listed.failed).toBeNull();
+  expect(numbers()).toEqual(down(100, 31));
+});
+
 test("after a deletion older ones are asked for again, and another asset brings none of this one's", async () => {
   await comes(1, 100, span(100, 51));
   await act(async () => listed.older?.());

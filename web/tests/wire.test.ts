@@ -5,7 +5,7 @@ import { address, parse } from "../src/app/address";
 import { indexOf, readMesh, roughOf } from "../src/stages/mesh-data";
 import { pullCorners, setAway } from "../src/stages/model/apart";
 import { Turning } from "../src/stages/model/turning";
-import { badgePlaces } from "../src/stops/pairs/sheet-badges";
+import { badgePlaces, withRoom } from "../src/stops/pairs/sheet-badges";
 import { readEnvelope } from "../src/stops/reach/envelope-data";
 import { needlesOf } from "../src/stops/reach/marks";
 import { stepFor } from "../src/ui/step";
@@ -115,6 +115,15 @@ test("a pair's number stands inside the largest triangle of its part, on its she
   expect(badgePlaces(mesh, pairs, sheets, 1)).toHaveLength(1);
   expect(badgePlaces(mesh, pairs, sheets, 1)[0]?.uv[0]).toBeCloseTo(1 / 6, 6);
   expect(badgePlaces(mesh, pairs.slice(0, 1), null, 0), "one pair needs no number").toEqual([]);
+});
+
+test("numbers that would cover one another on the sheet wait for room", () => {
+  const places = [0.1, 0.11, 0.5].map((u, i) => ({ number: i + 1, uv: [u, 0.5] as [number, number] }));
+  const shown = (pixels: number) =>
+    withRoom(places, ([u, v]) => [u * pixels, v * pixels]).map((p) => p.number);
+  expect(shown(400)).toEqual([1, 3]);
+  expect(shown(1900), "boxes 19 pixels apart are 20 wide").toEqual([1, 3]);
+  expect(shown(2001)).toEqual([1, 2, 3]);
 });
 
 test("an envelope is read as it was written, and each needle ends as its fate says", () => {

@@ -42,6 +42,7 @@ async fn tune_bake_undo_and_deliver() -> Result<()> {
     // The first sight is a baked prop: the finished final is in Review, its map on the sheet.
     session.css("aside[aria-label='Review']").await?;
     session.xpath("//h2[starts-with(., 'Run 2, final')]").await?;
+    session.xpath("//section[@aria-label='Findings']//li[contains(., 'Details lean on')]").await?;
     model_is_drawn(&session).await?;
 
     // Reach: type a distance with arithmetic; a proof follows by itself and the ledger says what changed.

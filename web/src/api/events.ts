@@ -36,6 +36,8 @@ export function useEvents() {
           client.invalidateQueries({ queryKey: ["asset"] });
           client.invalidateQueries({ queryKey: ["run"] });
           client.invalidateQueries({ queryKey: ["hits"] });
+          // What could not be read while it was down.
+          client.invalidateQueries({ predicate: (query) => query.state.status === "error" });
         }
         opened = true;
         return;

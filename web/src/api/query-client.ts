@@ -2,5 +2,6 @@
 import { QueryClient } from "@tanstack/react-query";
 
 export const client = new QueryClient({
-  defaultOptions: { queries: { refetchOnWindowFocus: false, retry: 1 } },
+  // One that failed says so and is asked again on request, not by whoever comes to show that it failed.
+  defaultOptions: { queries: { refetchOnWindowFocus: false, retry: 1, retryOnMount: false } },
 });

@@ -5,6 +5,7 @@ import { api } from "../api/client";
 import { open, useOpen } from "../api/open";
 import { useAsset, useShownRun } from "../api/queries";
 import type { RunView } from "../api/types";
+import { Failed } from "../ui/failed";
 import { bytes } from "../ui/parts";
 import { DeleteDialog } from "./delete-dialog";
 import { RunCard } from "./run-card";
@@ -17,7 +18,7 @@ const GAP = 8;
 export function Ledger() {
   const asset = useAsset().data;
   const shown = useShownRun();
-  const { runs, older } = useRuns();
+  const listed = useRuns();
   const [deleting, setDeleting] = useState<RunView | null>(null);
   const count = asset?.run_count ?? 0;
   if (count === 0)
@@ -44,7 +45,7 @@ export function Ledger() {
         </span>
         {asset && asset.run_bytes > 0 && <span className="text-ink-3">{bytes(asset.run_bytes)}</span>}
       </div>
-      <Runs runs={runs} shown={shown?.id ?? null} older={older} onDelete={setDeleting} />
+      <Runs {...listed} shown={shown?.id ?? null} onDelete={setDeleting} />
       {deleting && (
         <DeleteDialog
           title={`Delete run ${deleting.number}?`}
@@ -69,9 +70,10 @@ function Runs(props: {
   runs: RunView[];
   shown: number | null;
   older: (() => void) | null;
+  failed: Error | null;
   onDelete: (run: RunView) => void;
 }) {
-  const { runs, shown, older, onDelete } = props;
+  const { runs, shown, older, failed, onDelete } = props;
   const row = useRef<HTMLDivElement>(null);
   const cards = useVirtualizer({
     count: runs.length + (older ? 1 : 0),
@@ -101,7 +103,11 @@ function Runs(props: {
             />
           ) : (
             <li key="older" style={style} className="grid place-items-center text-ink-3">
-              Reading older runs
+              {failed ? (
+                <Failed of={{ isError: true, error: failed, refetch: () => older?.() }} className="text-xs" />
+              ) : (
+                "Reading older runs"
+              )}
             </li>
           );
         })}

@@ -12,7 +12,7 @@ interface Asked {
 export function Failed({ of, className = "" }: { of: Asked; className?: string }) {
   if (!of.isError) return null;
   return (
-    <p role="alert" className={`text-madder ${className}`}>
+    <p role="alert" className={`text-madder first-letter:uppercase ${className}`}>
       {of.error?.message} <LinkButton onClick={() => of.refetch()}>Try again</LinkButton>
     </p>
   );

@@ -6,7 +6,7 @@ import { type Scene, useOnDraw, useScene } from "../../stages/model/scene";
 import { useSheetLayer, useSheetScene } from "../../stages/sheet/scene";
 import type { Pen } from "../../stages/sheet/sheet-view";
 import { Badge } from "../../ui/parts";
-import { badgePlaces, drawBadge } from "./sheet-badges";
+import { badgePlaces, drawBadge, withRoom } from "./sheet-badges";
 import { usePairs } from "./state";
 import { waysApart } from "./ways";
 
@@ -71,7 +71,7 @@ export function BadgesOnSheet() {
     if (!badges || !low || !pairs) return null;
     const places = badgePlaces(low, pairs, sheets, number);
     return (pen: Pen) => {
-      for (const place of places) drawBadge(pen, place);
+      for (const place of withRoom(places, pen.at)) drawBadge(pen, place);
     };
   }, [badges, low, pairs, sheets, number]);
   useSheetLayer(layer);

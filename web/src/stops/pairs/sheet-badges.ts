@@ -31,6 +31,23 @@ export function badgePlaces(
   });
 }
 
+const TALL = 18;
+const halfOf = (number: number) => (number > 99 ? 13 : 10);
+
+/** Those of some numbers that have room where they stand on the canvas, first come first served: zooming in makes room for more. */
+export function withRoom(places: readonly SheetBadge[], at: Pen["at"]): SheetBadge[] {
+  const taken: [number, number, number][] = [];
+  return places.filter(({ number, uv }) => {
+    const [x, y] = at(uv);
+    const half = halfOf(number);
+    const free = taken.every(
+      ([ox, oy, other]) => Math.abs(x - ox) >= half + other || Math.abs(y - oy) >= TALL,
+    );
+    if (free) taken.push([x, y, half]);
+    return free;
+  });
+}
+
 /** Draws a pair's number in its box. */
 export function drawBadge({ context, at }: Pen, { number, uv }: SheetBadge) {
   const [x, y] = at(uv);
@@ -38,8 +55,8 @@ export function drawBadge({ context, at }: Pen, { number, uv }: SheetBadge) {
   context.strokeStyle = "#2a2622";
   context.lineWidth = 1.2;
   context.beginPath();
-  const half = number > 99 ? 13 : 10;
-  context.roundRect(x - half, y - 9, 2 * half, 18, 3);
+  const half = halfOf(number);
+  context.roundRect(x - half, y - TALL / 2, 2 * half, TALL, 3);
   context.fill();
   context.stroke();
   context.fillStyle = "#2a2622";
