@@ -49,6 +49,8 @@ async fn edits_outlive_servers_reloads_and_other_tabs() -> Result<()> {
     let mut session = Session::start(Start::default()).await?;
     session.samples_ready().await?;
     session.stop("Reach").await?;
+    // Fitted: a number that comes while another is being typed would stand among its digits.
+    session.xpath("//*[@aria-label='Reach out of the whole asset' and contains(., 'fitted, at most')]").await?;
 
     // The program ends; what is typed stays on the screen, and the page says that it is not saved.
     session.kill_program()?;
