@@ -54,6 +54,14 @@ test("a number is typed with arithmetic, held in its range, and taken back with 
   expect(onChange).toHaveBeenCalledTimes(2);
 });
 
+test("Enter keeps a number also where the window is not told of lost focus", async () => {
+  const { input, type, press, onChange } = await field(2);
+  input.blur = () => undefined;
+  await type("3");
+  await press("Enter");
+  expect(onChange).toHaveBeenCalledExactlyOnceWith(3);
+});
+
 test("arrow keys step it: Shift finely, Ctrl coarsely", async () => {
   const { press, onChange } = await field(2);
   for (const [key, more, wanted] of [

@@ -57,10 +57,9 @@ export function NumberField({ label, value, unit, min, max, step, digits = 0, on
   };
   const key = (e: KeyboardEvent) => {
     e.stopPropagation();
-    // Leaving the field keeps what was typed, unless it was let go of first.
-    if (e.key === "Enter") input.current?.blur();
-    else if (e.key === "Escape") {
-      flushSync(() => setTyped(null));
+    // Leaving the field keeps what is still typed in it: what was kept or let go of is so before that.
+    if (e.key === "Enter" || e.key === "Escape") {
+      flushSync(() => (e.key === "Enter" ? finish() : setTyped(null)));
       input.current?.blur();
     } else if (e.key === "ArrowUp" || e.key === "ArrowDown") {
       e.preventDefault();
