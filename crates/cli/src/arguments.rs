@@ -115,6 +115,9 @@ pub struct Bake {
     pub json: bool,
     #[arg(long, value_delimiter = ',', help = format!("Maps, separated by commas: {}", map_ids().join(", ")))]
     pub maps: Vec<String>,
+    /// A file of masks (JSON): they join the recipe's, and each is baked unless --maps chooses
+    #[arg(long, value_name = "FILE", action = clap::ArgAction::Append)]
+    pub masks: Vec<PathBuf>,
     /// Texels per side
     #[arg(long)]
     pub size: Option<u32>,
@@ -178,7 +181,7 @@ pub struct Bake {
     /// Height from black to white in displacement, in scene units, or `auto`
     #[arg(long, value_parser = parse_distance, value_name = "S")]
     pub displacement_scale: Option<Distance>,
-    /// Any setting of any map: MAP.SETTING=VALUE as in a recipe, such as cavity.method=curvature
+    /// Any setting of any map or mask, as in a recipe: cavity.method=curvature, masks.dust.place.blur=0.01
     #[arg(long = "set", value_name = "MAP.SETTING=VALUE")]
     pub set: Vec<String>,
     /// What a region of the ID map is

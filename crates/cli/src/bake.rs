@@ -92,7 +92,7 @@ fn shown(folder: &Option<PathBuf>) -> String {
 /// The names of all files that a plan's bake writes.
 fn outputs(plan: &Plan) -> impl Iterator<Item = String> {
     let low = &plan.recipe.low[0].file;
-    let file = move |sheet, map: &PlannedMap| map_file_name(low, sheet, map.facts.id(), map.facts.format);
+    let file = move |sheet, map: &PlannedMap| map_file_name(low, sheet, map.facts.file_part(), map.facts.format);
     let files = plan.rays.sheets.iter().flat_map(move |s| plan.maps.iter().map(move |m| file(&s.name, m)));
     files.chain(["report.json".to_owned()])
 }
@@ -100,7 +100,8 @@ fn outputs(plan: &Plan) -> impl Iterator<Item = String> {
 /// Writes every map; one that fails is noted in the report and the others are written all the same.
 fn write_maps(outcome: Outcome, out: &Path) -> (Report, bool) {
     // What the run could not make is said once, whatever the number of sheets.
-    let unmade: Vec<_> = outcome.maps.iter().filter_map(|map| Some((map.facts.id(), map.error.clone()?))).collect();
+    let unmade: Vec<_> =
+        outcome.maps.iter().filter_map(|map| Some((map.facts.key().to_owned(), map.error.clone()?))).collect();
     let kept = keep_run(outcome, &|| false, |outcome, MapFile { sheet, map, file }| {
         write_whole(&out.join(file), |place| Ok(write_map(place, outcome, *sheet, *map)?))
             .map_err(|error| format!("{file}: {error}"))

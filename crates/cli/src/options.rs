@@ -7,6 +7,7 @@ use crate::progress::Progress;
 use crate::scene::load_mesh;
 use anyhow::{Context, anyhow, bail};
 use ember_ridge_core::Recipe;
+use ember_ridge_core::finish::{KeptMasks, Mask};
 use ember_ridge_core::glam::Vec3;
 use ember_ridge_core::maps::{MAPS, MapSettings};
 use ember_ridge_core::mesh::{Facing, PlaneTarget};
@@ -53,9 +54,9 @@ fn plane_over(recipe: &Recipe, files: &Files, facing: Facing, arguments: &Bake) 
     Ok(MeshSource::plane("plane", plane))
 }
 
-/// Every map by its id.
+/// Every map by its id, without those that need a name.
 pub fn map_ids() -> Vec<&'static str> {
-    MAPS.iter().map(|m| m.id).collect()
+    MAPS.iter().filter(|m| !m.named).map(|m| m.id).collect()
 }
 
 /// Lays the command line's options over a recipe.
@@ -64,12 +65,15 @@ pub fn apply_options(recipe: &mut Recipe, files: &mut Files, arguments: &Bake) -
         let kept = std::mem::take(&mut recipe.maps);
         for name in &arguments.maps {
             // Settings that the recipe gives a map outlive a choice of maps.
-            let known = kept.iter().find(|m| m.id() == name).cloned().or_else(|| MapSettings::by_id(name));
-            recipe
-                .maps
-                .push(known.ok_or_else(|| anyhow!("--maps: no map '{name}'; there are {}", map_ids().join(", ")))?);
+            let known = kept.iter().find(|m| m.key() == *name).cloned().or_else(|| MapSettings::by_key(name));
+            let known = known.ok_or_else(|| {
+                let (ids, masks) = (map_ids().join(", "), "mask:NAME for a mask of the recipe");
+                anyhow!("--maps: no map '{name}'; there are {ids}, and {masks}")
+            });
+            recipe.maps.push(known?);
         }
     }
+    apply_masks(recipe, arguments)?;
     apply_sources(recipe, files, arguments);
     fn set<T>(slot: &mut T, value: Option<impl Into<T>>) {
         if let Some(value) = value {
@@ -95,7 +99,23 @@ pub fn apply_options(recipe: &mut Recipe, files: &mut Files, arguments: &Bake) -
     set(&mut recipe.pairing, arguments.pair);
     set(&mut recipe.back_faces, arguments.back_faces);
     set(&mut recipe.seed, arguments.seed);
-    apply_map_options(&mut recipe.maps, arguments)
+    apply_map_options(recipe, arguments)
+}
+
+/// Adds the masks of a file, each as a map too unless maps were chosen.
+fn apply_masks(recipe: &mut Recipe, arguments: &Bake) -> Result<(), Unusable> {
+    for path in &arguments.masks {
+        let text = read_text(path)?;
+        let kept = KeptMasks::from_json(&text).map_err(|fault| anyhow!("{}: {fault}", path.display()))?;
+        for mask in kept.masks {
+            let map = MapSettings::by_key(&format!("mask:{}", mask.name));
+            recipe.masks.retain(|m| m.name != mask.name);
+            recipe.masks.push(mask);
+            let baked = |map: &MapSettings| recipe.maps.iter().any(|m| m.key() == map.key());
+            recipe.maps.extend(map.filter(|map| arguments.maps.is_empty() && !baked(map)));
+        }
+    }
+    Ok(())
 }
 
 fn apply_sources(recipe: &mut Recipe, files: &mut Files, arguments: &Bake) {
@@ -117,7 +137,7 @@ fn apply_sources(recipe: &mut Recipe, files: &mut Files, arguments: &Bake) {
 }
 
 /// Settings of single maps: the named options, then every `--set`.
-fn apply_map_options(maps: &mut [MapSettings], arguments: &Bake) -> Result<(), Unusable> {
+fn apply_map_options(recipe: &mut Recipe, arguments: &Bake) -> Result<(), Unusable> {
     fn json(value: impl Serialize) -> Option<Value> {
         serde_json::to_value(value).ok().filter(|v| !v.is_null())
     }
@@ -136,25 +156,60 @@ fn apply_map_options(maps: &mut [MapSettings], arguments: &Bake) -> Result<(), U
     ];
     for (ids, field, value) in named {
         let Some(value) = value else { continue };
-        for map in maps.iter_mut().filter(|m| ids.contains(&m.id())) {
+        for map in recipe.maps.iter_mut().filter(|m| ids.contains(&m.id())) {
             set_field(map, field, value.clone())?;
         }
     }
     for text in &arguments.set {
-        let (name, value) = text.split_once('=').ok_or_else(|| anyhow!("--set {text}: write MAP.SETTING=VALUE"))?;
-        let (id, field) = name.split_once('.').ok_or_else(|| anyhow!("--set {text}: write MAP.SETTING=VALUE"))?;
-        let map = maps.iter_mut().find(|m| m.id() == id);
-        let map = map.ok_or_else(|| anyhow!("--set {text}: map '{id}' is not baked; name it with --maps"))?;
+        let written = || anyhow!("--set {text}: write MAP.SETTING=VALUE, or masks.NAME.SETTING=VALUE");
+        let (name, value) = text.split_once('=').ok_or_else(written)?;
         // What is not JSON is a word.
         let value = serde_json::from_str(value).unwrap_or_else(|_| Value::String(value.to_owned()));
+        if let Some(place) = name.strip_prefix("masks.") {
+            set_in_mask(&mut recipe.masks, place, value).with_context(|| format!("--set {text}"))?;
+            continue;
+        }
+        let (key, field) = name.rsplit_once('.').ok_or_else(written)?;
+        let map = recipe.maps.iter_mut().find(|m| m.key() == key);
+        let map = map.ok_or_else(|| anyhow!("--set {text}: map '{key}' is not baked; name it with --maps"))?;
         set_field(map, field, value).with_context(|| format!("--set {text}"))?;
     }
+    Ok(())
+}
+
+/// Sets something in a mask: `NAME.place.terms.0.to` and the like, lists by number.
+fn set_in_mask(masks: &mut [Mask], place: &str, value: Value) -> Result<(), Unusable> {
+    let known: Vec<String> = masks.iter().map(|mask| mask.name.clone()).collect();
+    let named = |mask: &&mut Mask| place.strip_prefix(mask.name.as_str()).is_some_and(|rest| rest.starts_with('.'));
+    let mask = masks.iter_mut().find(named);
+    let mask = mask.ok_or_else(|| anyhow!("there is no such mask; the recipe has {}", known.join(", ")))?;
+    let way = &place[mask.name.len() + 1..];
+    let mut whole = serde_json::to_value(&*mask)?;
+    let mut here = &mut whole;
+    for name in way.split('.') {
+        here = match here {
+            Value::Array(list) => {
+                let count = list.len();
+                let at = name.parse::<usize>().ok().and_then(|at| list.get_mut(at));
+                at.ok_or_else(|| anyhow!("'{name}' is none of the {count} entries, which are counted from 0"))?
+            }
+            Value::Object(fields) => fields.entry(name).or_insert(Value::Null),
+            // A group that is left out while it holds nothing.
+            empty @ Value::Null => {
+                *empty = Value::Object(serde_json::Map::new());
+                &mut empty[name]
+            }
+            _ => bail!("'{name}' lies in what holds no settings"),
+        };
+    }
+    *here = value;
+    *mask = serde_json::from_value(whole)?;
     Ok(())
 }
 
 fn set_field(map: &mut MapSettings, field: &str, value: Value) -> Result<(), Unusable> {
     let mut fields = serde_json::to_value(&*map)?;
     fields[field] = value.clone();
-    *map = serde_json::from_value(fields).with_context(|| format!("{}.{field} = {value}", map.id()))?;
+    *map = serde_json::from_value(fields).with_context(|| format!("{}.{field} = {value}", map.key()))?;
     Ok(())
 }

@@ -51,6 +51,10 @@ pub enum FindingKind {
     RangeClipped,
     /// A sheet holds far more or fewer texels than the picture a map is taken from.
     PictureTexels,
+    /// A mask refers to what is not there.
+    MaskUnusable,
+    /// A mask is black all over.
+    MaskEmpty,
 }
 
 impl FindingKind {
@@ -59,7 +63,15 @@ impl FindingKind {
         use FindingKind::*;
         matches!(
             self,
-            Misses | BackFaceHits | WrongPartHits | Lean | CageGaps | ColoursMerged | RangeClipped | PictureTexels
+            Misses
+                | BackFaceHits
+                | WrongPartHits
+                | Lean
+                | CageGaps
+                | ColoursMerged
+                | RangeClipped
+                | PictureTexels
+                | MaskEmpty
         )
     }
 }

@@ -28,6 +28,8 @@ pub mod scene;
 
 pub mod hits;
 
+pub mod finish;
+
 pub mod maps;
 
 pub mod recipe;

@@ -15,6 +15,7 @@ const FLOORS: &[&[&str]] = &[
     &["inspect"],
     &["scene"],
     &["hits"],
+    &["finish"],
     &["maps"],
     &["recipe"],
     &["bake"],

@@ -3,6 +3,7 @@
 
 mod support;
 
+use ember_ridge_core::finish::*;
 use ember_ridge_core::glam::{Vec3, vec2};
 use ember_ridge_core::maps::MapSettings;
 use ember_ridge_core::picture::Depth;
@@ -27,6 +28,8 @@ const GOLDEN: &[(&str, u64)] = &[
     ("position", 0xade7752ca3634fd5),
     ("thickness", 0x672aaccc94a71e79),
     ("miss", 0xf3fb6a6deb5af325),
+    ("mask:patterns", 0x1f8485e0d3411a0b),
+    ("mask:measured", 0x1184ce8bf48c97f5),
 ];
 
 fn hash(bytes: impl Iterator<Item = u8>) -> u64 {
@@ -61,11 +64,32 @@ fn scene() -> (Mesh, Mesh) {
     (cube("box", 0.5), with_surface(&draft.finish().expect("a whole mesh")))
 }
 
+/// A mask of every pattern that reads no file, and one of signals that are measured, blurred.
+fn masks() -> Vec<Mask> {
+    let term = |signal| Term { signal, from: [0.1, 0.4], to: [0.7, 0.9], combine: Combine::Or, break_up: None };
+    let patterns = PatternSettings::all().into_iter().filter(|p| !matches!(p, PatternSettings::Picture(_)));
+    // By turns added and taken away, so that none covers the others.
+    let turns = [Combine::Or, Combine::Minus].into_iter().cycle();
+    let term_of = |(pattern, combine)| Term { combine, ..term(Signal::Pattern { pattern }) };
+    let patterns = patterns.zip(turns).map(term_of).collect();
+    let measured = [
+        Signal::Curvature { size: 0.2 },
+        Signal::Occlusion { distance: 0.5 },
+        Signal::Facing { direction: [0.0, 1.0, 0.3] },
+        Signal::Distance { part: "box".into() },
+    ];
+    let place = PlaceSettings { terms: patterns, ..PlaceSettings::default() };
+    let blurred = PlaceSettings { terms: measured.map(term).into(), blur: 0.1, ..PlaceSettings::default() };
+    vec![Mask { name: "patterns".into(), place }, Mask { name: "measured".into(), place: blurred }]
+}
+
 #[test]
 fn every_map_has_the_bytes_it_always_had() {
     let (low, high) = scene();
     let mut recipe = recipe(48, 4, (0.4, 0.4), MapSettings::all());
     recipe.sheet.depth = Depth::Sixteen;
+    recipe.masks = masks();
+    recipe.maps.extend(recipe.masks.iter().filter_map(|mask| MapSettings::by_key(&format!("mask:{}", mask.name))));
     let whole = bake(&recipe, &low, &[&high]);
     let found: Vec<(&str, u64)> = whole
         .maps
@@ -73,7 +97,7 @@ fn every_map_has_the_bytes_it_always_had() {
         .map(|map| {
             assert_eq!(map.error, None, "{}", map.id);
             let values = 0..whole.covered.len() * map.channels;
-            (map.id, hash(values.flat_map(|at| map.pixels.get(at).to_bits().to_le_bytes())))
+            (map.id.as_str(), hash(values.flat_map(|at| map.pixels.get(at).to_bits().to_le_bytes())))
         })
         .collect();
     let lines: Vec<String> = found.iter().map(|(id, hash)| format!("    (\"{id}\", {hash:#018x}),")).collect();

@@ -175,7 +175,7 @@ fn findings_look_where_the_most_texels_are() {
     let triangles: Vec<[u32; 3]> = high.triangles.iter().filter(kept).copied().collect();
     high.parts[0].triangles = 0..triangles.len() as u32;
     high.triangles = triangles;
-    let whole = bake(&recipe(256, 1, (0.1, 0.1), vec![MapSettings::by_id("miss").expect("known")]), &low, &[&high]);
+    let whole = bake(&recipe(256, 1, (0.1, 0.1), vec![MapSettings::by_key("miss").expect("known")]), &low, &[&high]);
     let found = whole.report.findings.iter().find(|f| f.kind == FindingKind::Misses).expect("there are holes");
     assert_eq!(u64::from(found.place.count), whole.counts.misses);
     assert!(found.reason.contains(&format!("{} texels", whole.counts.misses)), "{}", found.reason);

@@ -104,7 +104,7 @@ fn object_normals_are_those_of_the_ball_and_opacity_is_its_share() {
     let mut low = height_field("field", 1, |_, _| 0.0);
     low.positions.iter_mut().for_each(|p| *p = vec3((p.x - 0.5) * 2.0, 1.0, (p.z - 0.5) * 2.0));
     let high = ball("field", 0.8, 200);
-    let maps = ["normal-object", "opacity"].map(|id| MapSettings::by_id(id).expect("a map")).to_vec();
+    let maps = ["normal-object", "opacity"].map(|id| MapSettings::by_key(id).expect("a map")).to_vec();
     let whole = bake(&sixteen(40, 1.5, maps), &low, &[&high]);
     let (normals, hit) = (values(&whole, "normal-object"), values(&whole, "opacity"));
     for t in 0..1600usize {

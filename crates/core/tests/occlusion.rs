@@ -273,7 +273,7 @@ fn the_way_out_of_a_corner_leans_away_from_its_wall() {
 fn a_map_is_the_same_whether_it_shares_its_rays_or_has_them_to_itself() {
     // Other numbers of rays, other distances, by distance and not: each map weighs one fan in its own way.
     let (low, high) = (cube("box", 0.5), ball("box", 0.62, 60));
-    let of = |id: &str| MapSettings::by_id(id).expect("a map");
+    let of = |id: &str| MapSettings::by_key(id).expect("a map");
     let mut near = ao(64, 0.9);
     near.falloff = Falloff::Linear;
     let bent = BentNormalSettings { rays: 128.into(), distance: Distance::Units(0.5), ..BentNormalSettings::default() };

@@ -38,7 +38,7 @@ fn changes_name_their_places() {
         r.reach.out = Distance::Units(0.1);
         r.reach.strokes.push(stroke(0.5));
         r.maps.retain(|m| m.id() != "curvature");
-        r.maps.push(MapSettings::by_id("cavity").expect("a map"));
+        r.maps.push(MapSettings::by_key("cavity").expect("a map"));
         r.maps[1] = r.maps[1].clone().with_rays(128.into());
         r.high.push(MeshSource::file("b_high.ply"));
     });

@@ -56,7 +56,7 @@ fn what_is_resolved_lies_on_the_ball_that_was_hit() {
     let (low, high) = (cube("box", 0.5), ball("box", radius, 120));
     let scene = BakeScene::new(&[&low], &[&high], None).expect("no cage");
     let size = 64;
-    let recipe = recipe(size, 4, (0.4, 0.4), MapSettings::by_id("normal").into_iter().collect());
+    let recipe = recipe(size, 4, (0.4, 0.4), MapSettings::by_key("normal").into_iter().collect());
     let plan = Plan::new(&recipe, &scene).expect("sound");
     let mut scratch = Scratch::default();
     let mut seen = 0;
@@ -89,7 +89,7 @@ fn on_a_kept_back_face_what_is_resolved_looks_to_the_ray() {
     high.triangles.iter_mut().for_each(|t| t.swap(1, 2));
     high.normals.iter_mut().for_each(|n| *n = -*n);
     let scene = BakeScene::new(&[&low], &[&high], None).expect("no cage");
-    let mut recipe = recipe(32, 1, (0.4, 0.4), MapSettings::by_id("normal").into_iter().collect());
+    let mut recipe = recipe(32, 1, (0.4, 0.4), MapSettings::by_key("normal").into_iter().collect());
     recipe.back_faces = BackFaces::Keep;
     let plan = Plan::new(&recipe, &scene).expect("sound");
     let mut seen = 0;
@@ -109,7 +109,7 @@ fn on_a_kept_back_face_what_is_resolved_looks_to_the_ray() {
 fn without_a_sculpt_the_low_surface_is_what_is_resolved() {
     let low = height_field("field", 4, |x, z| 0.2 * x + 0.1 * z);
     let scene = BakeScene::new(&[&low], &[], None).expect("no cage");
-    let mut recipe = recipe(32, 1, (0.1, 0.1), MapSettings::by_id("id").into_iter().collect());
+    let mut recipe = recipe(32, 1, (0.1, 0.1), MapSettings::by_key("id").into_iter().collect());
     recipe.normal_map = serde_json::from_value(serde_json::json!({ "file": "n.png" })).ok();
     let plan = Plan::new(&recipe, &scene).expect("sound");
     let normal = vec3(-0.2, 1.0, -0.1).normalize();

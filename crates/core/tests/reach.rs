@@ -6,14 +6,12 @@ use ember_ridge_core::bake::{KeptTiles, Plan, Unwatched, run};
 use ember_ridge_core::glam::{Vec3, vec3};
 use ember_ridge_core::maps::MapSettings;
 use ember_ridge_core::pairs::{HandPair, Pairing};
-use ember_ridge_core::reach::{
-    Axis, Brush, LowSurface, MarkKind, PartReach, ReachField, ReachSide, Stroke, envelope_marks,
-};
+use ember_ridge_core::reach::{Brush, LowSurface, MarkKind, PartReach, ReachField, ReachSide, Stroke, envelope_marks};
 use ember_ridge_core::recipe::Recipe;
 use ember_ridge_core::review::{Fate, Needle, NeedleFate};
 use ember_ridge_core::scene::BakeScene;
 use ember_ridge_core::stop::never;
-use ember_ridge_core::surface::{Distance, MeshPoint};
+use ember_ridge_core::surface::{Axis, Distance, MeshPoint};
 use ember_ridge_core::trace::BackFaces;
 use ember_ridge_core::{Draft, DraftPart, FindingKind, Mesh};
 use proptest::prelude::*;
@@ -21,7 +19,7 @@ use std::sync::Arc;
 use support::{Whole, bake_scene, ball, cube, height_field, moved, recipe, scaled};
 
 fn maps(names: &[&str]) -> Vec<MapSettings> {
-    names.iter().map(|n| MapSettings::by_id(n).expect("a map of this name")).collect()
+    names.iter().map(|n| MapSettings::by_key(n).expect("a map of this name")).collect()
 }
 
 fn stroke(brush: Brush, size: f32, path: &[[f32; 3]]) -> Stroke {
@@ -137,7 +135,7 @@ fn a_stroke_too_small_for_any_vertex_is_told() {
     recipe.reach.strokes = vec![stroke(Brush::Plumb, 0.05, &[[0.25, 0.0, 0.3]])];
     let painted = field(&scene, &recipe);
     assert_eq!(painted.summary.idle_strokes, 0);
-    assert!(!painted.plumb.is_averaged());
+    assert!(!painted.plumb.is_zero());
 }
 
 #[test]

@@ -20,7 +20,7 @@ use std::sync::{Arc, Mutex};
 use support::*;
 
 fn maps(ids: &[&str]) -> Vec<MapSettings> {
-    ids.iter().map(|id| MapSettings::by_id(id).expect("a map")).collect()
+    ids.iter().map(|id| MapSettings::by_key(id).expect("a map")).collect()
 }
 
 /// Two cubes on a sheet, each with a ball.

@@ -35,7 +35,7 @@ impl Watch for Impatient {
 }
 
 fn fitted() -> Recipe {
-    let maps = ["curvature", "cavity"].into_iter().filter_map(MapSettings::by_id);
+    let maps = ["curvature", "cavity"].into_iter().filter_map(MapSettings::by_key);
     let mut recipe = recipe(64, 1, (0.1, 0.1), maps.collect());
     (recipe.reach.out, recipe.reach.inward) = (Distance::Auto, Distance::Auto);
     recipe

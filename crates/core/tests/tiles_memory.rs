@@ -38,7 +38,7 @@ impl Watch for Blind {
 fn a_hundred_tiles_take_what_lies_on_them() {
     // 200,000 triangles, ten by ten tiles.
     let board = height_field("board", 316, |_, _| 0.0);
-    let maps = || ["normal", "position", "miss"].into_iter().filter_map(MapSettings::by_id).collect::<Vec<_>>();
+    let maps = || ["normal", "position", "miss"].into_iter().filter_map(MapSettings::by_key).collect::<Vec<_>>();
     let peak = |tiles: f32| {
         let low = with_uvs(&board, |uv| uv * vec2(tiles, tiles) * 0.9999);
         // As many texels in all, on one sheet or on a hundred.

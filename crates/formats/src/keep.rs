@@ -19,7 +19,7 @@ pub struct KeptRun<T, E> {
     /// What was made, map by map.
     pub made: Vec<T>,
     /// Maps by id that could not be written, with every different fault once.
-    pub faults: Vec<(&'static str, E)>,
+    pub faults: Vec<(String, E)>,
 }
 
 /// Makes the file of each map of each sheet with `write`, all maps of a sheet beside each other, as they share its padding. A map
@@ -35,7 +35,7 @@ pub fn keep_run<T: Send, E: Send + std::fmt::Display>(
     for (sheet, name) in outcome.sheets.iter().enumerate() {
         let one = |map: usize| {
             let facts = &outcome.maps[map].facts;
-            let file = MapFile { sheet, map, file: map_file_name(low, name, facts.id(), facts.format) };
+            let file = MapFile { sheet, map, file: map_file_name(low, name, facts.file_part(), facts.format) };
             let wanted = outcome.maps[map].error.is_none() && !stopped();
             wanted.then(|| (write(&outcome, &file), file))
         };
@@ -45,8 +45,8 @@ pub fn keep_run<T: Send, E: Send + std::fmt::Display>(
     let several = outcome.sheets.len() > 1;
     let (mut report, mut made, mut faults) = (outcome.report, Vec::new(), Vec::new());
     for (file, result) in files.into_iter().flatten() {
-        let id = outcome.maps[file.map].facts.id();
-        let Some(entry) = report.maps.get_mut(id) else { continue };
+        let id = outcome.maps[file.map].facts.key().to_owned();
+        let Some(entry) = report.maps.get_mut(&id) else { continue };
         match result {
             Ok(kept) => {
                 if entry.file.is_empty() {

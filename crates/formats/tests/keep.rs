@@ -39,7 +39,7 @@ fn kept(
     recipe.sheet.layout = layout;
     recipe.sheet.color_format = Some(ImageFormat::Tga);
     // The sculpt carries no colours, so that one map cannot be made.
-    recipe.maps = ["normal", "color", "miss"].iter().filter_map(|id| MapSettings::by_id(id)).collect();
+    recipe.maps = ["normal", "color", "miss"].iter().filter_map(|id| MapSettings::by_key(id)).collect();
     let scene = BakeScene::new(&[&mesh], &[&mesh], None).expect("no cage");
     let plan = Plan::new(&recipe, &scene).expect("sound");
     keep_run(run(&plan, 2, &Unwatched).expect("not stopped"), stopped, |_, file| write(file))
@@ -86,7 +86,7 @@ fn a_map_that_fails_leaves_the_others_and_its_fault_is_told_once() {
     };
     let kept = kept(Layout::Udim, &never, write);
     assert_eq!(kept.made, ["squares_low_miss.1001.png", "squares_low_miss.1002.png"]);
-    assert_eq!(kept.faults, [("normal", "the disk is full".to_owned())]);
+    assert_eq!(kept.faults, [("normal".to_owned(), "the disk is full".to_owned())]);
     let normal = &kept.report.maps["normal"];
     assert_eq!((normal.error.as_deref(), normal.file.as_str()), (Some("the disk is full"), ""));
     assert!(kept.report.maps["miss"].error.is_none());

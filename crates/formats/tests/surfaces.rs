@@ -16,7 +16,7 @@ const FLOATS: (ImageFormat, Depth) = (ImageFormat::Exr, Depth::Float);
 const SIZE: u32 = 16;
 
 fn named(ids: &[&str]) -> Vec<MapSettings> {
-    ids.iter().map(|id| MapSettings::by_id(id).expect("a map")).collect()
+    ids.iter().map(|id| MapSettings::by_key(id).expect("a map")).collect()
 }
 
 /// The first texels of each half of each map, as the written file holds them, by map.

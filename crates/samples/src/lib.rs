@@ -101,7 +101,7 @@ fn recipe(label: &str, low_file: &str, high_file: &str, maps: Vec<MapSettings>) 
 
 /// Maps by name with their default settings.
 fn plain_maps<const N: usize>(names: [&str; N]) -> Vec<MapSettings> {
-    names.into_iter().filter_map(MapSettings::by_id).collect()
+    names.into_iter().filter_map(MapSettings::by_key).collect()
 }
 
 impl Sample {

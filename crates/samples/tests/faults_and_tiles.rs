@@ -74,7 +74,7 @@ fn the_offered_fixes_leave_a_can_that_bakes() {
     recipe.low[0].steps = steps;
     recipe.high[0].steps = vec![slip.fixes[0].step.clone()];
     recipe.pairing = Pairing::Space;
-    recipe.maps = MapSettings::by_id("normal").into_iter().collect();
+    recipe.maps = MapSettings::by_key("normal").into_iter().collect();
     recipe.sheet.size = 512;
     recipe.validate().expect("sound");
     let scene = BakeScene::new(&[&low], &[&high], None).expect("no cage");
@@ -141,7 +141,7 @@ fn a_repeating_tile_has_no_seam() {
     recipe.reach.out = Distance::Units(0.2);
     recipe.reach.inward = Distance::Units(0.1);
     let ao = AoSettings { rays: 128.into(), distance: Distance::Units(0.4), ..AoSettings::default() };
-    recipe.maps = ["normal", "displacement"].into_iter().filter_map(MapSettings::by_id).collect();
+    recipe.maps = ["normal", "displacement"].into_iter().filter_map(MapSettings::by_key).collect();
     recipe.maps.push(MapSettings::Ao(ao));
     recipe.maps.push(MapSettings::Id(IdSettings { from: IdSource::Part }));
     let half = Vec3::new(1.0, 1.0, 0.0);

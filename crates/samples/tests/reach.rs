@@ -83,7 +83,7 @@ fn painting_plumb_takes_the_lean_from_the_lantern_and_leaves_the_rest_as_it_was(
     let mut recipe = sample.recipe.clone();
     recipe.sheet.size = 1024;
     recipe.sheet.samples = 1;
-    recipe.maps = ["normal", "displacement"].into_iter().filter_map(MapSettings::by_id).collect();
+    recipe.maps = ["normal", "displacement"].into_iter().filter_map(MapSettings::by_key).collect();
     let plan = |recipe: &Recipe| Plan::new(recipe, &scene).expect("sound");
     let before = plan(&recipe);
     let lean = before.lean();

@@ -122,7 +122,7 @@ fn centres(scene: &BakeScene, plan: &Plan) -> Vec<Centre> {
 fn baked(sample: &Sample, size: u32, depth: Depth, map: &str) -> (BakeScene, Plan, Outcome) {
     let scene = BakeScene::new(&[&sample.low], &[&sample.high], None).expect("no cage");
     let mut recipe = sample.recipe.clone();
-    recipe.maps = MapSettings::by_id(map).into_iter().collect();
+    recipe.maps = MapSettings::by_key(map).into_iter().collect();
     recipe.sheet.size = size;
     recipe.sheet.samples = 1;
     recipe.sheet.depth = depth;

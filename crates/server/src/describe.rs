@@ -6,17 +6,19 @@
 //! told in docs/api.md and docs/recipe.md.
 
 use crate::api::{
-    About, Acceptance, AssetLine, AssetView, Choices, DisplayHeader, EnvelopeHeader, Event, FileNames, Freed,
-    HitsLimit, KeptHitsView, MapLine, MeshFindings, MeshFormat, NewAsset, NewPlane, Offered, PictureUse, Revision,
-    Role, RunDetail, RunOrder, RunPage, Side, Swatch, TexelView, TraceView,
+    About, Acceptance, AskedAt, AskedByExample, AssetLine, AssetView, Choices, DisplayHeader, EnvelopeHeader, Event,
+    FileNames, Freed, HitsLimit, KeptHitsView, MapLine, MaskChoices, MeshFindings, MeshFormat, NewAsset, NewPlane,
+    Offered, PictureUse, PresetLine, RegionName, Revision, Role, RunDetail, RunOrder, RunPage, Side, Swatch, TexelView,
+    TraceView,
 };
 use crate::fault::Problem;
 use crate::routes;
 use ember_ridge_core::Recipe;
+use ember_ridge_core::finish::{KeptMasks, Mask, RegionBy};
 use ember_ridge_core::inspect::UvReport;
 use ember_ridge_core::reach::{FitLimit, Stroke};
 use ember_ridge_core::recipe::{Change, FixOrder};
-use ember_ridge_core::review::NeedleFate;
+use ember_ridge_core::review::{MaskAt, MaskView, NeedleFate, Proposals};
 use ember_ridge_core::sheet::SheetTable;
 use schemars::JsonSchema;
 use schemars::generate::{SchemaGenerator, SchemaSettings};
@@ -35,6 +37,8 @@ fn types() -> Map<String, Value> {
     with!(
         About,
         Acceptance,
+        AskedAt,
+        AskedByExample,
         AssetLine,
         AssetView,
         Change,
@@ -48,7 +52,12 @@ fn types() -> Map<String, Value> {
         Freed,
         HitsLimit,
         KeptHitsView,
+        KeptMasks,
         MapLine,
+        Mask,
+        MaskAt,
+        MaskChoices,
+        MaskView,
         MeshFindings,
         MeshFormat,
         NeedleFate,
@@ -56,8 +65,12 @@ fn types() -> Map<String, Value> {
         NewPlane,
         Offered,
         PictureUse,
+        PresetLine,
         Problem,
+        Proposals,
         Recipe,
+        RegionBy,
+        RegionName,
         Revision,
         Role,
         RunDetail,

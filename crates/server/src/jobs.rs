@@ -288,8 +288,8 @@ impl Watch for JobWatch<'_> {
         }
         for sheet in 0..canvas.sheets() {
             for map in &self.job.recipe.maps {
-                if let Some(picture) = canvas.preview(sheet, map.id()) {
-                    locked(&self.running.live).insert(map_key(map.id(), sheet), picture);
+                if let Some(picture) = canvas.preview(sheet, &map.key()) {
+                    locked(&self.running.live).insert(map_key(&map.key(), sheet), picture);
                 }
             }
         }

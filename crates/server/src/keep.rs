@@ -48,7 +48,7 @@ pub fn keep_maps(app: &App, outcome: Outcome, stopped: &(dyn Fn() -> bool + Sync
 fn keep_map(app: &App, outcome: &Outcome, of: &MapFile) -> Result<Vec<RunFile>> {
     let &MapFile { sheet, map, ref file } = of;
     let baked = &outcome.maps[map];
-    let key = map_key(baked.facts.id(), sheet);
+    let key = map_key(baked.facts.key(), sheet);
     let mut files = Vec::new();
     let mut writer = app.store.blobs.writer()?;
     write_map(&mut writer, outcome, sheet, map).map_err(std::io::Error::from)?;
@@ -60,7 +60,7 @@ fn keep_map(app: &App, outcome: &Outcome, of: &MapFile) -> Result<Vec<RunFile>> 
         let (hash, bytes) = writer.keep()?;
         files.push(RunFile { map: view_name(&key), file: String::new(), hash, bytes: bytes as i64 });
     }
-    if let Some(small) = small_picture(outcome, sheet, baked.facts.id())? {
+    if let Some(small) = small_picture(outcome, sheet, baked.facts.key())? {
         let bytes = small.len() as i64;
         let hash = app.store.blobs.put(&small)?;
         files.push(RunFile { map: small_name(&key), file: String::new(), hash, bytes });
@@ -76,7 +76,7 @@ pub fn write_view(
     map: usize,
 ) -> std::result::Result<(), ember_ridge_formats::image::WriteFault> {
     let baked = &outcome.maps[map];
-    let extreme = outcome.report.maps.get(baked.facts.id()).and_then(|m| m.extreme).filter(|_| baked.scale.is_none());
+    let extreme = outcome.report.maps.get(baked.facts.key()).and_then(|m| m.extreme).filter(|_| baked.scale.is_none());
     let spec = ImageSpec {
         size: outcome.size,
         channels: baked.facts.shape.channels,

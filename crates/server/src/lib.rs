@@ -56,6 +56,8 @@ pub struct App {
     pub(crate) hits: HitShelf,
     /// Held while a file that was sent is read.
     pub(crate) reading: Mutex<()>,
+    /// Held while the library of masks is changed.
+    pub(crate) library: tokio::sync::Mutex<()>,
     /// Turns at changing an asset, by its number: edits of one are made one after the other.
     pub(crate) turns: Mutex<HashMap<i64, Arc<tokio::sync::Mutex<()>>>>,
 }
@@ -86,6 +88,7 @@ pub async fn prepare(settings: &Settings) -> anyhow::Result<Ready> {
         memory: memory::Memory::new(settings.memory),
         hits: HitShelf::new(settings.data.join("hits"), most_hits),
         reading: Mutex::default(),
+        library: tokio::sync::Mutex::default(),
         turns: Mutex::default(),
         store,
     });

@@ -158,6 +158,7 @@ async fn every_route_answers_as_it_is_described() {
     held.send(post, "/api/assets/1/look?map=normal&sheet=0", recipe.clone()).await;
     held.send(post, "/api/assets/1/plumb", recipe.clone()).await;
     held.send(post, "/api/assets/1/upright", recipe.clone()).await;
+    masks(&held, &recipe).await;
 
     let run = held.send(post, "/api/assets/1/runs", json!({ "kind": "final" })).await;
     assert_eq!(ended(&held.client, &run["id"]).await["status"], "done");
@@ -216,6 +217,44 @@ async fn findings_and_offers(held: &Held) {
     assert_eq!(of(3), [json!(null), json!(null), json!(false), json!(false)]);
 }
 
+/// Masks of a draft: how they read, what they hold, places by example, and the library.
+async fn masks(held: &Held, recipe: &Value) {
+    let choices = held.get("/api/mask-choices").await;
+    assert!(choices["signals"].as_array().is_some_and(|s| s.len() == 13), "{choices}");
+    let presets = held.get("/api/assets/1/presets").await;
+    assert_eq!(presets.as_array().map(Vec::len), Some(8));
+    let mask = presets[0]["mask"].clone();
+    let mut draft = recipe.clone();
+    draft["masks"] = json!([mask]);
+    let post = Method::Post;
+    let view = held.send(post, "/api/assets/1/mask?mask=edge%20wear", draft.clone()).await;
+    assert!(view["sentence"].as_str().is_some_and(|s| s.starts_with("Edges tighter than")), "{view}");
+    let place = json!({ "triangle": 0, "point": [0.3, 0.0, 0.3] });
+    let at = json!({ "recipe": draft, "at": place });
+    let found = held.send(post, "/api/assets/1/mask-at?mask=edge%20wear", at.clone()).await;
+    assert_eq!(found["terms"].as_array().map(Vec::len), Some(1));
+    let region = held.send(post, "/api/assets/1/region-at?by=part", at).await;
+    assert_eq!(region, json!({ "name": "tile" }));
+    let examples = json!([{ "at": place, "wanted": true }]);
+    let asked = json!({ "recipe": draft, "examples": examples });
+    let found = held.send(post, "/api/assets/1/proposals", asked).await;
+    assert_eq!(found["proposals"].as_array().map(Vec::len), Some(3), "{found}");
+    let pictures = held.send(post, "/api/assets/1/mask-pictures", draft.clone()).await;
+    assert!(pictures[0]["picture"].as_str().is_some_and(|p| p.starts_with("data:image/png")), "{pictures}");
+    held.send(post, "/api/assets/1/look?map=mask:edge%20wear", draft).await;
+    held.get("/api/assets/1/masks").await;
+    // Kept at one size, fitted to another.
+    let kept = json!({ "masks": [presets[0]["mask"]], "diagonal": 100.0 });
+    let library = held.send(Method::Put, "/api/mask-library", kept.clone()).await;
+    assert_eq!(library.as_array().map(Vec::len), Some(1));
+    assert_eq!(held.get("/api/mask-library").await, library);
+    let fitted = held.send(post, "/api/assets/1/masks", kept).await;
+    let size = |mask: &Value| mask["place"]["terms"][0]["signal"]["size"].as_f64().expect("a size");
+    assert!(size(&fitted[0]) < 0.05 * size(&presets[0]["mask"]), "{fitted}");
+    let left = held.send(Method::Delete, "/api/mask-library/edge%20wear", json!(null)).await;
+    assert_eq!(left, json!([]));
+}
+
 /// A long bake, looked at while it runs, then stopped; and once more from its ledger line.
 async fn live_and_stopped(held: &Held) {
     let (_, asset) = support::revise(&held.client, |r| {
@@ -270,6 +309,9 @@ async fn what_cannot_be_given_is_told_in_one_form() {
             "no file 'a.obj'",
         ),
         (get, "/api/runs/9/sheets", "", 404, "run"),
+        (post, "/api/assets/1/masks", r#"{ "masks": [] }"#, 422, "masks has 0 entries"),
+        (put, "/api/mask-library", r#"{ "masks": [{ "name": "a/b" }] }"#, 422, "a name goes without"),
+        (Method::Delete, "/api/mask-library/none", "", 404, "mask"),
         (put, "/api/hits", r#"{ "most": -1 }"#, 422, "-1"),
         (put, "/api/hits", r#"{ "most": 1, "least": 0 }"#, 422, "least"),
         (Method::Patch, "/api/assets/1/recipe", "[]", 428, "If-Match"),

@@ -254,7 +254,7 @@ async fn a_run_ends_with_all_its_files_or_none() {
     recipe.low.push(MeshSource::file("lid_low.obj"));
     recipe.high.push(MeshSource::file("lid_high.obj"));
     // Vertex colours are what the sculpt does not have: that map fails.
-    recipe.maps = ["normal", "color"].iter().filter_map(|m| ember_ridge_core::maps::MapSettings::by_id(m)).collect();
+    recipe.maps = ["normal", "color"].iter().filter_map(|m| ember_ridge_core::maps::MapSettings::by_key(m)).collect();
     let plan = ember_ridge_core::bake::Plan::new(&recipe, &scene).expect("plans");
     let report = ember_ridge_core::bake::run(&plan, 1, &ember_ridge_core::bake::Unwatched).expect("bakes").report;
     let file = |map: &str, file: &str, bytes| RunFile { map: map.into(), file: file.into(), hash: "cc".into(), bytes };

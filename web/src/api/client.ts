@@ -3,16 +3,20 @@
 import createClient from "openapi-fetch";
 import type {
   Acceptance,
+  AskedByExample,
   AssetView,
   Change,
   Conflict,
   Facing,
   FixOrder,
+  KeptMasks,
   MeshFormat,
+  PickedPlace,
   PictureLine,
   PictureUse,
   paths,
   Recipe,
+  RegionBy,
   Role,
   RunKind,
   Side,
@@ -118,6 +122,28 @@ export const api = {
     const params = { path: { id, side } };
     return raw<ArrayBuffer>(held(GET("/assets/{id}/display/{side}", { params, signal, ...bytes })));
   },
+  maskChoices: () => held(GET("/mask-choices")),
+  presets: (id: number) => held(GET("/assets/{id}/presets", path(id))),
+  mask: (id: number, body: Recipe, mask: string) =>
+    held(POST("/assets/{id}/mask", { params: { path: { id }, query: { mask } }, body })),
+  maskAt: (id: number, recipe: Recipe, mask: string, at: PickedPlace) =>
+    held(POST("/assets/{id}/mask-at", { params: { path: { id }, query: { mask } }, body: { recipe, at } })),
+  regionAt: (id: number, recipe: Recipe, by: RegionBy, at: PickedPlace) =>
+    held(POST("/assets/{id}/region-at", { params: { path: { id }, query: { by } }, body: { recipe, at } })),
+  proposals: (id: number, body: AskedByExample) =>
+    held(POST("/assets/{id}/proposals", { ...path(id), body })),
+  maskPictures: (id: number, body: Recipe) => held(POST("/assets/{id}/mask-pictures", { ...path(id), body })),
+  /** Masks in lengths that suit an asset. */
+  fitMasks: (id: number, body: KeptMasks) => held(POST("/assets/{id}/masks", { ...path(id), body })),
+  maskLibrary: () => held(GET("/mask-library")),
+  keepMasks: (body: KeptMasks) => held(PUT("/mask-library", { body })),
+  dropMask: (name: string) => held(DELETE("/mask-library/{name}", { params: { path: { name } } })),
+  /** Sends a picture that a term of a mask reads. */
+  sendMaskPicture: (id: number, mask: string, term: number, file: File) => {
+    const params = { path: { id }, query: { file: file.name, used_as: "mask" as const, mask, term } };
+    const body = file as unknown as string;
+    return held(POST("/assets/{id}/pictures", { params, body, bodySerializer: () => file }));
+  },
   /** Sends a picture that bakes will read. */
   sendPicture: (id: number, used_as: PictureUse, file: File) => {
     const params = { path: { id }, query: { file: file.name, used_as } };
@@ -136,6 +162,7 @@ export const mapUrl = (run: { pictures: PictureLine[] }, map: string, sheet: num
 export const liveUrl = (run: number, map: string, sheet: number, turn: number) =>
   `/api/runs/${run}/live/${map}?sheet=${sheet}&turn=${turn}`;
 export const cageUrl = (asset: number, format: MeshFormat) => `/api/assets/${asset}/cage?format=${format}`;
+export const masksUrl = (asset: number) => `/api/assets/${asset}/masks`;
 export const packageUrl = (run: number) => `/api/runs/${run}/package`;
 
 /**

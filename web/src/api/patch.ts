@@ -1,7 +1,7 @@
 // What an edit changed, as the server takes it (crates/core/src/recipe/patch.rs says how places are named), and such changes laid
 // over a recipe that is only shown.
 import LISTS from "./lists.json";
-import type { Change, Recipe } from "./types";
+import type { Change, MapSettings, Recipe } from "./types";
 
 type Json = null | boolean | number | string | Json[] | { [key: string]: Json };
 type Fields = { [key: string]: Json };
@@ -13,9 +13,20 @@ function isAt(at: readonly string[], place: string): boolean {
   return names.length === at.length && names.every((name, i) => name === "*" || name === at[i]);
 }
 
-/** The field that names the entries of the list at a place. */
-const keyOf = (at: readonly string[]): string | null =>
+/** The fields that name the entries of the list at a place. */
+const keyOf = (at: readonly string[]): readonly string[] | null =>
   LISTS.named.find(({ place }) => isAt(at, place))?.key ?? null;
+
+/** The name of an entry; null where it has none of the fields. */
+function nameOf(entry: Json | undefined, key: readonly string[] | null): string | null {
+  if (!isFields(entry) || !key) return null;
+  const fields = key.map((field) => entry[field]).filter((field) => typeof field === "string");
+  return fields.length > 0 ? fields.join(":") : null;
+}
+
+/** What tells a map from all others of a recipe: its kind, with its name where there may be several. */
+export const mapKey = (map: MapSettings): string =>
+  nameOf(map as unknown as Json, keyOf(["maps"])) ?? map.map;
 
 const grows = (at: readonly string[]): boolean => LISTS.growing.some((place) => isAt(at, place));
 
@@ -48,7 +59,7 @@ function compare(at: string[], a: Json | undefined, b: Json | undefined, changes
   const key = keyOf(at);
   const names = key ? namesInOrder(key, had, has) : null;
   if (key && names) {
-    const find = (list: Json[], name: string) => list.find((v) => (v as Fields)[key] === name);
+    const find = (list: Json[], name: string) => list.find((v) => nameOf(v, key) === name);
     for (const name of names) compare([...at, name], find(had, name), find(has, name), changes);
     return;
   }
@@ -56,8 +67,8 @@ function compare(at: string[], a: Json | undefined, b: Json | undefined, changes
 }
 
 /** The names in two lists, when each stands once and those in both stand in one order, new ones last. */
-function namesInOrder(key: string, had: Json[], has: Json[]): string[] | null {
-  const named = (list: Json[]) => list.map((v) => (isFields(v) ? v[key] : null));
+function namesInOrder(key: readonly string[], had: Json[], has: Json[]): string[] | null {
+  const named = (list: Json[]) => list.map((v) => nameOf(v, key));
   const [a, b] = [named(had), named(has)];
   if ([...a, ...b].some((n) => typeof n !== "string")) return null;
   if (new Set(a).size < a.length || new Set(b).size < b.length) return null;
@@ -80,8 +91,8 @@ function put(root: Fields, at: readonly string[], to: Json | undefined): void {
   for (const [depth, name] of at.slice(0, -1).entries()) {
     const place = at.slice(0, depth);
     if (Array.isArray(here)) {
-      const key: string | null = keyOf(place);
-      here = here.find((v) => key !== null && isFields(v) && v[key] === name);
+      const key: readonly string[] | null = keyOf(place);
+      here = here.find((v) => nameOf(v, key) === name);
     } else if (isFields(here)) {
       const next = at[depth + 1];
       here[name] ??= keyOf([...place, name]) || next === ADDED ? [] : {};
@@ -92,7 +103,7 @@ function put(root: Fields, at: readonly string[], to: Json | undefined): void {
     here.push(...listOf(to));
   } else if (Array.isArray(here)) {
     const key = keyOf(at.slice(0, -1));
-    const i = here.findIndex((v) => key !== null && isFields(v) && v[key] === last);
+    const i = here.findIndex((v) => nameOf(v, key) === last);
     if (to === undefined) {
       if (i >= 0) here.splice(i, 1);
     } else if (i >= 0) here[i] = to;

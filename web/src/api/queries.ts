@@ -65,10 +65,14 @@ export function useKeptHits() {
   return { asked, setMost };
 }
 
-/** A map's name as it is shown. */
-export function useMapLabels(): (id: string) => string {
+/** A map's name as it is shown, by what tells it from others: "Occlusion", "Mask edge wear". */
+export function useMapLabels(): (key: string) => string {
   const maps = useMaps().data;
-  return (id) => maps?.find((m) => m.kind.id === id)?.kind.label ?? id;
+  return (key) => {
+    const [id, name] = key.split(":");
+    const label = maps?.find((m) => m.kind.id === id)?.kind.label;
+    return label ? [label, name].filter(Boolean).join(" ") : key;
+  };
 }
 
 /** Small pictures of every map of the asset as its kept recipe stands. */

@@ -196,6 +196,75 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/assets/{id}/mask": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** How a mask of a draft reads, what its terms see and how much of the surface each covers. */
+        post: operations["show_mask"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/assets/{id}/mask-at": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a mask of a draft and its signals are at a place of the low-poly. */
+        post: operations["show_mask_at"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/assets/{id}/mask-pictures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A small picture of every mask of a draft. */
+        post: operations["show_mask_pictures"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/assets/{id}/masks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The masks of an asset as a file, with the asset's size. */
+        get: operations["export_masks"];
+        put?: never;
+        /** Masks of a file or of the library in lengths that suit an asset. */
+        post: operations["fit_masks"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/assets/{id}/meshes": {
         parameters: {
             query?: never;
@@ -285,6 +354,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/assets/{id}/presets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Masks to start from, for an asset. */
+        get: operations["list_presets"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/assets/{id}/proposals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Places that would explain examples, the simplest first. */
+        post: operations["find_places"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/assets/{id}/recipe": {
         parameters: {
             query?: never;
@@ -314,6 +417,23 @@ export interface paths {
         put?: never;
         /** Makes an edit again that was undone. */
         post: operations["redo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/assets/{id}/region-at": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The region that a place of the low-poly lies in. */
+        post: operations["find_region"];
         delete?: never;
         options?: never;
         head?: never;
@@ -470,6 +590,58 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/mask-choices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every signal and every pattern. */
+        get: operations["list_choices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/mask-library": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The masks kept in the library, each with the size of the asset that it was made for. */
+        get: operations["list_library"];
+        /** Keeps masks in the library, each under its name, in place of those that had it. */
+        put: operations["keep_masks"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/mask-library/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Takes a mask out of the library. */
+        delete: operations["drop_mask"];
         options?: never;
         head?: never;
         patch?: never;
@@ -720,6 +892,16 @@ export interface components {
             /** @description The part it is about; none for one that names no part. */
             part: string | null;
         };
+        /** @description A question about a draft at a place of its low-poly. */
+        AskedAt: {
+            at: components["schemas"]["PickedPlace"];
+            recipe: components["schemas"]["Recipe"];
+        };
+        /** @description Places that should be in a mask, and places that should not. */
+        AskedByExample: {
+            examples: components["schemas"]["PickedExample"][];
+            recipe: components["schemas"]["Recipe"];
+        };
         AssetLine: {
             /** Format: int64 */
             id: number;
@@ -785,10 +967,23 @@ export interface components {
          * @enum {string}
          */
         BackFaces: "skip" | "keep";
+        /** @description A signal moved by a pattern before its range is taken, so that edges fray. */
+        BreakUp: {
+            /**
+             * Format: float
+             * @description The furthest the signal is moved either way, in its own unit: by `amount * (2 p - 1)` where the pattern is `p`.
+             */
+            amount: number;
+            pattern: components["schemas"]["PatternSettings"];
+        };
+        /** @description What pieces in rows show. */
+        BrickValue: "height" | "number";
         /** @description What a stroke does to the vertices, or for plumb to the surface, that it passes. */
         Brush: "more" | "less" | "smooth" | "set" | "fitted" | "plumb" | "averaged";
         /** @description How cavities are found. */
         CavityMethod: "occlusion" | "curvature";
+        /** @description What a cell shows. */
+        CellValue: "nearest" | "second" | "difference" | "number";
         /** @description One change: what stands at a place of the recipe afterwards. */
         Change: {
             /** @description The way to the place, such as `["maps", "ao", "rays"]`. */
@@ -796,6 +991,11 @@ export interface components {
             /** @description What is to stand there; left out, the place is cleared. At `+`, the entries to add. */
             to?: unknown;
         };
+        /**
+         * @description A channel of vertex colour.
+         * @enum {string}
+         */
+        Channel: "r" | "g" | "b";
         /** @description What settings may be. */
         Choices: {
             beside: string[];
@@ -814,6 +1014,8 @@ export interface components {
         };
         /** @description Where the colour comes from. */
         ColorFrom: "vertices" | "auto" | "materials" | "picture";
+        /** @description How a term joins those before it. */
+        Combine: "and" | "or" | "minus";
         /** @description A place that both sides changed, each to something else. */
         Conflict: {
             at: string[];
@@ -823,6 +1025,60 @@ export interface components {
             theirs: unknown;
             /** @description The place in words. */
             words: string;
+        };
+        /** @description A setting of a pattern as the page shows it. */
+        Control: {
+            /** @description One line of help. */
+            help: string;
+            input: components["schemas"]["ControlInput"];
+            label: string;
+            setting: string;
+        };
+        /** @description What a control of a pattern holds. */
+        ControlInput: {
+            /** Format: float */
+            from: number;
+            /** @constant */
+            kind: "length";
+            /** Format: float */
+            to: number;
+        } | {
+            /** @constant */
+            kind: "coordinate";
+        } | {
+            /** Format: float */
+            from: number;
+            /** @constant */
+            kind: "number";
+            /** Format: float */
+            to: number;
+            unit: string;
+        } | {
+            /** Format: float */
+            from: number;
+            /** @constant */
+            kind: "count";
+            /** Format: float */
+            to: number;
+        } | {
+            /** @constant */
+            kind: "choice";
+            options: [
+                [
+                    string,
+                    string
+                ],
+                [
+                    string,
+                    string
+                ]
+            ][];
+        } | {
+            /** @constant */
+            kind: "point";
+        } | {
+            /** @constant */
+            kind: "picture";
         };
         /** @description A surface of the sculpt on a ray's way. */
         Crossing: {
@@ -1042,7 +1298,7 @@ export interface components {
             severity: components["schemas"]["Severity"];
         };
         /** @description What was found. The name is stable: it stands in reports and in the recipe's exceptions. */
-        FindingKind: ("unreadable" | "not-a-number" | "missing-uvs" | "island-outside" | "overlapping-uvs" | "mirrored-islands" | "density-spread" | "stretched-uvs" | "tight-islands" | "turned-faces" | "inside-out" | "doubled-points" | "non-manifold-edges" | "hard-edges-without-seam" | "polygons-triangulated" | "zero-area-faces" | "scale-slip" | "axis-swap" | "meshes-apart" | "unpaired-part" | "names-pair-nothing" | "colours-merged" | "cage-gaps" | "misses" | "back-face-hits" | "wrong-part-hits" | "lean" | "range-clipped") | "read-in-part" | "picture-texels";
+        FindingKind: ("unreadable" | "not-a-number" | "missing-uvs" | "island-outside" | "overlapping-uvs" | "mirrored-islands" | "density-spread" | "stretched-uvs" | "tight-islands" | "turned-faces" | "inside-out" | "doubled-points" | "non-manifold-edges" | "hard-edges-without-seam" | "polygons-triangulated" | "zero-area-faces" | "scale-slip" | "axis-swap" | "meshes-apart" | "unpaired-part" | "names-pair-nothing" | "colours-merged" | "cage-gaps" | "misses" | "back-face-hits" | "wrong-part-hits" | "lean" | "range-clipped") | "read-in-part" | "picture-texels" | "mask-unusable" | "mask-empty";
         /**
          * @description What kept the fit from going further.
          * @enum {string}
@@ -1116,6 +1372,21 @@ export interface components {
             /** @description Low-poly parts by name; none hides the part from every ray. */
             low: string[];
         };
+        /** @description A distribution over bins of equal width. */
+        Histogram: {
+            /** @description Share of the surface in each bin; what lies beyond the range is in none. */
+            bins: number[];
+            /** @description Least and greatest value met. */
+            met: components["schemas"]["HistogramRange"];
+            range: components["schemas"]["HistogramRange"];
+        };
+        /** @description The ends of a distribution that is shown. */
+        HistogramRange: {
+            /** Format: float */
+            high: number;
+            /** Format: float */
+            low: number;
+        };
         /** @description Which surface along a ray is taken where it crosses several. */
         HitRule: "outermost" | "nearest";
         /** @description Bytes of kept hits that there may be. */
@@ -1187,8 +1458,24 @@ export interface components {
              */
             most: number;
         };
+        /** @description Masks with the size of the asset that they were made for. */
+        KeptMasks: {
+            /**
+             * Format: float
+             * @description The asset from corner to corner, scene units: lengths are scaled with it where masks go to another asset.
+             */
+            diagonal?: number | null;
+            masks: components["schemas"]["Mask"][];
+        };
         /** @description How a low-poly's triangles are shared out over sheets. */
         Layout: "one" | "materials" | "udim";
+        /** @description The value that becomes 0 and the one that becomes 1, straight between them and cut off beyond. */
+        Levels: {
+            /** Format: float */
+            high: number;
+            /** Format: float */
+            low: number;
+        };
         /** @description Whether a map is made from the sculpt or from the recipe's normal map. */
         MadeFrom: "sculpt" | "normal-map";
         /** @description What is fixed about a kind of map. */
@@ -1207,6 +1494,8 @@ export interface components {
             heights: boolean;
             id: string;
             label: string;
+            /** @description A recipe may hold several, each with a name of its own. */
+            named: boolean;
             /** @description Channels and value outside every island, unless a setting changes them. */
             shape: components["schemas"]["MapShape"];
         };
@@ -1434,6 +1723,25 @@ export interface components {
         } | {
             /** @constant */
             map: "miss";
+        } | {
+            /** @constant */
+            map: "mask";
+            /** @description Name of the mask. */
+            mask: string;
+            /** @description Rays per texel of signals that trace rays. */
+            rays?: components["schemas"]["Rays"];
+        } | {
+            alpha?: string | null;
+            blue?: string | null;
+            green?: string | null;
+            /** @constant */
+            map: "packed";
+            /** @description What the picture is called. */
+            name: string;
+            /** @description Rays per texel of signals that trace rays. */
+            rays?: components["schemas"]["Rays"];
+            /** @description The mask in each channel; black in a channel without one. Without an alpha the picture has three channels. */
+            red?: string | null;
         };
         /** @description Channels of a map, and what stands outside every island. */
         MapShape: {
@@ -1451,6 +1759,69 @@ export interface components {
         };
         /** @description What is wrong with an envelope somewhere. */
         MarkKind: "pokes-out" | "too-deep" | "crosses-itself" | "crosses-another";
+        /** @description A mask: a place with a name. It is baked by a map that names it. */
+        Mask: {
+            name: string;
+            /**
+             * @default {
+             *       "terms": []
+             *     }
+             */
+            place: components["schemas"]["PlaceSettings"];
+        };
+        /** @description A mask at one place. */
+        MaskAt: {
+            terms: components["schemas"]["TermAt"][];
+            /** Format: float */
+            value: number | null;
+        };
+        /** @description What a stroke does to a painted mask. */
+        MaskBrush: ("add" | "take-away") | "smooth";
+        /** @description What masks are made of: every signal and every pattern, as the page shows them. */
+        MaskChoices: {
+            /**
+             * Format: float
+             * @description An end of a range this far off leaves its side open.
+             */
+            open_end: number;
+            patterns: components["schemas"]["PatternLine"][];
+            signals: components["schemas"]["SignalInfo"][];
+        };
+        /** @description One stroke of a brush over the low-poly. It has its effect once, however often it passes a place. */
+        MaskStroke: {
+            brush: components["schemas"]["MaskBrush"];
+            /** @description Painted on the other side too, across the middle of the low-poly. */
+            mirror?: components["schemas"]["Axis"] | null;
+            /** @description Points on the low surface (x, y, z, scene units) and pressure there, 0 to 1. */
+            path: [
+                number,
+                number,
+                number,
+                number
+            ][];
+            /**
+             * Format: float
+             * @description Distance along the surface at which the effect ends, scene units.
+             */
+            size: number;
+            /**
+             * Format: float
+             * @description 0 to 1.
+             */
+            strength: number;
+        };
+        /** @description A mask as the page shows it. */
+        MaskView: {
+            /**
+             * Format: float
+             * @description Share of the surface that it covers; none while it cannot be made.
+             */
+            covers: number | null;
+            /** @description Why it cannot be made. */
+            error: string | null;
+            sentence: string;
+            terms: components["schemas"]["TermView"][];
+        };
         /** @description What the meshes of an asset have to be told of, worst first, and what fixing them here would do. */
         MeshFindings: {
             findings: components["schemas"]["Finding"][];
@@ -1558,6 +1929,8 @@ export interface components {
             steps: string[];
             summary: components["schemas"]["MeshSummary"];
         };
+        /** @description How distance is measured. */
+        Metric: "euclidean" | "manhattan" | "chebyshev";
         /** @description Room between islands at one mip level. */
         MipLine: {
             /** Format: uint32 */
@@ -1600,6 +1973,10 @@ export interface components {
         NewPlane: {
             facing: components["schemas"]["Facing"];
         };
+        /** @description What is summed. */
+        NoiseBase: "gradient" | "value";
+        /** @description What an octave is folded to before it is summed. */
+        NoiseForm: "plain" | "turbulence" | "ridged";
         /** @description An existing tangent-space normal map of the low-poly, from which maps may be made in place of a sculpt. */
         NormalMapSource: {
             file: string;
@@ -1680,6 +2057,595 @@ export interface components {
             ];
             part: string;
         };
+        /** @description What is fixed about a pattern. */
+        PatternInfo: {
+            controls: components["schemas"]["Control"][];
+            /** @description One line for a newcomer. */
+            explains: string;
+            id: string;
+            label: string;
+        };
+        /** @description A pattern, with its settings before anyone changes them. */
+        PatternLine: {
+            fresh: components["schemas"]["PatternSettings"];
+            info: components["schemas"]["PatternInfo"];
+        };
+        /** @description A pattern with its settings. Values are within 0 to 1. */
+        PatternSettings: {
+            /** @default y */
+            along: components["schemas"]["Axis"];
+            /** @default gradient */
+            base: components["schemas"]["NoiseBase"];
+            /** @default plain */
+            form: components["schemas"]["NoiseForm"];
+            /**
+             * Format: float
+             * @description How much of an octave's strength the next finer one has, 0 to 1.
+             * @default 0.5
+             */
+            gain: number;
+            /** @description 1 less the value, last of all. */
+            invert?: boolean;
+            /** @constant */
+            kind: "noise";
+            /**
+             * Format: float
+             * @description How many times smaller the cells of the next octave are, 1 to 4.
+             * @default 2
+             */
+            lacunarity: number;
+            /**
+             * Format: uint32
+             * @description 1 to 12.
+             * @default 4
+             */
+            octaves: number;
+            /** @description Bent by a curve afterwards. */
+            ramp?: components["schemas"]["Ramp"] | null;
+            /**
+             * Format: uint32
+             * @description Another of its kind.
+             */
+            seed?: number;
+            /**
+             * Format: float
+             * @description Side of a cell of the coarsest octave, scene units; over UVs, of the square.
+             * @default 0.10000000149011612
+             */
+            size: number;
+            /** @description Where it is laid out. */
+            space?: components["schemas"]["Space"];
+            /**
+             * Format: float
+             * @description How many times longer blotches are along an axis than across it, 1 to 50; without a say over UVs.
+             * @default 1
+             */
+            stretch: number;
+            /** @description Moved by another pattern first. */
+            warp?: components["schemas"]["Warp"] | null;
+        } | {
+            /** @description 1 less the value, last of all. */
+            invert?: boolean;
+            /**
+             * Format: float
+             * @description How far points stray from the middle of their cells, 0 to 1.
+             * @default 1
+             */
+            jitter: number;
+            /** @constant */
+            kind: "cells";
+            /** @default euclidean */
+            metric: components["schemas"]["Metric"];
+            /** @description Bent by a curve afterwards. */
+            ramp?: components["schemas"]["Ramp"] | null;
+            /**
+             * Format: uint32
+             * @description Another of its kind.
+             */
+            seed?: number;
+            /**
+             * Format: float
+             * @description Side of a cell, scene units; over UVs, of the square.
+             * @default 0.10000000149011612
+             */
+            size: number;
+            /** @description Where it is laid out. */
+            space?: components["schemas"]["Space"];
+            /** @default nearest */
+            value: components["schemas"]["CellValue"];
+            /** @description Moved by another pattern first. */
+            warp?: components["schemas"]["Warp"] | null;
+        } | {
+            /**
+             * Format: float
+             * @description Share of places that have a dot, 0 to 1.
+             * @default 0.6000000238418579
+             */
+            density: number;
+            /** @description 1 less the value, last of all. */
+            invert?: boolean;
+            /** @constant */
+            kind: "speckles";
+            /** @description Bent by a curve afterwards. */
+            ramp?: components["schemas"]["Ramp"] | null;
+            /**
+             * Format: uint32
+             * @description Another of its kind.
+             */
+            seed?: number;
+            /**
+             * Format: float
+             * @description Diameter of the largest dots, scene units; over UVs, of the square.
+             * @default 0.009999999776482582
+             */
+            size: number;
+            /** @description Where it is laid out. */
+            space?: components["schemas"]["Space"];
+            /**
+             * Format: float
+             * @description From dot to dot in the mean, in sizes, 1 to 50.
+             * @default 3
+             */
+            spacing: number;
+            /**
+             * Format: float
+             * @description How much smaller dots may be than the largest, 0 to 1.
+             * @default 0.6000000238418579
+             */
+            spread: number;
+            /** @description Moved by another pattern first. */
+            warp?: components["schemas"]["Warp"] | null;
+        } | {
+            /**
+             * @description The axis they run along.
+             * @default y
+             */
+            axis: components["schemas"]["Axis"];
+            /**
+             * Format: float
+             * @description Scratches to a cube of that length, 0 to 16.
+             * @default 4
+             */
+            density: number;
+            /** @description 1 less the value, last of all. */
+            invert?: boolean;
+            /** @constant */
+            kind: "scratches";
+            /** @description Bent by a curve afterwards. */
+            ramp?: components["schemas"]["Ramp"] | null;
+            /**
+             * Format: uint32
+             * @description Another of its kind.
+             */
+            seed?: number;
+            /**
+             * Format: float
+             * @description Length of the longest, scene units; over UVs, of the square.
+             * @default 0.20000000298023224
+             */
+            size: number;
+            /** @description Where it is laid out. */
+            space?: components["schemas"]["Space"];
+            /**
+             * Format: float
+             * @description How far they stray from it, degrees, 0 to 90.
+             * @default 30
+             */
+            spread: number;
+            /** @description Moved by another pattern first. */
+            warp?: components["schemas"]["Warp"] | null;
+            /**
+             * Format: float
+             * @description Width in the middle, scene units; over UVs, of the square.
+             * @default 0.0020000000949949026
+             */
+            width: number;
+        } | {
+            /** @default y */
+            axis: components["schemas"]["Axis"];
+            /**
+             * Format: float
+             * @description Coordinate where it is 0, scene units.
+             * @default 0
+             */
+            from: number;
+            /** @description 1 less the value, last of all. */
+            invert?: boolean;
+            /** @constant */
+            kind: "gradient";
+            /** @description Bent by a curve afterwards. */
+            ramp?: components["schemas"]["Ramp"] | null;
+            /**
+             * Format: uint32
+             * @description Another of its kind.
+             */
+            seed?: number;
+            /** @description Where it is laid out. */
+            space?: components["schemas"]["Space"];
+            /**
+             * Format: float
+             * @description Coordinate where it is 1.
+             * @default 1
+             */
+            to: number;
+            /** @description Moved by another pattern first. */
+            warp?: components["schemas"]["Warp"] | null;
+        } | {
+            /**
+             * Format: float
+             * @description Distance where it is 0, scene units.
+             * @default 0
+             */
+            from: number;
+            /** @description 1 less the value, last of all. */
+            invert?: boolean;
+            /** @constant */
+            kind: "gradient-point";
+            /**
+             * @description Scene units.
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            middle: [
+                number,
+                number,
+                number
+            ];
+            /** @description Bent by a curve afterwards. */
+            ramp?: components["schemas"]["Ramp"] | null;
+            /**
+             * Format: uint32
+             * @description Another of its kind.
+             */
+            seed?: number;
+            /** @description Where it is laid out. */
+            space?: components["schemas"]["Space"];
+            /**
+             * Format: float
+             * @description Distance where it is 1.
+             * @default 1
+             */
+            to: number;
+            /** @description Moved by another pattern first. */
+            warp?: components["schemas"]["Warp"] | null;
+        } | {
+            /** @default y */
+            axis: components["schemas"]["Axis"];
+            /**
+             * Format: float
+             * @description Share of the way where it is 0.
+             * @default 0
+             */
+            from: number;
+            /** @description 1 less the value, last of all. */
+            invert?: boolean;
+            /** @constant */
+            kind: "gradient-part";
+            /** @description Bent by a curve afterwards. */
+            ramp?: components["schemas"]["Ramp"] | null;
+            /**
+             * Format: uint32
+             * @description Another of its kind.
+             */
+            seed?: number;
+            /** @description Where it is laid out. */
+            space?: components["schemas"]["Space"];
+            /**
+             * Format: float
+             * @description Share of the way where it is 1.
+             * @default 1
+             */
+            to: number;
+            /** @description Moved by another pattern first. */
+            warp?: components["schemas"]["Warp"] | null;
+        } | {
+            /**
+             * Format: float
+             * @description Width of the sloping edges.
+             * @default 0.009999999776482582
+             */
+            bevel: number;
+            /**
+             * @description The axis it is seen along; without a say over UVs.
+             * @default z
+             */
+            facing: components["schemas"]["Axis"];
+            /**
+             * Format: float
+             * @description Width of the gaps.
+             * @default 0.009999999776482582
+             */
+            gap: number;
+            /**
+             * Format: float
+             * @description Height of a row with its gap, in lengths, 0.02 to 50.
+             * @default 0.4000000059604645
+             */
+            height: number;
+            /** @description 1 less the value, last of all. */
+            invert?: boolean;
+            /** @constant */
+            kind: "bricks";
+            /**
+             * Format: float
+             * @description How far every other row is moved, in lengths, 0 to 1.
+             * @default 0.5
+             */
+            offset: number;
+            /** @description Bent by a curve afterwards. */
+            ramp?: components["schemas"]["Ramp"] | null;
+            /**
+             * Format: uint32
+             * @description Another of its kind.
+             */
+            seed?: number;
+            /**
+             * Format: float
+             * @description Length of a brick with its gap, scene units; over UVs, of the square.
+             * @default 0.20000000298023224
+             */
+            size: number;
+            /** @description Where it is laid out. */
+            space?: components["schemas"]["Space"];
+            /** @default height */
+            value: components["schemas"]["BrickValue"];
+            /** @description Moved by another pattern first. */
+            warp?: components["schemas"]["Warp"] | null;
+        } | {
+            /**
+             * Format: float
+             * @description Width of the sloping edges.
+             * @default 0.004000000189989805
+             */
+            bevel: number;
+            /**
+             * @description The axis it is seen along; without a say over UVs.
+             * @default y
+             */
+            facing: components["schemas"]["Axis"];
+            /**
+             * Format: float
+             * @description Width of the gaps.
+             * @default 0.004000000189989805
+             */
+            gap: number;
+            /** @description 1 less the value, last of all. */
+            invert?: boolean;
+            /** @constant */
+            kind: "planks";
+            /**
+             * Format: float
+             * @description Length, in widths, 1 to 100.
+             * @default 8
+             */
+            length: number;
+            /** @description Bent by a curve afterwards. */
+            ramp?: components["schemas"]["Ramp"] | null;
+            /**
+             * Format: uint32
+             * @description Another of its kind.
+             */
+            seed?: number;
+            /**
+             * Format: float
+             * @description Width of a plank with its gap, scene units; over UVs, of the square.
+             * @default 0.10000000149011612
+             */
+            size: number;
+            /** @description Where it is laid out. */
+            space?: components["schemas"]["Space"];
+            /** @default height */
+            value: components["schemas"]["BrickValue"];
+            /** @description Moved by another pattern first. */
+            warp?: components["schemas"]["Warp"] | null;
+        } | {
+            /**
+             * @description The axis it is seen along; without a say over UVs.
+             * @default z
+             */
+            facing: components["schemas"]["Axis"];
+            /**
+             * Format: float
+             * @description Width of the gaps.
+             * @default 0.00800000037997961
+             */
+            gap: number;
+            /**
+             * Format: float
+             * @description Height of a row that is seen, in widths, 0.1 to 10.
+             * @default 1
+             */
+            height: number;
+            /** @description 1 less the value, last of all. */
+            invert?: boolean;
+            /** @constant */
+            kind: "shingles";
+            /** @description Bent by a curve afterwards. */
+            ramp?: components["schemas"]["Ramp"] | null;
+            /**
+             * Format: uint32
+             * @description Another of its kind.
+             */
+            seed?: number;
+            /**
+             * Format: float
+             * @description Width of a shingle with its gap, scene units; over UVs, of the square.
+             * @default 0.15000000596046448
+             */
+            size: number;
+            /** @description Where it is laid out. */
+            space?: components["schemas"]["Space"];
+            /**
+             * Format: float
+             * @description How far lower edges stray, in heights, 0 to 0.5.
+             * @default 0.10000000149011612
+             */
+            stray: number;
+            /** @default height */
+            value: components["schemas"]["BrickValue"];
+            /** @description Moved by another pattern first. */
+            warp?: components["schemas"]["Warp"] | null;
+        } | {
+            /**
+             * @description The axis it is seen along; without a say over UVs.
+             * @default z
+             */
+            facing: components["schemas"]["Axis"];
+            /**
+             * Format: float
+             * @description Width of the gaps between threads, in sizes, 0 to 0.9.
+             * @default 0.10000000149011612
+             */
+            gap: number;
+            /** @description 1 less the value, last of all. */
+            invert?: boolean;
+            /** @constant */
+            kind: "weave";
+            /** @description Bent by a curve afterwards. */
+            ramp?: components["schemas"]["Ramp"] | null;
+            /**
+             * Format: uint32
+             * @description Another of its kind.
+             */
+            seed?: number;
+            /**
+             * Format: float
+             * @description From thread to thread, scene units; over UVs, of the square.
+             * @default 0.019999999552965164
+             */
+            size: number;
+            /** @description Where it is laid out. */
+            space?: components["schemas"]["Space"];
+            /** @description Moved by another pattern first. */
+            warp?: components["schemas"]["Warp"] | null;
+        } | {
+            /**
+             * @description The axis the trunk stands along.
+             * @default y
+             */
+            axis: components["schemas"]["Axis"];
+            /** @description 1 less the value, last of all. */
+            invert?: boolean;
+            /** @constant */
+            kind: "rings";
+            /**
+             * Format: float
+             * @description Share of a ring that is dark late wood, 0.01 to 1.
+             * @default 0.4000000059604645
+             */
+            late: number;
+            /**
+             * @description Where the heart of the trunk lies, scene units.
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            middle: [
+                number,
+                number,
+                number
+            ];
+            /** @description Bent by a curve afterwards. */
+            ramp?: components["schemas"]["Ramp"] | null;
+            /**
+             * Format: uint32
+             * @description Another of its kind.
+             */
+            seed?: number;
+            /**
+             * Format: float
+             * @description Width of a ring, scene units.
+             * @default 0.029999999329447746
+             */
+            size: number;
+            /** @description Where it is laid out. */
+            space?: components["schemas"]["Space"];
+            /** @description Moved by another pattern first. */
+            warp?: components["schemas"]["Warp"] | null;
+        } | {
+            /**
+             * @description The axis it is seen along; without a say over UVs.
+             * @default y
+             */
+            facing: components["schemas"]["Axis"];
+            /** @description 1 less the value, last of all. */
+            invert?: boolean;
+            /** @constant */
+            kind: "checker";
+            /** @description Bent by a curve afterwards. */
+            ramp?: components["schemas"]["Ramp"] | null;
+            /**
+             * Format: uint32
+             * @description Another of its kind.
+             */
+            seed?: number;
+            /**
+             * Format: float
+             * @description Side of a square, scene units; over UVs, of the UV square.
+             * @default 0.10000000149011612
+             */
+            size: number;
+            /** @description Where it is laid out. */
+            space?: components["schemas"]["Space"];
+            /** @description Moved by another pattern first. */
+            warp?: components["schemas"]["Warp"] | null;
+        } | {
+            /**
+             * Format: float
+             * @description How softly the three sides blend, 0 to 1.
+             * @default 0.20000000298023224
+             */
+            blend: number;
+            /** @default r */
+            channel: components["schemas"]["PictureChannel"];
+            /** @description 1 less the value, last of all. */
+            invert?: boolean;
+            /** @constant */
+            kind: "picture";
+            /** @default null */
+            picture: components["schemas"]["PictureSource"] | null;
+            /** @description Bent by a curve afterwards. */
+            ramp?: components["schemas"]["Ramp"] | null;
+            /**
+             * Format: uint32
+             * @description Another of its kind.
+             */
+            seed?: number;
+            /**
+             * Format: float
+             * @description Side of one copy, scene units; over UVs, of the square.
+             * @default 1
+             */
+            size: number;
+            /** @description Where it is laid out. */
+            space?: components["schemas"]["Space"];
+            /** @description Moved by another pattern first. */
+            warp?: components["schemas"]["Warp"] | null;
+        };
+        PickedExample: {
+            at: components["schemas"]["PickedPlace"];
+            wanted: boolean;
+        };
+        /** @description A place of the low-poly: a triangle by number, and a point on it, scene units. */
+        PickedPlace: {
+            point: [
+                number,
+                number,
+                number
+            ];
+            /** Format: uint32 */
+            triangle: number;
+        };
+        /**
+         * @description A channel of a picture.
+         * @enum {string}
+         */
+        PictureChannel: "r" | "g" | "b" | "a";
         PictureLine: {
             /** @description Content hash: the picture lies at `/api/pictures/<hash>`. */
             hash: string;
@@ -1694,7 +2660,7 @@ export interface components {
             hash?: string | null;
         };
         /** @description What a picture is used as. */
-        PictureUse: "normal-map" | "color";
+        PictureUse: "normal-map" | "color" | "mask";
         /** @description Where a finding lies: a part, some of its triangles (numbers within the mesh), and a point to look at. */
         Place: {
             /** Format: uint32 */
@@ -1720,6 +2686,26 @@ export interface components {
                 number,
                 number
             ] | null;
+        };
+        /** @description Where something lies, as a number from 0 to 1 at every place of the surface. */
+        PlaceSettings: {
+            /**
+             * Format: float
+             * @description Scales it, last of all; 0 to 1.
+             */
+            amount?: number;
+            /**
+             * Format: float
+             * @description Radius of a blur along the surface, across UV seams; scene units.
+             */
+            blur?: number;
+            invert?: boolean;
+            levels?: components["schemas"]["Levels"] | null;
+            /**
+             * @description Without any it is 1 everywhere.
+             * @default []
+             */
+            terms: components["schemas"]["Term"][];
         };
         /**
          * @description A flat projection: along x (u from -z, v from y), along y (u from x, v from -z) or along z (u from x, v from y).
@@ -1752,6 +2738,13 @@ export interface components {
          * @enum {string}
          */
         PositionAxis: "all" | "x" | "y" | "z";
+        /** @description A mask to start from, in lengths that suit the asset. */
+        PresetLine: {
+            explains: string;
+            id: string;
+            mask: components["schemas"]["Mask"];
+            sentence: string;
+        };
         /** @description The body of every error. */
         Problem: {
             /** @description Places that an edit and the asset as it stands both changed; empty for every other error. */
@@ -1776,6 +2769,46 @@ export interface components {
              */
             share: number;
             stage: string;
+        };
+        /** @description A place that explains examples. */
+        Proposal: {
+            /**
+             * Format: float
+             * @description Length of its description; the shorter, the better.
+             */
+            bits: number;
+            /**
+             * Format: float
+             * @description Share of the surface that lies in it.
+             */
+            covers: number;
+            /** Format: uint */
+            examples: number;
+            /**
+             * Format: uint
+             * @description How many examples it explains, of how many.
+             */
+            explained: number;
+            /** @description Examples that it does not explain, by number. */
+            missed: number[];
+            place: components["schemas"]["PlaceSettings"];
+            sentence: string;
+        };
+        /** @description Places that explain examples, or why there is none. */
+        Proposals: {
+            proposals: components["schemas"]["Proposal"][];
+            /** @description What stands against them, in words: examples that nothing tells apart. */
+            told: string | null;
+        };
+        /** @description A curve from a pattern's values to others, by points. */
+        Ramp: {
+            /** @description Eased between the points; straight otherwise. */
+            smooth?: boolean;
+            /** @description `[at, value]`, both 0 to 1, rising in the first. */
+            stops: [
+                number,
+                number
+            ][];
         };
         /**
          * @description Which side of a surface a ray meets.
@@ -1885,6 +2918,8 @@ export interface components {
              *     ]
              */
             maps: components["schemas"]["MapSettings"][];
+            /** @description Masks; a map or another mask names the ones that are baked. */
+            masks?: components["schemas"]["Mask"][];
             /** @description Occlusion, curvature and cavity may be made from this and the low-poly alone. */
             normal_map?: components["schemas"]["NormalMapSource"] | null;
             /** @default names */
@@ -1916,6 +2951,12 @@ export interface components {
             sheet: components["schemas"]["SheetSettings"];
             /** Format: uint32 */
             version: number;
+        };
+        /** @description What tells the regions apart that a mask picks. */
+        RegionBy: "part" | "material" | "piece" | "island" | "id" | "vertex-color";
+        /** @description The name of a region; none where a place lies in none. */
+        RegionName: {
+            name: string | null;
         };
         /** @description A whole bake. */
         Report: {
@@ -2119,6 +3160,132 @@ export interface components {
          * @enum {string}
          */
         Side: "low" | "high";
+        /** @description A number at every place of the surface. */
+        Signal: {
+            /** @constant */
+            kind: "curvature";
+            /**
+             * Format: float
+             * @description Scene units.
+             */
+            size: number;
+        } | {
+            /**
+             * Format: float
+             * @description Scene units.
+             */
+            distance: number;
+            /** @constant */
+            kind: "occlusion";
+        } | {
+            /** @constant */
+            kind: "cavity";
+            /**
+             * Format: float
+             * @description Scene units.
+             */
+            size: number;
+        } | {
+            /**
+             * Format: float
+             * @description Scene units.
+             */
+            distance: number;
+            /** @constant */
+            kind: "thickness";
+        } | {
+            direction: [
+                number,
+                number,
+                number
+            ];
+            /** @constant */
+            kind: "facing";
+        } | {
+            axis: components["schemas"]["Axis"];
+            /** @constant */
+            kind: "height";
+        } | {
+            /** @constant */
+            kind: "distance";
+            /** @description A part of the sculpt or of the low-poly. */
+            part: string;
+        } | {
+            by: components["schemas"]["RegionBy"];
+            /** @constant */
+            kind: "region";
+            names: string[];
+        } | {
+            /** @constant */
+            kind: "channel";
+            of: components["schemas"]["Channel"];
+        } | {
+            /** @default r */
+            channel: components["schemas"]["PictureChannel"];
+            file: string;
+            hash?: string | null;
+            /** @constant */
+            kind: "picture";
+        } | {
+            /** @constant */
+            kind: "paint";
+            /** @default [] */
+            strokes: components["schemas"]["MaskStroke"][];
+        } | {
+            /** @constant */
+            kind: "pattern";
+            pattern: components["schemas"]["PatternSettings"];
+        } | {
+            /** @constant */
+            kind: "mask";
+            mask: string;
+        };
+        /** @description What is fixed about a signal. */
+        SignalInfo: {
+            /** @description What low and high values mean. */
+            ends: [
+                string,
+                string
+            ];
+            /** @description One line for a newcomer. */
+            explains: string;
+            kind: string;
+            label: string;
+            /** @description The setting that says how it is measured, if it is a number. */
+            measure: components["schemas"]["SignalMeasure"] | null;
+            /** @description What it keeps within, where that is known. */
+            range: [
+                number,
+                number
+            ] | null;
+            /** @description The unit of its range; empty where it has none. */
+            unit: components["schemas"]["SignalUnit"];
+        };
+        /** @description The number that says how a signal is measured. */
+        SignalMeasure: {
+            help: string;
+            input: components["schemas"]["ControlInput"];
+            label: string;
+            setting: string;
+        };
+        /** @description The unit of a signal's range. */
+        SignalUnit: "number" | "length";
+        /**
+         * @description A signal's values that count, with a soft end on each side: 0 at `from[0]` and below, 1 from `from[1]` to `to[0]`, 0 at `to[1]` and
+         *     above, straight between.
+         */
+        SoftRange: {
+            from: [
+                number,
+                number
+            ];
+            to: [
+                number,
+                number
+            ];
+        };
+        /** @description Where a pattern is laid out. */
+        Space: "object" | "uv" | "part";
         /** @description One stroke of a brush over the low-poly. A stroke has its effect once, however often it passes a place. */
         Stroke: {
             brush: components["schemas"]["Brush"];
@@ -2167,6 +3334,48 @@ export interface components {
             map: string;
             /** @description A PNG as a data URL. */
             picture: string | null;
+        };
+        /** @description One term of a place. */
+        Term: {
+            break_up?: components["schemas"]["BreakUp"] | null;
+            combine?: components["schemas"]["Combine"];
+            /** @description Where it is 0 and where it is 1, in the signal's unit. */
+            from: [
+                number,
+                number
+            ];
+            signal: components["schemas"]["Signal"];
+            /** @description Where it is 1 and where it is 0 again. */
+            to: [
+                number,
+                number
+            ];
+        };
+        /** @description A term at one place. */
+        TermAt: {
+            /** @description How its range would have to stand to hold the place, and to leave it out. */
+            including: components["schemas"]["SoftRange"];
+            leaving_out: components["schemas"]["SoftRange"];
+            /**
+             * Format: float
+             * @description Its signal, before it is broken up; none where it is not to be had.
+             */
+            signal: number | null;
+        };
+        /** @description One term of a mask. */
+        TermView: {
+            /**
+             * Format: float
+             * @description Share of the surface that it covers by itself.
+             */
+            covers: number | null;
+            error: string | null;
+            /** @description How the signal is distributed over the surface, before it is broken up. */
+            histogram: components["schemas"]["Histogram"] | null;
+            /** @description The signal by name: "curvature at 0.02". */
+            signal: string;
+            /** @description The term as part of the sentence. */
+            words: string;
         };
         TexelMap: {
             channels: number[];
@@ -2299,6 +3508,15 @@ export interface components {
              */
             unused: number;
         };
+        /** @description A pattern moved by another. */
+        Warp: {
+            /**
+             * Format: float
+             * @description The furthest a place is moved along each axis, in the pattern's own unit.
+             */
+            amount: number;
+            pattern: components["schemas"]["PatternSettings"];
+        };
     };
     responses: never;
     parameters: never;
@@ -2308,17 +3526,26 @@ export interface components {
 }
 export type About = components['schemas']['About'];
 export type Acceptance = components['schemas']['Acceptance'];
+export type AskedAt = components['schemas']['AskedAt'];
+export type AskedByExample = components['schemas']['AskedByExample'];
 export type AssetLine = components['schemas']['AssetLine'];
 export type AssetView = components['schemas']['AssetView'];
 export type Automatic = components['schemas']['Automatic'];
 export type Axis = components['schemas']['Axis'];
 export type BackFaces = components['schemas']['BackFaces'];
+export type BreakUp = components['schemas']['BreakUp'];
+export type BrickValue = components['schemas']['BrickValue'];
 export type Brush = components['schemas']['Brush'];
 export type CavityMethod = components['schemas']['CavityMethod'];
+export type CellValue = components['schemas']['CellValue'];
 export type Change = components['schemas']['Change'];
+export type Channel = components['schemas']['Channel'];
 export type Choices = components['schemas']['Choices'];
 export type ColorFrom = components['schemas']['ColorFrom'];
+export type Combine = components['schemas']['Combine'];
 export type Conflict = components['schemas']['Conflict'];
+export type Control = components['schemas']['Control'];
+export type ControlInput = components['schemas']['ControlInput'];
 export type Crossing = components['schemas']['Crossing'];
 export type CurvatureEncoding = components['schemas']['CurvatureEncoding'];
 export type Depth = components['schemas']['Depth'];
@@ -2350,13 +3577,17 @@ export type FormatLine = components['schemas']['FormatLine'];
 export type Freed = components['schemas']['Freed'];
 export type Green = components['schemas']['Green'];
 export type HandPair = components['schemas']['HandPair'];
+export type Histogram = components['schemas']['Histogram'];
+export type HistogramRange = components['schemas']['HistogramRange'];
 export type HitRule = components['schemas']['HitRule'];
 export type HitsLimit = components['schemas']['HitsLimit'];
 export type IdSource = components['schemas']['IdSource'];
 export type ImageFormat = components['schemas']['ImageFormat'];
 export type IslandLine = components['schemas']['IslandLine'];
 export type KeptHitsView = components['schemas']['KeptHitsView'];
+export type KeptMasks = components['schemas']['KeptMasks'];
 export type Layout = components['schemas']['Layout'];
+export type Levels = components['schemas']['Levels'];
 export type MadeFrom = components['schemas']['MadeFrom'];
 export type MapKind = components['schemas']['MapKind'];
 export type MapLine = components['schemas']['MapLine'];
@@ -2365,18 +3596,27 @@ export type MapSettings = components['schemas']['MapSettings'];
 export type MapShape = components['schemas']['MapShape'];
 export type MarkCount = components['schemas']['MarkCount'];
 export type MarkKind = components['schemas']['MarkKind'];
+export type Mask = components['schemas']['Mask'];
+export type MaskAt = components['schemas']['MaskAt'];
+export type MaskBrush = components['schemas']['MaskBrush'];
+export type MaskChoices = components['schemas']['MaskChoices'];
+export type MaskStroke = components['schemas']['MaskStroke'];
+export type MaskView = components['schemas']['MaskView'];
 export type MeshFindings = components['schemas']['MeshFindings'];
 export type MeshFormat = components['schemas']['MeshFormat'];
 export type MeshSource = components['schemas']['MeshSource'];
 export type MeshStep = components['schemas']['MeshStep'];
 export type MeshSummary = components['schemas']['MeshSummary'];
 export type MeshView = components['schemas']['MeshView'];
+export type Metric = components['schemas']['Metric'];
 export type MipLine = components['schemas']['MipLine'];
 export type Missing = components['schemas']['Missing'];
 export type NeedleCounts = components['schemas']['NeedleCounts'];
 export type NeedleFate = components['schemas']['NeedleFate'];
 export type NewAsset = components['schemas']['NewAsset'];
 export type NewPlane = components['schemas']['NewPlane'];
+export type NoiseBase = components['schemas']['NoiseBase'];
+export type NoiseForm = components['schemas']['NoiseForm'];
 export type NormalMapSource = components['schemas']['NormalMapSource'];
 export type Occluders = components['schemas']['Occluders'];
 export type Offered = components['schemas']['Offered'];
@@ -2388,21 +3628,34 @@ export type PaletteEntry = components['schemas']['PaletteEntry'];
 export type PartLine = components['schemas']['PartLine'];
 export type PartReach = components['schemas']['PartReach'];
 export type PartReachLine = components['schemas']['PartReachLine'];
+export type PatternInfo = components['schemas']['PatternInfo'];
+export type PatternLine = components['schemas']['PatternLine'];
+export type PatternSettings = components['schemas']['PatternSettings'];
+export type PickedExample = components['schemas']['PickedExample'];
+export type PickedPlace = components['schemas']['PickedPlace'];
+export type PictureChannel = components['schemas']['PictureChannel'];
 export type PictureLine = components['schemas']['PictureLine'];
 export type PictureSource = components['schemas']['PictureSource'];
 export type PictureUse = components['schemas']['PictureUse'];
 export type Place = components['schemas']['Place'];
+export type PlaceSettings = components['schemas']['PlaceSettings'];
 export type Plane = components['schemas']['Plane'];
 export type PlaneTarget = components['schemas']['PlaneTarget'];
 export type PositionAxis = components['schemas']['PositionAxis'];
+export type PresetLine = components['schemas']['PresetLine'];
 export type Problem = components['schemas']['Problem'];
 export type ProgressView = components['schemas']['ProgressView'];
+export type Proposal = components['schemas']['Proposal'];
+export type Proposals = components['schemas']['Proposals'];
+export type Ramp = components['schemas']['Ramp'];
 export type RaySide = components['schemas']['RaySide'];
 export type Rays = components['schemas']['Rays'];
 export type RaysByError = components['schemas']['RaysByError'];
 export type Reach = components['schemas']['Reach'];
 export type ReachSide = components['schemas']['ReachSide'];
 export type Recipe = components['schemas']['Recipe'];
+export type RegionBy = components['schemas']['RegionBy'];
+export type RegionName = components['schemas']['RegionName'];
 export type Report = components['schemas']['Report'];
 export type ResolvedReach = components['schemas']['ResolvedReach'];
 export type Revision = components['schemas']['Revision'];
@@ -2418,9 +3671,18 @@ export type SheetFile = components['schemas']['SheetFile'];
 export type SheetSettings = components['schemas']['SheetSettings'];
 export type SheetTable = components['schemas']['SheetTable'];
 export type Side = components['schemas']['Side'];
+export type Signal = components['schemas']['Signal'];
+export type SignalInfo = components['schemas']['SignalInfo'];
+export type SignalMeasure = components['schemas']['SignalMeasure'];
+export type SignalUnit = components['schemas']['SignalUnit'];
+export type SoftRange = components['schemas']['SoftRange'];
+export type Space = components['schemas']['Space'];
 export type Stroke = components['schemas']['Stroke'];
 export type SuggestedReach = components['schemas']['SuggestedReach'];
 export type Swatch = components['schemas']['Swatch'];
+export type Term = components['schemas']['Term'];
+export type TermAt = components['schemas']['TermAt'];
+export type TermView = components['schemas']['TermView'];
 export type TexelMap = components['schemas']['TexelMap'];
 export type TexelView = components['schemas']['TexelView'];
 export type Trace = components['schemas']['Trace'];
@@ -2430,6 +3692,7 @@ export type TracedRay = components['schemas']['TracedRay'];
 export type Turn = components['schemas']['Turn'];
 export type UvChoice = components['schemas']['UvChoice'];
 export type UvReport = components['schemas']['UvReport'];
+export type Warp = components['schemas']['Warp'];
 export type $defs = Record<string, never>;
 export interface operations {
     show_about: {
@@ -2861,6 +4124,183 @@ export interface operations {
             };
         };
     };
+    show_mask: {
+        parameters: {
+            query: {
+                /** @description Its name */
+                mask: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["Recipe"];
+            };
+        };
+        responses: {
+            /** @description The mask */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MaskView"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show_mask_at: {
+        parameters: {
+            query: {
+                /** @description Its name */
+                mask: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["AskedAt"];
+            };
+        };
+        responses: {
+            /** @description The values */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MaskAt"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show_mask_pictures: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["Recipe"];
+            };
+        };
+        responses: {
+            /** @description A picture of each mask, or why there is none */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Swatch"][];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    export_masks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptMasks"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    fit_masks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["KeptMasks"];
+            };
+        };
+        responses: {
+            /** @description The masks */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Mask"][];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     add_mesh: {
         parameters: {
             query: {
@@ -2944,6 +4384,10 @@ export interface operations {
                 /** @description Name of the file */
                 file: string;
                 used_as: components["schemas"]["PictureUse"];
+                /** @description Name of the mask that reads it, for `mask` */
+                mask?: string;
+                /** @description Number of its term, counted from 0 */
+                term?: number;
             };
             header?: never;
             path: {
@@ -3037,6 +4481,72 @@ export interface operations {
                 };
                 content: {
                     "image/png": string;
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_presets: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The presets */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PresetLine"][];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    find_places: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["AskedByExample"];
+            };
+        };
+        responses: {
+            /** @description Up to three places */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Proposals"];
                 };
             };
             /** @description What is wrong, and what to do */
@@ -3159,6 +4669,44 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AssetView"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    find_region: {
+        parameters: {
+            query: {
+                /** @description What tells regions apart, as in a mask */
+                by: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["AskedAt"];
+            };
+        };
+        responses: {
+            /** @description Its name */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RegionName"];
                 };
             };
             /** @description What is wrong, and what to do */
@@ -3507,6 +5055,128 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MapLine"][];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_choices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What masks are made of */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MaskChoices"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_library: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The library */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptMasks"][];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_masks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["KeptMasks"];
+            };
+        };
+        responses: {
+            /** @description The library */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptMasks"][];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    drop_mask: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The library */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptMasks"][];
                 };
             };
             /** @description What is wrong, and what to do */

@@ -2,19 +2,30 @@
 import { useEffect } from "react";
 import type { Hover } from "./hover";
 
-let lent: ((place: Hover) => void) | null = null;
+/** Keys that were held with a click. */
+export interface Held {
+  altKey: boolean;
+  shiftKey: boolean;
+}
 
-/** Lends what a click does, for as long as the caller is mounted. */
-export function useStageClick(act: (place: Hover) => void) {
+type Act = (place: Hover, held: Held) => void;
+
+/** What clicks do, the latest wish last: when it goes, the one before it holds again. */
+const lent: Act[] = [];
+
+/** Lends what a click does, for as long as the caller is mounted; null lends nothing. */
+export function useStageClick(act: Act | null) {
   useEffect(() => {
-    lent = act;
+    if (!act) return;
+    lent.push(act);
     return () => {
-      if (lent === act) lent = null;
+      lent.splice(lent.lastIndexOf(act), 1);
     };
   }, [act]);
 }
 
-export const clicked = (place: Hover) => lent?.(place);
+export const clicked = (place: Hover, { altKey, shiftKey }: Held) =>
+  lent.at(-1)?.(place, { altKey, shiftKey });
 
 /** Directions of the arrow keys: to the right, and down. */
 const ARROWS: Record<string, readonly [number, number]> = {

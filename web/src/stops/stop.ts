@@ -12,12 +12,14 @@ export interface KeyRow {
   act: (key: string) => void;
 }
 
-/** What a stop shows on both stages in place of maps. */
+/** What a stop shows on both stages in place of maps, or over them. */
 export interface Painting {
-  /** Its name, in the place of the sheet stage's. */
-  name: string;
-  /** Tools in the place of the model stage's looks. */
-  tools: ReactNode;
+  /** Its name, in the place of the sheet's maps and channels; null leaves them there. */
+  name: string | null;
+  /** Tools in the place of the model stage's looks; null leaves them there. */
+  tools: ReactNode | null;
+  /** Clicks on the sheet do what a stop lends them to do. */
+  clicks?: boolean;
   /** What the two sides of its wipe are, if it has one. */
   sides: readonly [string, string] | null;
   /** What it tells of the place pointed at. */

@@ -56,7 +56,7 @@ impl Canvas {
 
     /// A map as it stands; None for an unknown map or sheet, or when nobody was to look.
     pub fn preview(&self, sheet: usize, map: &str) -> Option<Preview> {
-        let view = self.maps.iter().find(|m| m.facts.id() == map).filter(|_| !self.blind)?;
+        let view = self.maps.iter().find(|m| m.facts.key() == map).filter(|_| !self.blind)?;
         let channels = view.facts.shape.channels;
         let extreme = view.sheets.iter().map(|sheet| sheet.lock().extreme).fold(f32::MIN_POSITIVE, f32::max);
         // The range of heights is what has been met so far, or what was set.

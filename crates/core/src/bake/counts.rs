@@ -1,9 +1,11 @@
 //! What is counted over all tiles of a run, in an order-free way: any thread may count any tile.
 
-use super::plan::Plan;
+use super::plan::{Plan, PlannedMap};
 use crate::finding::Finding;
 use crate::hits::{RayPlan, TileHits, lean_of};
-use crate::inspect::{ClippedHeights, PartTroubles, TexelPlace, TroubledSheet, Troubles, part_findings, range_clipped};
+use crate::inspect::{
+    ClippedHeights, PartTroubles, TexelPlace, TroubledSheet, Troubles, mask_empty, part_findings, range_clipped,
+};
 use crate::maps::RaysSpent;
 
 /// What was counted.
@@ -30,6 +32,8 @@ pub(super) struct MapCounts {
     pub by_error: RaysSpent,
     /// Largest distance of a value from zero.
     pub extreme: f32,
+    /// Largest value of a mask.
+    pub most: f32,
     /// Texels whose value lies beyond a set range.
     pub clipped: Troubles,
 }
@@ -95,6 +99,14 @@ impl Counts {
         extreme
     }
 
+    /// How white a mask gets.
+    pub(super) fn take_mask(&mut self, plan: &Plan, map: usize, values: &[f32]) {
+        if is_mask(&plan.maps[map]) {
+            let most = &mut self.maps[map].most;
+            *most = values.iter().fold(*most, |most, value| most.max(*value));
+        }
+    }
+
     pub(super) fn merged(mut self, other: Counts) -> Counts {
         self.rays += other.rays;
         self.kept_rays += other.kept_rays;
@@ -107,6 +119,7 @@ impl Counts {
             mine.rays += theirs.rays;
             mine.by_error = mine.by_error + theirs.by_error;
             mine.extreme = mine.extreme.max(theirs.extreme);
+            mine.most = mine.most.max(theirs.most);
             mine.clipped.merge(&theirs.clipped);
         }
         for (mine, theirs) in self.parts.iter_mut().zip(other.parts) {
@@ -121,6 +134,9 @@ impl Counts {
         let sheet = TroubledSheet { low, size: plan.rays.size, reach: plan.rays.field.summary };
         let parts = low.parts.iter().zip(&self.parts);
         let mut found: Vec<Finding> = parts.flat_map(|(part, met)| part_findings(sheet, &part.name, met)).collect();
+        let masks = plan.maps.iter().zip(&self.maps).filter(|(map, _)| is_mask(map));
+        let empty = masks.filter(|(map, tally)| map.work.is_ok() && tally.most == 0.0);
+        found.extend(empty.map(|(map, _)| mask_empty(map.facts.label())));
         for (map, tally) in plan.maps.iter().zip(&self.maps) {
             let Some(scale) = map.facts.set_scale() else { continue };
             let (extreme, clipped) = (tally.extreme, &tally.clipped);
@@ -128,6 +144,10 @@ impl Counts {
         }
         found
     }
+}
+
+fn is_mask(map: &PlannedMap) -> bool {
+    !map.facts.settings.masks().is_empty()
 }
 
 fn texel_place(plan: &RayPlan, hits: &TileHits, texel: usize, sample: usize) -> TexelPlace {

@@ -20,8 +20,8 @@ pub struct Estimate {
 /// Rays that a texel of a map is likely to get: where their number follows from an error, as many as it did with the same settings.
 fn rays_of_texel(map: &MapSettings, last: &Report) -> Option<f64> {
     let rays = map.rays()?;
-    let mean = last.maps.get(map.id()).and_then(|m| m.mean_rays);
-    let asked_alike = last.recipe.maps.iter().any(|m| m.id() == map.id() && m.rays() == Some(rays));
+    let mean = last.maps.get(&map.key()).and_then(|m| m.mean_rays);
+    let asked_alike = last.recipe.maps.iter().any(|m| m.key() == map.key() && m.rays() == Some(rays));
     Some(mean.filter(|_| asked_alike).map_or(f64::from(rays.most()), f64::from))
 }
 
@@ -46,12 +46,12 @@ pub fn estimate(recipe: &Recipe, last: &Report) -> Option<Estimate> {
     let per_plain = if plain_maps > 0.0 { plain_seconds / plain_maps } else { 0.1 * last.ray_seconds };
     // A map costs no rays where another that looks out of the sculpt too had traced them with its own, and is there again.
     let outward = |map: &&MapSettings| map.rays().is_some() && !matches!(map, MapSettings::Thickness(_));
-    let rays_of = |map: &MapSettings| last.maps.get(map.id()).map(|m| m.rays);
+    let rays_of = |map: &MapSettings| last.maps.get(&map.key()).map(|m| m.rays);
     let traced_for_others = recipe.maps.iter().filter(outward).any(|map| rays_of(map).is_some_and(|rays| rays > 0));
     let shares = |map: &MapSettings| outward(&map) && traced_for_others && rays_of(map) == Some(0);
     let of_map = |map: &MapSettings| match rays_of_texel(map, last) {
         Some(rays) if !shares(map) => covered * rays * per_ray,
-        _ => last.maps.get(map.id()).map_or(per_plain, |m| m.seconds) * samples,
+        _ => last.maps.get(&map.key()).map_or(per_plain, |m| m.seconds) * samples,
     };
     let work = last.ray_seconds * samples + recipe.maps.iter().map(of_map).sum::<f64>();
     let side = u64::from(recipe.sheet.size);

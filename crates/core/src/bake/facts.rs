@@ -9,6 +9,9 @@ use crate::recipe::Recipe;
 #[derive(Clone, Debug, PartialEq)]
 pub struct MapFacts {
     pub settings: MapSettings,
+    key: String,
+    label: String,
+    file_part: String,
     pub shape: MapShape,
     pub format: ImageFormat,
     pub depth: Depth,
@@ -20,15 +23,35 @@ impl MapFacts {
     pub fn new(settings: &MapSettings, recipe: &Recipe) -> MapFacts {
         let (format, depth) = recipe.file_kind(settings);
         let stored = Stored::for_file(settings.kind(), format, depth, recipe.sheet.dither);
-        MapFacts { shape: settings.shape(), settings: settings.clone(), format, depth, stored }
+        MapFacts {
+            shape: settings.shape(),
+            key: settings.key(),
+            label: settings.label(),
+            file_part: settings.file_part(),
+            settings: settings.clone(),
+            format,
+            depth,
+            stored,
+        }
     }
 
     pub fn kind(&self) -> &'static MapKind {
         self.settings.kind()
     }
 
-    pub fn id(&self) -> &'static str {
-        self.kind().id
+    /// As [`MapSettings::key`].
+    pub fn key(&self) -> &str {
+        &self.key
+    }
+
+    /// As [`MapSettings::label`].
+    pub fn label(&self) -> &str {
+        &self.label
+    }
+
+    /// As [`MapSettings::file_part`].
+    pub fn file_part(&self) -> &str {
+        &self.file_part
     }
 
     /// Values are signed heights in scene units, to be scaled once all are known.

@@ -61,6 +61,18 @@ struct KeptValues {
 pub(super) struct KeptTile {
     pub hits: Arc<TileHits>,
     maps: Vec<KeptValues>,
+    /// Signals that masks had measured.
+    signals: Signals,
+}
+
+/// Signals, a number per sample, by what they were measured with.
+pub(super) type Signals = Vec<(String, Arc<Vec<f32>>)>;
+
+/// What a bake leaves of a tile besides its hits.
+pub(super) struct Left {
+    /// Values of maps by the maps' keys.
+    pub maps: Vec<(String, Vec<f32>)>,
+    pub signals: Signals,
 }
 
 #[derive(Default)]
@@ -88,13 +100,16 @@ pub(super) struct Keeping<'a> {
 
 /// Maps kept beside the present ones, such as those of fewer rays.
 const OTHER_MAPS: usize = 24;
+/// Signals kept of a tile.
+const MOST_SIGNALS: usize = 16;
 
 impl KeptTiles {
     /// Bytes it holds in memory.
     pub fn bytes(&self) -> usize {
         let store = self.store.lock();
         let maps = |tile: &KeptTile| tile.maps.iter().map(|m| 4 * m.values.len() + m.stale.len()).sum::<usize>();
-        store.tiles.values().map(|tile| tile.hits.bytes() + maps(tile)).sum()
+        let signals = |tile: &KeptTile| tile.signals.iter().map(|(_, values)| 4 * values.len()).sum::<usize>();
+        store.tiles.values().map(|tile| tile.hits.bytes() + maps(tile) + signals(tile)).sum()
     }
 
     /// What a bake of `plan` can take over; None when it is too large to leave anything.
@@ -102,7 +117,7 @@ impl KeptTiles {
         let kept = plan.kept.as_deref()?;
         let sheet = &plan.recipe.sheet;
         let samples = u64::from(sheet.size).pow(2) * u64::from(sheet.samples) * plan.rays.sheets.len() as u64;
-        if samples > MOST_SAMPLES || plan.rays.scene.own_surface {
+        if samples > MOST_SAMPLES {
             return None;
         }
         let frame = Frame::of(plan);
@@ -136,9 +151,17 @@ impl Keeping<'_> {
         Some((own.values.clone(), wanted.collect()))
     }
 
-    /// Leaves a tile for the next bake: its hits and the values of its maps. `changed` marks texels whose rays run otherwise than
+    /// Signals of a tile whose rays all run as before.
+    pub fn signals(&self, number: TileNumber, changed: &[bool]) -> Signals {
+        let kept = self.tiles.get(&number).filter(|_| self.same_beside && !changed.contains(&true));
+        kept.map(|kept| kept.signals.clone()).unwrap_or_default()
+    }
+
+    /// Leaves a tile for the next bake: its hits, the values of its maps and its signals, the latest of them. `changed` marks texels whose rays run otherwise than
     /// before: what is kept of other maps is stale there.
-    pub fn leave(&self, number: TileNumber, hits: Arc<TileHits>, maps: Vec<(String, Vec<f32>)>, changed: &[bool]) {
+    pub fn leave(&self, number: TileNumber, hits: Arc<TileHits>, left: Left, changed: &[bool]) {
+        let Left { maps, mut signals } = left;
+        signals.drain(..signals.len().saturating_sub(MOST_SIGNALS));
         let own: Vec<&String> = maps.iter().map(|(m, _)| m).collect();
         let others = self.tiles.get(&number).filter(|_| self.same_beside).into_iter().flat_map(|k| &k.maps);
         let mut entries: Vec<KeptValues> = others
@@ -154,7 +177,7 @@ impl Keeping<'_> {
             values: Arc::new(v),
             stale: vec![false; changed.len()],
         }));
-        let kept = KeptTile { hits, maps: entries };
+        let kept = KeptTile { hits, maps: entries, signals };
         self.left.lock().insert(number, kept);
     }
 

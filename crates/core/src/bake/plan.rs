@@ -4,8 +4,9 @@ use super::facts::MapFacts;
 use super::kept::KeptTiles;
 use super::run::{Unwatched, Watch};
 use crate::finding::{Finding, FindingKind, mark_allowed};
+use crate::finish::{Sources, compile_mask};
 use crate::hits::{Derived, RayPlan};
-use crate::inspect::{cage_gaps, compare_placing, pair_findings};
+use crate::inspect::{cage_gaps, compare_placing, mask_unusable, pair_findings};
 use crate::maps::{DetailMap, MapSettings, MapWork, Setup};
 use crate::recipe::Recipe;
 use crate::scene::BakeScene;
@@ -49,6 +50,8 @@ pub struct Plan {
     /// What the meshes, the pairing and the maps' preparation brought to light.
     pub findings: Vec<Finding>,
     pub maps: Vec<PlannedMap>,
+    rays_key: String,
+    pub(super) detail: Result<Arc<DetailMap>, String>,
     pub(super) kept: Option<Arc<KeptTiles>>,
 }
 
@@ -76,15 +79,19 @@ impl Plan {
         let pairs = scene.pairs(recipe.pair_rules());
         let field = scene.field(recipe.reach_rules(), &pairs, stop)?;
         let detail = detail_map(recipe, scene, &sheets);
-        let setup = Setup {
-            scene,
-            pairs: &pairs,
-            diagonal: scene.diagonal(),
+        let rays = RayPlan {
+            derived: Derived::of(scene, &pairs, recipe.sheet.samples),
+            scene: scene.clone(),
+            pairs,
+            field,
+            rule: recipe.hit,
+            back_faces: recipe.back_faces,
+            sheets,
             size: recipe.sheet.size,
-            seed: recipe.seed,
-            detail: &detail,
-            stop,
+            samples: recipe.sheet.samples,
         };
+        let rays_key = rays_key(recipe);
+        let setup = setup_of(recipe, &rays, &rays_key, &detail, stop);
         let mut maps: Vec<PlannedMap> = Vec::with_capacity(recipe.maps.len());
         for settings in &recipe.maps {
             maps.push(plan_map(settings, recipe, &setup, watch));
@@ -101,28 +108,23 @@ impl Plan {
         if !scene.own_surface && !made_here {
             findings.extend(compare_placing(scene.low.mesh.bounds(), scene.high_bounds()));
         }
-        findings.extend(pair_findings(&pairs, &scene.low.mesh.parts, &scene.high.parts));
+        findings.extend(pair_findings(&rays.pairs, &scene.low.mesh.parts, &scene.high.parts));
         findings.extend(scene.low.cage.iter().flat_map(|cage| cage_gaps(cage, &scene.low.mesh)));
         findings.extend(maps.iter().filter_map(|m| m.work.as_ref().ok()).flat_map(|w| w.findings().to_vec()));
+        findings.extend(mask_faults(&maps, &setup));
         mark_allowed(&mut findings, &recipe.exceptions);
-        let rays = RayPlan {
-            derived: Derived::of(scene, &pairs, recipe.sheet.samples),
-            scene: scene.clone(),
-            pairs,
-            field,
-            rule: recipe.hit,
-            back_faces: recipe.back_faces,
-            sheets,
-            size: recipe.sheet.size,
-            samples: recipe.sheet.samples,
-        };
-        Ok(Plan { recipe: recipe.clone(), rays, findings, maps, kept: None })
+        Ok(Plan { recipe: recipe.clone(), rays, findings, maps, rays_key, detail, kept: None })
     }
 
     /// The same plan, taking over what an earlier bake of the scene left in `kept` where rays run as they did, and leaving its own
     /// for the next. The bytes are the same; only proofs are small enough for it to have any effect.
     pub fn keeping(self, kept: &Arc<KeptTiles>) -> Plan {
         Plan { kept: Some(kept.clone()), ..self }
+    }
+
+    /// What signals and places of the plan are worked out with.
+    pub fn setup<'a>(&'a self, stop: Stop<'a>) -> Setup<'a> {
+        setup_of(&self.recipe, &self.rays, &self.rays_key, &self.detail, stop)
     }
 
     /// How many tiles hold anything, over all sheets.
@@ -142,6 +144,52 @@ impl Plan {
     }
 }
 
+fn setup_of<'a>(
+    recipe: &'a Recipe,
+    rays: &'a RayPlan,
+    rays_key: &'a str,
+    detail: &'a Result<Arc<DetailMap>, String>,
+    stop: Stop<'a>,
+) -> Setup<'a> {
+    let id = recipe.maps.iter().find_map(|map| if let MapSettings::Id(id) = map { Some(*id) } else { None });
+    Setup {
+        scene: &rays.scene,
+        pairs: &rays.pairs,
+        rays,
+        masks: &recipe.masks,
+        id: id.unwrap_or_default(),
+        rays_key,
+        diagonal: rays.scene.diagonal(),
+        size: recipe.sheet.size,
+        seed: recipe.seed,
+        detail,
+        stop,
+    }
+}
+
+/// All that hits and what is measured at them follow from besides the meshes.
+fn rays_key(recipe: &Recipe) -> String {
+    let Recipe { reach, direction, hit, back_faces, pairing, endings, hand_pairs, normal_map, seed, sheet, .. } =
+        recipe;
+    let told = format!("{:?}", (reach, direction, hit, back_faces, pairing, endings, hand_pairs, normal_map, seed));
+    format!("{} {} {}", blake3::hash(told.as_bytes()), sheet.size, sheet.samples)
+}
+
+/// Masks that cannot be made: those of maps, and those that no map asks for as far as their settings tell.
+fn mask_faults(maps: &[PlannedMap], setup: &Setup) -> Vec<Finding> {
+    let of_maps = maps.iter().filter(|map| !map.facts.settings.masks().is_empty()).filter_map(|map| {
+        let why = map.work.as_ref().err()?;
+        Some(mask_unusable(map.facts.label(), why))
+    });
+    let sources = Sources { masks: setup.masks, images: &setup.scene.images };
+    let asked = |name: &str| maps.iter().any(|map| map.facts.settings.masks().contains(&name));
+    let others = setup.masks.iter().filter(|mask| !asked(&mask.name)).filter_map(|mask| {
+        let fault = compile_mask(&mask.name, sources).err()?;
+        Some(mask_unusable(&format!("Mask {}", mask.name), &fault.to_string()))
+    });
+    of_maps.chain(others).collect()
+}
+
 fn plan_map(settings: &MapSettings, recipe: &Recipe, setup: &Setup, watch: &dyn Watch) -> PlannedMap {
     let begun = watch.now();
     let work = settings.prepare(setup);
@@ -156,7 +204,8 @@ fn detail_map(recipe: &Recipe, scene: &BakeScene, sheets: &[SheetPlan]) -> Resul
                 .into(),
         );
     };
-    if !recipe.maps.iter().any(MapSettings::uses_normal_map) {
+    let bends_masks = recipe.high.is_empty() && !recipe.masks.is_empty();
+    if !bends_masks && !recipe.maps.iter().any(MapSettings::uses_normal_map) {
         return Err("no map asks for it".into());
     }
     let image =

@@ -3,15 +3,16 @@
 
 use super::canvas::Canvas;
 use super::counts::Counts;
-use super::kept::{Keeping, KeptTiles};
+use super::kept::{Keeping, KeptTiles, Left};
 use super::outcome::{Outcome, slot};
-use super::plan::Plan;
+use super::plan::{Plan, PlannedMap};
 use super::report::{MapReport, Report};
 use super::spool::{MemorySpool, Spool};
 use crate::finding::worst_first;
 use crate::hits::{HitStore, Scratch, TileHits, TileNumber, TileSource};
 use crate::maps::{Asked, TileWork};
 use crate::sheet::Coverage;
+use crate::stop::never;
 use parking_lot::Mutex;
 use rayon::prelude::*;
 use std::collections::BTreeMap;
@@ -117,7 +118,7 @@ fn run_in_pool(
         spool: &*spool,
         hits,
         keeping: KeptTiles::for_plan(plan),
-        map_keys: plan.maps.iter().map(|m| format!("{:?}", m.facts.settings)).collect(),
+        map_keys: plan.maps.iter().map(|map| map_key(plan, map)).collect(),
         fault: Mutex::default(),
     };
     let busy = plan.rays.busy_tiles();
@@ -150,12 +151,19 @@ fn run_in_pool(
     let report = report(plan, &counts, watch.now() - started);
     let mut outcome = Outcome::new(plan, covered, counts, report, spool, canvas);
     for map in &outcome.maps {
-        if let Some(entry) = outcome.report.maps.get_mut(map.facts.id()) {
+        if let Some(entry) = outcome.report.maps.get_mut(map.facts.key()) {
             entry.scale = map.scale;
             entry.error.clone_from(&map.error);
         }
     }
     Ok(outcome)
+}
+
+/// Tells all that a map's values follow from besides its hits.
+fn map_key(plan: &Plan, map: &PlannedMap) -> String {
+    let settings = &map.facts.settings;
+    let sources = (!settings.masks().is_empty()).then(|| (&plan.recipe.masks, plan.setup(&never).id));
+    format!("{settings:?} {sources:?}")
 }
 
 impl Shared<'_> {
@@ -187,11 +195,14 @@ impl Shared<'_> {
         let before: Vec<_> = (0..plan.maps.len()).map(of_before).collect();
         let mut left = Vec::new();
         let asks = plan.maps.iter().zip(&before).filter_map(|(planned, before)| {
-            let request = planned.work.as_ref().ok()?.request()?;
-            Some(Asked { request, wanted: before.as_ref().map(|(_, wanted)| wanted.as_slice()) })
+            let wanted = before.as_ref().map(|(_, wanted)| wanted.as_slice());
+            let requests = planned.work.as_ref().ok()?.requests();
+            Some(requests.into_iter().map(move |request| Asked { request, wanted }))
         });
-        let asked: Vec<Asked> = asks.collect();
+        let asked: Vec<Asked> = asks.flatten().collect();
         let mut work = TileWork::new(&plan.rays, &hits, &asked, self.hits, scratch);
+        work.relief = plan.detail.as_ref().ok().cloned();
+        work.signals = self.keeping.as_ref().map(|k| k.signals(number, &changed)).unwrap_or_default();
         let mut values = Vec::new();
         for (map, planned) in plan.maps.iter().enumerate() {
             let Ok(task) = &planned.work else { continue };
@@ -209,6 +220,7 @@ impl Shared<'_> {
             task.evaluate(&mut work, &mut values);
             counts.maps[map].rays += work.traced - traced;
             counts.maps[map].by_error = counts.maps[map].by_error + std::mem::take(&mut work.by_error);
+            counts.take_mask(plan, map, &values);
             let extreme = if planned.facts.heights() { counts.take_heights(plan, map, &hits, &values) } else { 0.0 };
             self.canvas.put(map, &hits, &values, plan.recipe.sheet.size, extreme);
             let bytes = planned.facts.stored.pack(&hits, planned.facts.shape.channels, &values);
@@ -221,9 +233,10 @@ impl Shared<'_> {
                 left.push((self.map_keys[map].clone(), values.clone()));
             }
         }
+        let signals = std::mem::take(&mut work.signals);
         drop(work);
         if let Some(keeping) = &self.keeping {
-            keeping.leave(number, Arc::new(hits), left, &changed);
+            keeping.leave(number, Arc::new(hits), Left { maps: left, signals }, &changed);
         }
     }
 }
@@ -254,7 +267,7 @@ fn report(plan: &Plan, counts: &Counts, seconds: f64) -> Report {
                 palette: map.work.as_ref().ok().and_then(|w| w.palette()).map(<[_]>::to_vec),
                 error: None,
             };
-            (map.facts.id().to_owned(), report)
+            (map.facts.key().to_owned(), report)
         })
         .collect();
     Report {

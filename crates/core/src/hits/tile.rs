@@ -5,7 +5,7 @@ use super::packed::key_of;
 use super::{HitKey, HitRule, HitStore, RayPlan, TileNumber};
 use crate::reach::Course;
 use crate::scene::BakeScene;
-use crate::sheet::{Tile, TileSamples, rasterise_tile};
+use crate::sheet::{TILE, Tile, TileSamples, rasterise_tile};
 use crate::surface::MeshPoint;
 use crate::trace::{Hit, LANES, Packet, RaySpan, Seen, SightMask, TraceAnswer, Walk};
 use glam::Vec3;
@@ -91,6 +91,8 @@ impl TileHits {
         let mut hits = TileHits::untraced(number.sheet, tile, samples);
         if plan.scene.own_surface {
             hits.places.clone_from(&hits.samples.places);
+            // Without rays nothing runs otherwise than before.
+            hits.changed = source.earlier.map_or(Vec::new(), |_| vec![false; tile.texels()]);
             return hits;
         }
         let courses = plan.field.courses(&plan.scene.low, &hits.samples.places);
@@ -105,6 +107,24 @@ impl TileHits {
             hits.rays = hits.trace_samples(plan, &courses, scratch);
         }
         hits.keep(kept.as_ref());
+        hits.courses = courses;
+        hits
+    }
+
+    /// The hits of single places of the low surface: a tile of its own, a texel a place, in order. At most a tile's texels.
+    pub fn at_points(plan: &RayPlan, places: &[MeshPoint], scratch: &mut Scratch) -> TileHits {
+        let (width, height) = (TILE, (places.len() as u32).div_ceil(TILE).clamp(1, TILE));
+        let tile = Tile { x: 0, y: 0, width, height };
+        let starts = (0..=tile.texels()).map(|texel| texel.min(places.len()) as u32).collect();
+        let samples = TileSamples { starts, places: places.to_vec() };
+        let mut hits = TileHits::untraced(0, tile, samples);
+        if plan.scene.own_surface {
+            hits.places.clone_from(&hits.samples.places);
+            return hits;
+        }
+        let courses = plan.field.courses(&plan.scene.low, &hits.samples.places);
+        hits.curve_order(&mut scratch.order);
+        hits.rays = hits.trace_samples(plan, &courses, scratch);
         hits.courses = courses;
         hits
     }

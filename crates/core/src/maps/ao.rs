@@ -113,7 +113,7 @@ impl MapWork for AoTask {
         }
     }
 
-    fn request(&self) -> Option<&FanRequest> {
-        Some(&self.request)
+    fn requests(&self) -> Vec<&FanRequest> {
+        vec![&self.request]
     }
 }

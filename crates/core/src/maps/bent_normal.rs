@@ -97,7 +97,7 @@ impl MapWork for BentNormalTask {
         }
     }
 
-    fn request(&self) -> Option<&FanRequest> {
-        Some(&self.request)
+    fn requests(&self) -> Vec<&FanRequest> {
+        vec![&self.request]
     }
 }

@@ -50,7 +50,7 @@ impl Default for CavitySettings {
 /// Slower bends, which the curvature method takes off, are averaged over this many detail sizes.
 const SLOW: f32 = 4.0;
 /// Occlusion this close darkens as it comes: rays go this many detail sizes, and count less the further they get.
-const NEAR: f32 = 2.0;
+pub(super) const NEAR: f32 = 2.0;
 
 impl Map for CavitySettings {
     const KIND: MapKind = MapKind {
@@ -158,10 +158,10 @@ impl MapWork for CavityTask {
         }
     }
 
-    fn request(&self) -> Option<&FanRequest> {
+    fn requests(&self) -> Vec<&FanRequest> {
         match &self.how {
-            How::Rays(request) => Some(request),
-            How::Relief(..) | How::Bends { .. } => None,
+            How::Rays(request) => vec![request],
+            How::Relief(..) | How::Bends { .. } => Vec::new(),
         }
     }
 }

@@ -110,18 +110,31 @@ pub(super) enum BendSource {
 }
 
 impl BendSource {
+    /// Mean curvature where a sample hit, 1 / scene units.
+    pub fn at(&self, tile: &TileWork, s: usize) -> f32 {
+        let scene = &tile.plan.scene;
+        match (self, tile.hits.hit(s)) {
+            (BendSource::Sculpt(field), Some(hit)) => {
+                if hit.back {
+                    -field.at(&scene.high, hit.at)
+                } else {
+                    field.at(&scene.high, hit.at)
+                }
+            }
+            (BendSource::Sculpt(_), None) => 0.0,
+            (BendSource::NormalMap(detail, size), _) => {
+                detail.at_point(scene, tile.hits.low(s), |at| detail.curvature(at, *size))
+            }
+        }
+    }
+
     /// Mean curvature averaged over the texel's hits, 1 / scene units; 0 without any.
     pub fn mean(&self, tile: &TileWork, samples: std::ops::Range<usize>) -> f32 {
         let (scene, hits) = (&tile.plan.scene, tile.hits);
         match self {
-            BendSource::Sculpt(field) => {
-                let (mut sum, mut count) = (0.0, 0);
-                for s in samples {
-                    let Some(hit) = hits.hit(s) else { continue };
-                    let along = if hit.back { -1.0 } else { 1.0 };
-                    sum += along * field.at(&scene.high, hit.at);
-                    count += 1;
-                }
+            BendSource::Sculpt(_) => {
+                let hit = samples.filter(|s| hits.is_hit(*s));
+                let (sum, count) = hit.fold((0.0, 0), |(sum, count), s| (sum + self.at(tile, s), count + 1));
                 sum / count.max(1) as f32
             }
             BendSource::NormalMap(detail, size) => detail.mean(scene, hits, samples, |at| detail.curvature(at, *size)),

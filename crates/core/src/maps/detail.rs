@@ -138,6 +138,17 @@ impl DetailMap {
         None
     }
 
+    /// The bent normal in object space at a point of the low-poly; None where the map says nothing.
+    pub(super) fn normal(&self, scene: &BakeScene, at: MeshPoint) -> Option<Vec3> {
+        let texel = self.texel(scene, at)?;
+        self.at(texel.x, texel.y, texel.island).map(|at| self.normals[at])
+    }
+
+    /// What `ask` says of a point of the low-poly.
+    pub(super) fn at_point(&self, scene: &BakeScene, at: MeshPoint, ask: impl Fn(MapTexel) -> f32) -> f32 {
+        self.texel(scene, at).map_or_else(|| self.flat(&ask), &ask)
+    }
+
     /// The mean of `ask` over a texel's samples.
     pub(super) fn mean(
         &self,

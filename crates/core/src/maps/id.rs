@@ -92,14 +92,14 @@ enum Regions {
 }
 
 /// The ID map ready to work on tiles.
-struct IdTask {
+pub(super) struct IdTask {
     regions: Regions,
-    palette: Vec<PaletteEntry>,
+    pub(super) palette: Vec<PaletteEntry>,
     findings: Vec<Finding>,
 }
 
 impl IdTask {
-    fn new(settings: &IdSettings, scene: &BakeScene) -> IdTask {
+    pub(super) fn new(settings: &IdSettings, scene: &BakeScene) -> IdTask {
         let (high, low) = (&*scene.high, &scene.low.mesh);
         let names_of_parts = |mesh: &Mesh| mesh.parts.iter().map(|p| p.name.clone()).collect::<Vec<_>>();
         let mut findings = Vec::new();
@@ -144,7 +144,8 @@ impl IdTask {
         IdTask { regions, palette, findings }
     }
 
-    fn region(&self, tile: &TileWork, s: usize) -> Option<u32> {
+    /// The region of a sample, by its number in the palette; None where it hit nothing.
+    pub(super) fn region(&self, tile: &TileWork, s: usize) -> Option<u32> {
         let place = tile.surface.place(s)?;
         Some(match &self.regions {
             Regions::HighTriangle(of) => of[place.triangle as usize],

@@ -4,6 +4,7 @@
 
 mod ao;
 mod bent_normal;
+mod blur;
 mod carried;
 mod cavity;
 mod color;
@@ -13,13 +14,18 @@ mod displacement;
 mod emission;
 mod fan;
 mod id;
+mod mask;
 mod metallic;
 mod miss;
 mod normal;
 mod normal_object;
 mod opacity;
+mod packed;
+mod placed;
 mod position;
 mod roughness;
+mod signals;
+mod survey;
 mod thickness;
 
 pub use ao::AoSettings;
@@ -34,16 +40,22 @@ pub use fan::{
     Asked, Falloff, FanRequest, Occluders, RAY_COUNTS, RAY_ERRORS, Rays, RaysByError, RaysSpent, most_ray_counts,
 };
 pub use id::{IdSettings, IdSource, PaletteEntry, colour_of_name};
+pub use mask::MaskMapSettings;
 pub use metallic::MetallicSettings;
 pub use miss::MissSettings;
 pub use normal::{Green, NormalSettings, decode_normal};
 pub use normal_object::NormalObjectSettings;
 pub use opacity::OpacitySettings;
+pub use packed::PackedSettings;
+pub use placed::Placed;
 pub use position::{PositionAxis, PositionSettings};
 pub use roughness::RoughnessSettings;
+pub use signals::regions_at;
+pub use survey::{SURVEY_RAYS, Survey};
 pub use thickness::ThicknessSettings;
 
 use crate::finding::Finding;
+use crate::finish::{Mask, file_name};
 use crate::hits::{HitStore, RayPlan, Resolved, Scratch, TileHits};
 use crate::mesh::CurvatureField;
 use crate::pairs::PairTable;
@@ -77,6 +89,8 @@ pub struct MapKind {
     pub heights: bool,
     /// Distances that may be `auto`.
     pub automatic: &'static [Automatic],
+    /// A recipe may hold several, each with a name of its own.
+    pub named: bool,
 }
 
 /// What a distance comes to where it is `auto`.
@@ -106,6 +120,7 @@ impl MapKind {
             flat: false,
             heights: false,
             automatic: &[],
+            named: false,
         }
     }
 }
@@ -147,9 +162,18 @@ impl MadeFrom {
 }
 
 /// What a map may look at while it gets ready.
+#[derive(Clone, Copy)]
 pub struct Setup<'a> {
     pub scene: &'a BakeScene,
     pub pairs: &'a PairTable,
+    /// What primary rays follow.
+    pub rays: &'a RayPlan,
+    /// Masks of the recipe.
+    pub masks: &'a [Mask],
+    /// How the recipe's ID map tells regions apart.
+    pub id: IdSettings,
+    /// Tells all that hits follow from besides the meshes, to know what was measured for them again.
+    pub(crate) rays_key: &'a str,
     /// The asset from corner to corner, scene units.
     pub diagonal: f32,
     /// Texels per side of a sheet.
@@ -202,6 +226,10 @@ pub struct TileWork<'a> {
     /// What maps of the run ask of rays.
     asked: &'a [Asked<'a>],
     shares: Vec<Rc<FanShare>>,
+    /// Signals measured for masks, a number per sample, by what they were measured with.
+    pub(crate) signals: Vec<(String, Arc<Vec<f32>>)>,
+    /// The normal map that bends a low-poly without a sculpt.
+    pub(crate) relief: Option<Arc<DetailMap>>,
 }
 
 impl<'a> TileWork<'a> {
@@ -224,6 +252,8 @@ impl<'a> TileWork<'a> {
             averaged: None,
             asked,
             shares: Vec::new(),
+            signals: Vec::new(),
+            relief: None,
         }
     }
 
@@ -233,7 +263,7 @@ impl<'a> TileWork<'a> {
         self.hits.texels().filter(move |(texel, _)| wanted.is_none_or(|w| w[*texel]))
     }
 
-    fn scene(&self) -> &'a BakeScene {
+    pub(crate) fn scene(&self) -> &'a BakeScene {
         &self.plan.scene
     }
 
@@ -277,6 +307,16 @@ trait Map: Sized {
         Ok(())
     }
 
+    /// Its name among those of its kind, where a recipe may hold several.
+    fn name(&self) -> Option<&str> {
+        None
+    }
+
+    /// Masks of the recipe that it is made of.
+    fn masks(&self) -> Vec<&str> {
+        Vec::new()
+    }
+
     /// A picture file the map reads.
     fn picture(&self) -> Option<&PictureSource> {
         None
@@ -303,8 +343,8 @@ pub trait MapWork: Send + Sync {
     fn evaluate(&self, tile: &mut TileWork, out: &mut [f32]);
 
     /// Rays it asks for beyond the primary ones; [`TileWork`] traces them together with those of other maps.
-    fn request(&self) -> Option<&FanRequest> {
-        None
+    fn requests(&self) -> Vec<&FanRequest> {
+        Vec::new()
     }
 
     /// Names and colours of a map that has a table of them.
@@ -329,8 +369,13 @@ macro_rules! maps {
         pub enum MapSettings { $($name($settings)),+ }
 
         impl MapSettings {
-            /// Every map with its default settings, in the order they are shown.
+            /// Every map with its default settings, in the order they are shown; those that need a name are left out.
             pub fn all() -> Vec<MapSettings> {
+                MapSettings::every().into_iter().filter(|map| !map.kind().named).collect()
+            }
+
+            /// The same with those that need a name.
+            pub fn every() -> Vec<MapSettings> {
                 vec![$(MapSettings::$name(Default::default())),+]
             }
 
@@ -366,6 +411,16 @@ macro_rules! maps {
             /// The setting, what it holds and what it may hold.
             pub fn validate(&self) -> Result<(), String> {
                 match self { $(MapSettings::$name(s) => s.validate()),+ }
+            }
+
+            /// Its name among those of its kind, where a recipe may hold several.
+            pub fn name(&self) -> Option<&str> {
+                match self { $(MapSettings::$name(s) => s.name()),+ }
+            }
+
+            /// Masks of the recipe that it is made of.
+            pub fn masks(&self) -> Vec<&str> {
+                match self { $(MapSettings::$name(s) => s.masks()),+ }
             }
 
             /// A picture file the map reads.
@@ -408,11 +463,35 @@ maps! {
     Position(PositionSettings),
     Thickness(ThicknessSettings),
     Miss(MissSettings),
+    Mask(MaskMapSettings),
+    Packed(PackedSettings),
 }
 
 impl MapSettings {
+    /// The kind of map: `ao`, `mask`.
     pub fn id(&self) -> &'static str {
         self.kind().id
+    }
+
+    /// What tells it from all other maps of a recipe: its kind, with its name where there may be several: `ao`, `mask:edge wear`.
+    pub fn key(&self) -> String {
+        match self.name() {
+            Some(name) => format!("{}:{name}", self.id()),
+            None => self.id().to_owned(),
+        }
+    }
+
+    /// What it is called where a person reads: `Occlusion`, `Mask edge wear`.
+    pub fn label(&self) -> String {
+        match self.name() {
+            Some(name) => format!("{} {name}", self.kind().label),
+            None => self.kind().label.to_owned(),
+        }
+    }
+
+    /// Its part of a file name: `ao`, `edge-wear`.
+    pub fn file_part(&self) -> String {
+        self.name().map_or_else(|| self.id().to_owned(), file_name)
     }
 
     /// Sets the rays per texel of a map that traces its own; leaves others alone.
@@ -421,6 +500,8 @@ impl MapSettings {
             MapSettings::Ao(AoSettings { rays, .. })
             | MapSettings::BentNormal(BentNormalSettings { rays, .. })
             | MapSettings::Cavity(CavitySettings { rays, .. })
+            | MapSettings::Mask(MaskMapSettings { rays, .. })
+            | MapSettings::Packed(PackedSettings { rays, .. })
             | MapSettings::Thickness(ThicknessSettings { rays, .. }) => *rays = wanted,
             MapSettings::Normal(_)
             | MapSettings::NormalObject(_)
@@ -446,14 +527,17 @@ impl MapSettings {
         }
     }
 
-    /// The map of this name with its default settings.
-    pub fn by_id(id: &str) -> Option<MapSettings> {
-        MapSettings::all().into_iter().find(|m| m.id() == id)
+    /// The map of this key with its default settings: `ao`, `mask:edge wear`.
+    pub fn by_key(key: &str) -> Option<MapSettings> {
+        match key.split_once(':') {
+            Some(("mask", name)) => Some(MapSettings::Mask(MaskMapSettings::of(name))),
+            _ => MapSettings::all().into_iter().find(|m| m.id() == key),
+        }
     }
 
     /// What a new asset bakes until told otherwise.
     pub fn first_choice() -> Vec<MapSettings> {
-        ["normal", "ao", "curvature", "id", "miss"].into_iter().filter_map(MapSettings::by_id).collect()
+        ["normal", "ao", "curvature", "id", "miss"].into_iter().filter_map(MapSettings::by_key).collect()
     }
 }
 

@@ -75,7 +75,7 @@ impl MapWork for ThicknessTask {
         }
     }
 
-    fn request(&self) -> Option<&FanRequest> {
-        Some(&self.request)
+    fn requests(&self) -> Vec<&FanRequest> {
+        vec![&self.request]
     }
 }

@@ -192,6 +192,18 @@ impl Mesh {
             .collect();
     }
 
+    /// The parts whose names are wanted, without colours, UVs or materials.
+    pub fn only_parts(&self, wanted: impl Fn(&str) -> bool) -> Mesh {
+        let mut own = Mesh { positions: self.positions.clone(), normals: self.normals.clone(), ..Mesh::default() };
+        for part in self.parts.iter().filter(|part| wanted(&part.name)) {
+            let start = own.triangles.len() as u32;
+            let range = part.triangles.start as usize..part.triangles.end as usize;
+            own.triangles.extend_from_slice(&self.triangles[range]);
+            own.parts.push(Part { name: part.name.clone(), triangles: start..own.triangles.len() as u32 });
+        }
+        own
+    }
+
     /// Joins meshes into one, parts in order; a part name that stands in two files stays two parts.
     /// UVs and colours missing from one mesh but not from another are filled with zero and mid-grey.
     pub fn joined(meshes: &[&Mesh]) -> Mesh {

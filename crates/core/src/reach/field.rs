@@ -1,7 +1,7 @@
 //! Reaches and directions at any point of the low surface, as one bake uses them: what was fitted or typed, with what was painted.
 
 use super::fit::{Fit, FitReport, SuggestedReach};
-use super::plumb::PlumbMask;
+use super::grid::SurfaceGrid;
 use super::points::ReachPoints;
 use super::strokes::{Painted, paint};
 use super::{Direction, LowSurface, ReachRules, SurfacePoint};
@@ -35,7 +35,7 @@ pub struct ResolvedReach {
 pub struct ReachField {
     pub out: Vec<[f32; 3]>,
     pub inward: Vec<[f32; 3]>,
-    pub plumb: PlumbMask,
+    pub plumb: SurfaceGrid,
     /// Where rays start above each corner, when there is a cage.
     pub cage: Option<Vec<[Vec3; 3]>>,
     pub summary: ResolvedReach,
@@ -69,7 +69,7 @@ impl ReachField {
             }
         }
         let base = if rules.direction == Direction::Plumb { 1.0 } else { 0.0 };
-        let mut plumb = PlumbMask::new(base);
+        let mut plumb = SurfaceGrid::new(base);
         let mut idle_strokes = 0;
         if !rules.reach.strokes.is_empty() {
             let (fitted_out, fitted_in) = (out.clone(), inward.clone());
@@ -120,7 +120,7 @@ impl ReachField {
 
     /// The rays over many places, such as those of a tile, of which most lie on the triangle of the one before.
     pub fn courses(&self, low: &LowSurface, places: &[MeshPoint]) -> Vec<Course> {
-        if self.cage.is_some() || !self.plumb.is_averaged() {
+        if self.cage.is_some() || !self.plumb.is_zero() {
             return places.iter().map(|&at| self.course(low, at)).collect();
         }
         let mut last = None;
@@ -171,7 +171,7 @@ impl ReachField {
 
     /// Whether all rays do.
     pub fn all_averaged(&self) -> bool {
-        self.cage.is_none() && self.plumb.is_averaged()
+        self.cage.is_none() && self.plumb.is_zero()
     }
 }
 

@@ -1,9 +1,8 @@
 //! What a recipe says of reaches: distances for the asset and for parts, and strokes painted on the low-poly.
 
 use super::Direction;
-use crate::surface::Distance;
+use crate::surface::{Axis, Distance};
 use crate::trace::BackFaces;
-use glam::Vec3;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -81,24 +80,6 @@ pub enum ReachSide {
     Out,
     In,
     Both,
-}
-
-/// An axis of the scene.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
-#[serde(rename_all = "kebab-case")]
-pub enum Axis {
-    X,
-    Y,
-    Z,
-}
-
-impl Axis {
-    /// A point on the other side of the plane across this axis through `middle`.
-    pub fn mirror(self, point: Vec3, middle: Vec3) -> Vec3 {
-        let mut to = point;
-        to[self as usize] = 2.0 * middle[self as usize] - point[self as usize];
-        to
-    }
 }
 
 /// One stroke of a brush over the low-poly. A stroke has its effect once, however often it passes a place.

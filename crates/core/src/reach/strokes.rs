@@ -2,10 +2,11 @@
 //! the same shape takes them over. A stroke is a row of dabs; its weight at a place is that of the nearest dab, measured along
 //! the surface, so that it does not matter how often or how fast a hand passed.
 
-use super::plumb::PlumbMask;
+use super::grid::{GridEffect, GridStroke, SurfaceGrid};
 use super::points::ReachPoints;
 use super::{Brush, LowSurface, ReachSide, Stroke};
 use crate::mesh::{SurfaceDistance, SurfaceWalk};
+use crate::surface::Axis;
 use crate::trace::TraceScene;
 use glam::Vec3;
 
@@ -32,9 +33,26 @@ pub(super) fn falloff(distance: f32, size: f32) -> f32 {
     if x >= 1.0 { 0.0 } else { (1.0 - x * x).powi(2) }
 }
 
+/// Where a brush of a size goes.
+#[derive(Clone, Copy, Debug)]
+pub struct BrushCourse<'a> {
+    /// Distance along the surface at which the effect ends, scene units.
+    pub size: f32,
+    /// Painted on the other side too, across the middle of the low-poly.
+    pub mirror: Option<Axis>,
+    /// Points on the low surface (x, y, z, scene units) and pressure there, 0 to 1.
+    pub path: &'a [[f32; 4]],
+}
+
+impl Stroke {
+    fn course(&self) -> BrushCourse<'_> {
+        BrushCourse { size: self.size, mirror: self.mirror, path: &self.path }
+    }
+}
+
 /// The dabs of a stroke on the surface, with those of its mirror image. What lies further off than the brush's size (the
 /// mesh was changed) leaves none.
-pub(super) fn dabs(stroke: &Stroke, low: &LowSurface, trace: &TraceScene, walk: &SurfaceWalk) -> Vec<Dab> {
+pub(super) fn dabs(stroke: &BrushCourse, low: &LowSurface, trace: &TraceScene, walk: &SurfaceWalk) -> Vec<Dab> {
     let place = |p: &[f32; 4]| (Vec3::new(p[0], p[1], p[2]), p[3]);
     let mut path = vec![place(&stroke.path[0])];
     let step = stroke.size * SPACING;
@@ -127,17 +145,18 @@ pub(super) fn paint(
     trace: &TraceScene,
     points: &ReachPoints,
     (out, inward): (&mut Painted, &mut Painted),
-    plumb: &mut PlumbMask,
+    plumb: &mut SurfaceGrid,
 ) -> u32 {
     let walk = SurfaceWalk::new(&low.mesh);
     let least = low.mesh.diagonal() * LEAST;
     let mut idle = 0;
-    let mut turning: Vec<(&Stroke, Vec<Dab>)> = Vec::new();
+    let mut turning: Vec<(GridStroke, Vec<Dab>)> = Vec::new();
     for stroke in strokes {
-        let dabs = dabs(stroke, low, trace, &walk);
+        let dabs = dabs(&stroke.course(), low, trace, &walk);
         if stroke.brush.turns() {
             idle += u32::from(dabs.is_empty());
-            turning.push((stroke, dabs));
+            let effect = GridEffect::To(if stroke.brush == Brush::Plumb { 1.0 } else { 0.0 });
+            turning.push((GridStroke { course: stroke.course(), strength: stroke.strength, effect }, dabs));
             continue;
         }
         let weights = point_weights(stroke, &dabs, &walk, points);
@@ -149,6 +168,6 @@ pub(super) fn paint(
             paint_points(stroke, &weights, points, inward, least);
         }
     }
-    plumb.paint(&turning, &walk, &low.mesh);
+    plumb.paint(&turning, &walk, &low.mesh, trace);
     idle
 }

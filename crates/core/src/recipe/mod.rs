@@ -15,6 +15,7 @@ pub use source::{FileBeside, MeshSource, NormalMapSource};
 pub use words::changes;
 
 use crate::finding::Exception;
+use crate::finish::{MOST_MASKS, Mask};
 use crate::hits::HitRule;
 use crate::maps::MapSettings;
 use crate::mesh::PlaneTarget;
@@ -74,6 +75,9 @@ pub struct Recipe {
     pub sheet: SheetSettings,
     #[serde(default = "default_maps")]
     pub maps: Vec<MapSettings>,
+    /// Masks; a map or another mask names the ones that are baked.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub masks: Vec<Mask>,
     #[serde(default)]
     pub seed: u64,
 }
@@ -124,6 +128,7 @@ impl Recipe {
             back_faces: default_back_faces(),
             sheet: SheetSettings::default(),
             maps: default_maps(),
+            masks: Vec::new(),
             seed: 0,
         }
     }
@@ -142,7 +147,9 @@ impl Recipe {
 
     /// What has to be imported before it can be baked.
     pub fn missing(&self) -> Option<Missing> {
-        match (self.low.is_empty(), self.high.is_empty() && self.normal_map.is_none()) {
+        // Masks measure the low-poly itself where there is nothing else.
+        let masks = self.maps.iter().any(|map| !map.masks().is_empty());
+        match (self.low.is_empty(), self.high.is_empty() && self.normal_map.is_none() && !masks) {
             (true, _) => Some(Missing::LowPoly),
             (false, true) => Some(Missing::Sculpt),
             (false, false) => None,
@@ -191,10 +198,28 @@ impl Recipe {
             return Err("maps is empty; name at least one map".into());
         }
         for (i, map) in self.maps.iter().enumerate() {
-            if self.maps[..i].iter().any(|m| m.id() == map.id()) {
-                return Err(format!("maps names '{}' twice; keep one", map.id()));
+            if self.maps[..i].iter().any(|m| m.key() == map.key()) {
+                return Err(format!("maps names '{}' twice; keep one", map.key()));
             }
-            map.validate().map_err(|fault| format!("{}.{fault}", map.id()))?;
+            // Two names may come to one file, and a mask's name may be that of a map.
+            if let Some(other) = self.maps[..i].iter().find(|m| m.file_part() == map.file_part()) {
+                let file = map.file_part();
+                return Err(format!("{} and {} would both be the file '{file}'; rename one", other.key(), map.key()));
+            }
+            map.validate().map_err(|fault| format!("{}.{fault}", map.key()))?;
+        }
+        self.validate_masks()
+    }
+
+    fn validate_masks(&self) -> Result<(), String> {
+        if self.masks.len() > MOST_MASKS {
+            return Err(format!("masks has {} entries; give at most {MOST_MASKS}", self.masks.len()));
+        }
+        for (i, mask) in self.masks.iter().enumerate() {
+            if self.masks[..i].iter().any(|m| m.name == mask.name) {
+                return Err(format!("masks names '{}' twice; rename one", mask.name));
+            }
+            mask.validate()?;
         }
         Ok(())
     }
@@ -248,11 +273,22 @@ impl Recipe {
 
     /// Every picture file the bake reads.
     pub fn pictures(&self) -> Vec<PictureSource> {
+        let mut all = self.pictures_of_maps();
+        for picture in self.masks.iter().flat_map(|mask| mask.place.pictures()) {
+            if !all.contains(&picture) {
+                all.push(picture);
+            }
+        }
+        all
+    }
+
+    fn pictures_of_maps(&self) -> Vec<PictureSource> {
         let normal = self.normal_map.iter().map(|n| PictureSource { file: n.file.clone(), hash: n.hash.clone() });
         normal.chain(self.maps.iter().filter_map(|m| m.picture().cloned())).collect()
     }
 
-    /// Those pictures, each read by `read`, by the file name the recipe gives them.
+    /// Those pictures, each read by `read`, by the file name the recipe gives them. One that only masks read may be missing: what
+    /// needs it is told by a finding, and the rest is baked.
     ///
     /// # Errors
     /// What `read` answers.
@@ -260,7 +296,16 @@ impl Recipe {
         &self,
         mut read: impl FnMut(&PictureSource) -> Result<Arc<Image>, E>,
     ) -> Result<HashMap<String, Arc<Image>>, E> {
-        self.pictures().into_iter().map(|picture| Ok((picture.file.clone(), read(&picture)?))).collect()
+        let needed = self.pictures_of_maps();
+        let mut images = HashMap::new();
+        for picture in self.pictures() {
+            match read(&picture) {
+                Ok(image) => drop(images.insert(picture.file, image)),
+                Err(fault) if needed.contains(&picture) => return Err(fault),
+                Err(_) => {}
+            }
+        }
+        Ok(images)
     }
 }
 

@@ -48,9 +48,16 @@ const ADDED: &str = "+";
 /// The most changes one edit may hold.
 pub const MOST_CHANGES: usize = 4096;
 
-/// Lists whose entries have a name of their own: the place, and the field that names an entry. The page has this table from here.
-pub const NAMED_LISTS: &[(&str, &str)] =
-    &[("maps", "map"), ("low", "file"), ("high", "file"), ("hand_pairs", "high"), ("reach/parts", "part")];
+/// Lists whose entries have a name of their own: the place, and the fields that name an entry, those that it has joined by colons. The
+/// page has this table from here.
+pub const NAMED_LISTS: &[(&str, &[&str])] = &[
+    ("maps", &["map", "mask", "name"]),
+    ("masks", &["name"]),
+    ("low", &["file"]),
+    ("high", &["file"]),
+    ("hand_pairs", &["high"]),
+    ("reach/parts", &["part"]),
+];
 
 /// Lists that only grow, step by step; `*` stands for any name.
 pub const GROWING_LISTS: &[&str] = &["reach/strokes", "exceptions", "low/*/steps", "high/*/steps"];
@@ -59,8 +66,15 @@ fn is_at(at: &[String], place: &str) -> bool {
     at.len() == place.split('/').count() && at.iter().zip(place.split('/')).all(|(name, p)| p == "*" || name == p)
 }
 
-fn key_of(at: &[String]) -> Option<&'static str> {
+/// The fields that name the entries of a list.
+fn key_of(at: &[String]) -> Option<&'static [&'static str]> {
     NAMED_LISTS.iter().find(|(place, _)| is_at(at, place)).map(|(_, key)| *key)
+}
+
+/// The name of an entry; None where it has none of the fields.
+fn name_of(entry: &Value, key: &[&str]) -> Option<String> {
+    let fields: Vec<&str> = key.iter().filter_map(|field| entry[field].as_str()).collect();
+    (!fields.is_empty()).then(|| fields.join(":"))
 }
 
 fn grows(at: &[String]) -> bool {
@@ -123,10 +137,9 @@ fn begins_with(whole: &[Value], start: &[Value]) -> bool {
 type Keyed = Vec<(String, Value)>;
 
 /// Two lists by the names of their entries, when each name stands once and those in both stand in one order, new ones last.
-fn by_key(key: &str, a: &[Value], b: &[Value]) -> Option<(Vec<String>, Keyed, Keyed)> {
+fn by_key(key: &[&str], a: &[Value], b: &[Value]) -> Option<(Vec<String>, Keyed, Keyed)> {
     let keyed = |list: &[Value]| -> Option<Keyed> {
-        let entries: Keyed =
-            list.iter().map(|v| Some((v[key].as_str()?.to_owned(), v.clone()))).collect::<Option<_>>()?;
+        let entries: Keyed = list.iter().map(|v| Some((name_of(v, key)?, v.clone()))).collect::<Option<_>>()?;
         let twice = |i: usize| entries[..i].iter().any(|(k, _)| *k == entries[i].0);
         (!(0..entries.len()).any(twice)).then_some(entries)
     };
@@ -198,7 +211,7 @@ fn at<'a>(value: &'a Value, place: &[String]) -> Option<&'a Value> {
             Value::Object(map) => map.get(name)?,
             Value::Array(list) => {
                 let key = key_of(&place[..depth])?;
-                list.iter().find(|v| v[key] == name.as_str())?
+                list.iter().find(|v| name_of(v, key).as_ref() == Some(name))?
             }
             _ => return None,
         };
@@ -220,7 +233,7 @@ fn put(value: &mut Value, place: &[String], to: Option<&Value>) -> Result<(), St
         }
         Value::Array(list) => {
             let key = key_of(way).ok_or("this list has no named entries")?;
-            let found = list.iter().position(|v| v[key] == last.as_str());
+            let found = list.iter().position(|v| name_of(v, key).as_ref() == Some(last));
             match (found, to) {
                 (Some(i), Some(to)) => list[i] = to.clone(),
                 (Some(i), None) => drop(list.remove(i)),
@@ -248,7 +261,9 @@ fn enter<'a>(here: &'a mut Value, at: &[String], name: &str, next: &str) -> Resu
         }
         Value::Array(list) => {
             let key = key_of(at).ok_or("this list has no named entries")?;
-            list.iter_mut().find(|v| v[key] == name).ok_or_else(|| format!("'{name}' is not there"))
+            list.iter_mut()
+                .find(|v| name_of(v, key).as_deref() == Some(name))
+                .ok_or_else(|| format!("'{name}' is not there"))
         }
         _ => Err(format!("'{name}' is not there")),
     }
@@ -259,8 +274,14 @@ fn words(at: &[String]) -> String {
     let names: Vec<&str> = at.iter().map(String::as_str).filter(|n| *n != ADDED).collect();
     match names[..] {
         ["maps", id, ref rest @ ..] => {
-            let label = MAPS.iter().find(|m| m.id == id).map_or(id, |m| m.label);
-            if rest.is_empty() { label.to_owned() } else { format!("{label}: {}", rest.join(" ")) }
+            let (kind, name) = id.split_once(':').unwrap_or((id, ""));
+            let label = MAPS.iter().find(|m| m.id == kind).map_or(kind, |m| m.label);
+            let label = format!("{label} {name}").trim_end().to_owned();
+            if rest.is_empty() { label } else { format!("{label}: {}", rest.join(" ")) }
+        }
+        ["masks", name, ref rest @ ..] => {
+            let rest: Vec<&str> = rest.iter().copied().filter(|field| *field != "place").collect();
+            if rest.is_empty() { format!("mask {name}") } else { format!("mask {name}: {}", rest.join(" ")) }
         }
         ["low", file, ref rest @ ..] | ["high", file, ref rest @ ..] => {
             if rest.is_empty() {

@@ -1,12 +1,15 @@
-//! Questions asked of a plan: what stands against a bake, why a texel is what it is, where rays run, where details lean.
+//! Questions asked of a plan: what stands against a bake, why a texel is what it is, where rays run, where details lean,
+//! what masks see.
 
 mod checks;
 mod lean;
 mod needles;
+mod places;
 mod plumb_picture;
 mod trace_texel;
 
 pub use checks::{Bounds, check_pairs, check_placing, check_together};
 pub use lean::LeanReport;
 pub use needles::{MOST_NEEDLES, Needle, NeedleFate};
+pub use places::{MaskAt, MaskView, Proposals, TermAt, TermView};
 pub use trace_texel::{Crossing, Fate, RaySide, Trace, TraceNeighbour, TracedRay};

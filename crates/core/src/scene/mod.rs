@@ -16,7 +16,10 @@ use crate::surface::Distance;
 use crate::trace::{BackFaces, Sight, TraceScene};
 use glam::Vec3;
 use repeat::{Repeated, repeat_around};
+use std::any::Any;
 use std::collections::HashMap;
+use std::marker::PhantomData;
+use std::ops::Deref;
 use std::sync::{Arc, OnceLock};
 
 /// The meshes of a bake, ready for use and shared between bakes, and the pictures it reads.
@@ -37,10 +40,27 @@ pub struct BakeScene {
     points: Arc<OnceLock<ReachPoints>>,
     fits: Arc<Few<FitRules, Fit>>,
     high_identity: Arc<OnceLock<[u8; 32]>>,
+    part_trees: Arc<Few<String, TraceScene>>,
+    beside: Arc<Few<String, Box<dyn KeptBeside>>>,
     /// Where the sculpt repeats: for each of its triangles the one it is a copy of.
     copy_of: Option<Arc<Vec<u32>>>,
     /// Box of the sculpt itself, without copies.
     high_bounds: (Vec3, Vec3),
+}
+
+/// Something kept with a scene, shared by whoever asked for it.
+pub struct Beside<T> {
+    kept: Arc<Box<dyn KeptBeside>>,
+    of: PhantomData<T>,
+}
+
+impl<T: KeptBeside> Deref for Beside<T> {
+    type Target = T;
+
+    fn deref(&self) -> &T {
+        let any: &dyn Any = &**self.kept;
+        any.downcast_ref().expect("what is kept under a name is of one type")
+    }
 }
 
 /// What a fit depends on besides the meshes: who sees whom, and what back faces do.
@@ -50,7 +70,17 @@ type FitRules = (Vec<Sight>, BackFaces);
 const FITS: usize = 3;
 
 /// How many curvature fields of a scene are kept, one a detail size.
-const CURVATURES: usize = 3;
+const CURVATURES: usize = 6;
+
+/// How many parts' own trees are kept, and how much else that rooms above work out.
+const PART_TREES: usize = 8;
+const BESIDE: usize = 12;
+
+/// What a room above works out for a scene and keeps with it.
+pub trait KeptBeside: Any + Send + Sync {
+    /// Bytes it holds in memory.
+    fn bytes(&self) -> usize;
+}
 
 impl BakeScene {
     /// Prepares meshes for baking: files of one side are joined, and the tree over the sculpt is built. Without any high mesh
@@ -97,6 +127,8 @@ impl BakeScene {
             points: Arc::default(),
             fits: Arc::new(Few::new(FITS)),
             high_identity: Arc::default(),
+            part_trees: Arc::new(Few::new(PART_TREES)),
+            beside: Arc::new(Few::new(BESIDE)),
             copy_of,
             high_bounds,
         })
@@ -122,13 +154,38 @@ impl BakeScene {
     pub fn bytes(&self) -> usize {
         let curvature: usize = self.curvatures.ready().iter().map(|field| field.bytes()).sum();
         let low = self.low.mesh.bytes() + self.low.mesh.triangles.len() * 120;
-        let trees = self.trace.bytes() + self.low_trace.get().map_or(0, TraceScene::bytes);
-        self.high.bytes() + low + trees + curvature
+        let beside: usize = self.beside.ready().iter().map(|kept| (***kept).bytes()).sum();
+        let part_trees: usize = self.part_trees.ready().iter().map(|tree| tree.bytes()).sum();
+        let trees = part_trees + self.trace.bytes() + self.low_trace.get().map_or(0, TraceScene::bytes);
+        self.high.bytes() + low + trees + curvature + beside
     }
 
     /// The same scene with the pictures a recipe names.
     pub fn with_images(&self, images: HashMap<String, Arc<Image>>) -> BakeScene {
         BakeScene { images, ..self.clone() }
+    }
+
+    /// The parts of this name as something to look for: those of the sculpt, or of the low-poly where the sculpt has none of it.
+    /// None where neither has.
+    pub fn part_tree(&self, name: &str) -> Option<Arc<TraceScene>> {
+        let with_part =
+            [&*self.high, &self.low.mesh].into_iter().find(|mesh| mesh.parts.iter().any(|p| p.name == name))?;
+        let made =
+            self.part_trees.get(name.to_owned(), || Ok(TraceScene::new(&with_part.only_parts(|part| part == name))));
+        made.ok()
+    }
+
+    /// What was worked out under a name, made now if it is not there.
+    ///
+    /// # Errors
+    /// [`Stopped`] when `make` says so.
+    pub fn kept_beside<T: KeptBeside>(
+        &self,
+        name: String,
+        make: impl FnOnce() -> Result<T, Stopped>,
+    ) -> Result<Beside<T>, Stopped> {
+        let kept = self.beside.get(name, || Ok(Box::new(make()?) as Box<dyn KeptBeside>))?;
+        Ok(Beside { kept, of: PhantomData })
     }
 
     /// The low-poly as something rays may hit; built when first asked for.

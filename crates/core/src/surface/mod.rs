@@ -1,7 +1,9 @@
 //! What every room above measures in: places on a mesh, values between the corners of a triangle, distances in scene units.
 
+mod axis;
 mod distance;
 mod place;
 
+pub use axis::Axis;
 pub use distance::Distance;
 pub use place::{MeshPoint, nearest_on_triangle};

@@ -116,7 +116,8 @@ pub fn recipe(size: u32, samples: u32, reach: (f32, f32), maps: Vec<MapSettings>
 /// A finished map, whole in memory.
 #[derive(Debug, PartialEq)]
 pub struct WholeMap {
-    pub id: &'static str,
+    /// As a recipe and a report name it.
+    pub id: String,
     pub channels: usize,
     pub scale: Option<f32>,
     pub pixels: Pixels,
@@ -135,7 +136,7 @@ pub struct Whole {
 impl Whole {
     pub fn of(outcome: &Outcome, sheet: usize) -> Whole {
         let whole = |(number, map): (usize, &ember_ridge_core::bake::BakedMap)| WholeMap {
-            id: map.facts.id(),
+            id: map.facts.key().to_owned(),
             channels: map.facts.shape.channels,
             scale: map.scale,
             pixels: outcome.pixels(sheet, number).expect("tiles wait in memory"),

@@ -108,7 +108,7 @@ pub fn write_map(place: &mut dyn Place, outcome: &Outcome, sheet: usize, map: us
     }
     let color = baked.facts.kind().color || baked.facts.kind().flat;
     let mut notes = vec![("Software".to_owned(), "Ember Ridge".to_owned())];
-    if let Some(report) = outcome.report.maps.get(baked.facts.id()) {
+    if let Some(report) = outcome.report.maps.get(baked.facts.key()) {
         let light =
             if color && holds_light(baked.facts.format, baked.facts.depth) { "; written as linear light" } else { "" };
         notes.push(("Encoding".to_owned(), format!("{}{light}", report.encoding)));

@@ -129,6 +129,6 @@ pub fn bake(
         image.into_iter().map(|image| ("picture".to_owned(), Arc::new(image))).collect();
     let scene = BakeScene::new(&[&low], &[high], None).expect("no cage").with_images(images);
     let outcome = run(&Plan::new(&recipe, &scene).expect("sound"), 1, &Unwatched).expect("nobody stops it");
-    outcome.maps.iter().for_each(|map| assert_eq!(map.error, None, "{}", map.facts.id()));
+    outcome.maps.iter().for_each(|map| assert_eq!(map.error, None, "{}", map.facts.key()));
     outcome
 }

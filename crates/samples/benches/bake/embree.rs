@@ -263,7 +263,7 @@ pub fn print() {
             return;
         };
         let mut recipe = sample.recipe.clone();
-        recipe.maps = MapSettings::by_id("normal").into_iter().collect();
+        recipe.maps = MapSettings::by_key("normal").into_iter().collect();
         let plan = Plan::new(&recipe, &scene).expect("sound");
         let mask = vec![true; scene.high.parts.len()];
         let reach = plan.rays.field.summary;

@@ -35,7 +35,7 @@ pub fn print() {
         let seconds = (0..3).map(|_| fit()).fold(f64::INFINITY, f64::min);
         recipe.reach.out = Distance::Units(0.05);
         recipe.reach.inward = Distance::Units(0.05);
-        recipe.maps = ["normal", "ao"].iter().filter_map(|id| MapSettings::by_id(id)).collect();
+        recipe.maps = ["normal", "ao"].iter().filter_map(|id| MapSettings::by_key(id)).collect();
         let scene = fresh();
         let clock = Clock(Instant::now());
         let plan = Plan::new(&recipe, &scene).expect("sound");

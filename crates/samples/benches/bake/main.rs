@@ -76,7 +76,7 @@ fn stone() -> Sample {
 
 fn recipe(size: u32, samples: u32, maps: &[&str]) -> Recipe {
     let mut recipe = stone_recipe();
-    recipe.maps = maps.iter().map(|id| MapSettings::by_id(id).expect("a map of that name")).collect();
+    recipe.maps = maps.iter().map(|id| MapSettings::by_key(id).expect("a map of that name")).collect();
     recipe.sheet.size = size;
     recipe.sheet.samples = samples;
     recipe

@@ -161,7 +161,7 @@ impl Case<'_> {
 }
 
 fn case<'a>(name: &str, low: &Mesh, high: &Mesh, mut recipe: Recipe, truth: Option<&'a Shape>) -> Case<'a> {
-    recipe.maps = MapSettings::by_id("miss").into_iter().collect();
+    recipe.maps = MapSettings::by_key("miss").into_iter().collect();
     let scene = BakeScene::new(&[low], &[high], None).expect("no cage, no fault");
     let points = spread_points(&scene.low, POINTS, 1, SEED);
     Case { name: name.to_owned(), scene, recipe, points, truth }

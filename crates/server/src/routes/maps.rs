@@ -26,7 +26,7 @@ const RAYS: u32 = 16;
 #[utoipa::path(tag = "maps", responses((status = 200, description = "The kinds of map", body = ref("MapLine[]"))))]
 #[get("/maps")]
 fn list_maps() -> Json<Vec<MapLine>> {
-    Json(MapSettings::all().into_iter().map(|fresh| MapLine { kind: *fresh.kind(), fresh }).collect())
+    Json(MapSettings::every().into_iter().map(|fresh| MapLine { kind: *fresh.kind(), fresh }).collect())
 }
 
 /// What settings may be: files, formats and their depths, samples, rays.
@@ -68,8 +68,9 @@ async fn show_swatches(app: &State<Arc<App>>, id: i64) -> Result<Shared> {
 
 fn swatch_recipe(mut recipe: Recipe) -> Recipe {
     let chosen = std::mem::take(&mut recipe.maps);
+    recipe.masks.clear();
     let as_chosen = |fresh: MapSettings| {
-        let kept = chosen.iter().find(|m| m.id() == fresh.id()).cloned().unwrap_or(fresh);
+        let kept = chosen.iter().find(|m| m.key() == fresh.key()).cloned().unwrap_or(fresh);
         kept.with_at_most(RAYS)
     };
     recipe.maps = MapSettings::all().into_iter().map(as_chosen).collect();
@@ -86,11 +87,15 @@ fn swatch_recipe(mut recipe: Recipe) -> Recipe {
 
 fn make(app: &App, recipe: &Recipe) -> Result<Vec<Swatch>> {
     let scene = app.scene(recipe, &|_| true)?;
-    let plan = Plan::new(recipe, &scene).map_err(|f| Fault::unusable(f.to_string()))?;
-    let outcome = run(&plan, 0, &Unwatched).map_err(|f| Fault::unusable(f.to_string()))?;
+    pictures_of(&Plan::new(recipe, &scene).map_err(|f| Fault::unusable(f.to_string()))?)
+}
+
+/// A small picture of every map of a plan, or why there is none.
+pub(super) fn pictures_of(plan: &Plan) -> Result<Vec<Swatch>> {
+    let outcome = run(plan, 0, &Unwatched).map_err(|f| Fault::unusable(f.to_string()))?;
     let swatch = |map: &ember_ridge_core::bake::BakedMap| -> Result<Swatch> {
-        let mut swatch = Swatch { map: map.facts.id().to_owned(), picture: None, error: map.error.clone() };
-        if let (None, Some(preview)) = (&map.error, outcome.preview(0, map.facts.id())) {
+        let mut swatch = Swatch { map: map.facts.key().to_owned(), picture: None, error: map.error.clone() };
+        if let (None, Some(preview)) = (&map.error, outcome.preview(0, map.facts.key())) {
             let mut png = Vec::new();
             write_png(&mut png, preview.side, preview.channels, &preview.rows)?;
             let text = base64::Engine::encode(&base64::engine::general_purpose::STANDARD, &png);

@@ -35,19 +35,24 @@ described_routes!(add_mesh, add_picture, make_plane, show_display, offer, show_s
     params(
         ("file" = String, Query, description = "Name of the file"),
         ("used_as" = PictureUse, Query),
+        ("mask" = Option<String>, Query, description = "Name of the mask that reads it, for `mask`"),
+        ("term" = Option<usize>, Query, description = "Number of its term, counted from 0"),
     ),
     request_body(content = Vec<u8>, content_type = "application/octet-stream", description = "The picture file"),
     responses((status = 200, description = "The asset with the picture", body = ref("AssetView"))),
 )]
-#[post("/assets/<id>/pictures?<file>&<used_as>", data = "<data>")]
+#[post("/assets/<id>/pictures?<file>&<used_as>&<mask>&<term>", data = "<data>")]
 async fn add_picture(
     app: &State<Arc<App>>,
     id: i64,
     file: Given<&str>,
     used_as: Given<PictureUse>,
+    mask: Given<&str>,
+    term: Given<usize>,
     data: Data<'_>,
 ) -> Result<Tagged> {
     let used_as = used_as.required("used_as")?;
+    let in_mask = (mask.optional()?.map(str::to_owned), term.optional()?);
     app.store.asset(id).await?;
     let mut picture = Incoming::new(app, file.required("file")?)?;
     let name = picture.name.clone();
@@ -64,6 +69,16 @@ async fn add_picture(
             PictureUse::NormalMap => {
                 let y = recipe.normal_map.as_ref().map_or(Green::Up, |n| n.y);
                 recipe.normal_map = Some(NormalMapSource { file: name, hash: Some(hash), y });
+            }
+            PictureUse::Mask => {
+                let term = in_mask.0.and_then(|name| {
+                    let mask = recipe.masks.iter_mut().find(|mask| mask.name == name)?;
+                    mask.place.terms.get_mut(in_mask.1.unwrap_or(0))
+                });
+                let term = term.ok_or_else(|| Fault::missing("term of a mask"))?;
+                if !term.read(PictureSource { file: name, hash: Some(hash) }) {
+                    return Err(Fault::unusable("the term reads no picture; choose Picture as its signal or pattern"));
+                }
             }
             PictureUse::Color => {
                 let picture = Some(PictureSource { file: name, hash: Some(hash) });

@@ -19,6 +19,7 @@ mod events;
 mod findings;
 mod hits;
 mod maps;
+mod masks;
 mod meshes;
 mod pages;
 mod reach;
@@ -43,6 +44,7 @@ pub fn described() -> OpenApi {
         meshes::Described::openapi(),
         findings::Described::openapi(),
         maps::Described::openapi(),
+        masks::Described::openapi(),
         reach::Described::openapi(),
         runs::Described::openapi(),
         hits::Described::openapi(),
@@ -57,6 +59,7 @@ pub fn mount(rocket: Rocket<Build>) -> Rocket<Build> {
         .mount("/api", meshes::routes())
         .mount("/api", findings::routes())
         .mount("/api", maps::routes())
+        .mount("/api", masks::routes())
         .mount("/api", reach::routes())
         .mount("/api", runs::routes())
         .mount("/api", hits::routes())

@@ -34,7 +34,7 @@ const LOOK_SIZE: u32 = 1024;
 const MOST_MARKS: usize = 600;
 
 /// A draft over the meshes of its asset, planned as a proof of `maps`.
-fn plan_of(app: &App, mut recipe: Recipe, maps: Vec<MapSettings>) -> Result<Plan> {
+pub(super) fn plan_of(app: &App, mut recipe: Recipe, maps: Vec<MapSettings>) -> Result<Plan> {
     recipe.maps = maps;
     recipe.sheet.size = recipe.sheet.size.min(LOOK_SIZE);
     recipe.sheet.proof_size = recipe.sheet.proof_size.min(LOOK_SIZE);
@@ -48,23 +48,23 @@ fn plan_of(app: &App, mut recipe: Recipe, maps: Vec<MapSettings>) -> Result<Plan
 }
 
 /// What is worked out of a draft, ready to send. Equal questions that come at once are worked out once.
-async fn worked_out(
+pub(super) async fn worked_out(
     app: &State<Arc<App>>,
     asset: i64,
     kind: ContentType,
     question: String,
-    draft: Sent<Recipe>,
+    recipe: Recipe,
     make: impl FnOnce(&App, Recipe) -> Result<Vec<u8>> + Send + 'static,
 ) -> Result<Shared> {
     app.store.asset(asset).await?;
-    let (app, recipe) = (app.inner().clone(), draft.0);
+    let app = app.inner().clone();
     let key = format!("{question} {}", serde_json::to_string(&recipe)?);
     let bytes = aside(move || app.memory.together(&key, || Ok(Arc::new(make(&app, recipe)?)))).await?;
     Ok(Shared::new(kind, bytes))
 }
 
 fn miss() -> Vec<MapSettings> {
-    MapSettings::by_id("miss").into_iter().collect()
+    MapSettings::by_key("miss").into_iter().collect()
 }
 
 /// The envelope of a draft: reaches by corner, marks, places the fit was limited, and needles if any are asked for, all of
@@ -93,7 +93,7 @@ async fn show_envelope(
     let part = part.map(str::to_owned);
     let needles = needles.optional()?.unwrap_or(0);
     let question = format!("envelope {needles} {part:?}");
-    worked_out(app, id, ContentType::Binary, question, draft, move |app, mut recipe| {
+    worked_out(app, id, ContentType::Binary, question, draft.0, move |app, mut recipe| {
         recipe.sheet.size = 16;
         let plan = plan_of(app, recipe, miss())?;
         let needles = plan.needles(needles, &|name| part.as_deref().is_none_or(|p| p == name));
@@ -149,7 +149,7 @@ fn pack_envelope(plan: &Plan, needles: &[Needle]) -> Result<Vec<u8>> {
             back_face: count(NeedleFate::BackFace),
             wrong_part: count(NeedleFate::WrongPart),
         },
-        plumb: !field.plumb.is_averaged(),
+        plumb: !field.plumb.is_zero(),
         arrays,
     }))
 }
@@ -199,8 +199,8 @@ async fn show_look(
     draft: Sent<Recipe>,
 ) -> Result<Shared> {
     let (map, sheet) = (map.required("map")?.to_owned(), sheet.optional()?.unwrap_or(0));
-    worked_out(app, id, ContentType::PNG, format!("look {map:?} {sheet}"), draft, move |app, recipe| {
-        let settings = recipe.maps.iter().find(|m| m.id() == map).cloned().or_else(|| MapSettings::by_id(&map));
+    worked_out(app, id, ContentType::PNG, format!("look {map:?} {sheet}"), draft.0, move |app, recipe| {
+        let settings = recipe.maps.iter().find(|m| m.key() == map).cloned().or_else(|| MapSettings::by_key(&map));
         let settings = settings.ok_or_else(|| Fault::missing("map of this name"))?;
         let plan = plan_of(app, recipe, vec![settings.with_at_most(LOOK_RAYS)])?;
         let outcome = run(&plan, 0, &Unwatched).map_err(|f| Fault::unusable(f.to_string()))?;
@@ -227,7 +227,7 @@ async fn show_look(
 #[post("/assets/<id>/plumb?<sheet>", data = "<draft>")]
 async fn show_plumb(app: &State<Arc<App>>, id: i64, sheet: Given<usize>, draft: Sent<Recipe>) -> Result<Shared> {
     let sheet = sheet.optional()?.unwrap_or(0);
-    worked_out(app, id, ContentType::PNG, format!("plumb {sheet}"), draft, move |app, recipe| {
+    worked_out(app, id, ContentType::PNG, format!("plumb {sheet}"), draft.0, move |app, recipe| {
         let plan = plan_of(app, recipe, miss())?;
         let rows = plan.plumb_picture(sheet).ok_or_else(|| Fault::missing("sheet of this number"))?;
         let mut png = Vec::new();
@@ -245,7 +245,7 @@ async fn show_plumb(app: &State<Arc<App>>, id: i64, sheet: Given<usize>, draft: 
 )]
 #[post("/assets/<id>/upright", data = "<draft>")]
 async fn find_upright(app: &State<Arc<App>>, id: i64, draft: Sent<Recipe>) -> Result<Shared> {
-    worked_out(app, id, ContentType::JSON, "upright".to_owned(), draft, |app, recipe| {
+    worked_out(app, id, ContentType::JSON, "upright".to_owned(), draft.0, |app, recipe| {
         let strokes: Vec<Stroke> = plan_of(app, recipe, miss())?.plumb_strokes();
         Ok(serde_json::to_vec(&strokes)?)
     })

@@ -269,7 +269,7 @@ pub(super) async fn texel_maps(app: &Arc<App>, id: i64, (x, y): (u32, u32), shee
     aside(move || {
         let mut maps = Vec::new();
         for settings in &run.recipe.maps {
-            let key = map_key(settings.id(), sheet);
+            let key = map_key(&settings.key(), sheet);
             let Some(file) = files.iter().find(|f| is_map(f) && f.map == key) else { continue };
             let (mut texel, coding) = texel_of(&app, file, size, (x, y))?;
             // Files of floats hold colours as light; here they are told as they are seen.
@@ -279,7 +279,7 @@ pub(super) async fn texel_maps(app: &Arc<App>, id: i64, (x, y): (u32, u32), shee
             }
             let channels = texel[..settings.shape().channels.min(texel.len())].to_vec();
             let words = words_of(settings, &channels, run.report.as_ref());
-            maps.push(TexelMap { map: settings.id().to_owned(), channels, words });
+            maps.push(TexelMap { map: settings.key(), channels, words });
         }
         Ok(maps)
     })
@@ -330,9 +330,10 @@ fn words_of(settings: &MapSettings, channels: &[f32], report: Option<&Report>) -
         }
         (MapSettings::Ao(_) | MapSettings::Cavity(_), &[value]) => format!("{:.0} % open", value * 100.0),
         (MapSettings::Opacity(_), &[value]) => format!("{:.0} % hit", value * 100.0),
-        (MapSettings::Thickness(_) | MapSettings::Position(_), values) => {
-            values.iter().map(|v| format!("{v:.2}")).collect::<Vec<_>>().join(", ")
-        }
+        (
+            MapSettings::Thickness(_) | MapSettings::Position(_) | MapSettings::Mask(_) | MapSettings::Packed(_),
+            values,
+        ) => values.iter().map(|v| format!("{v:.2}")).collect::<Vec<_>>().join(", "),
         (MapSettings::Id(_), &[r, g, b]) => {
             let color = [r, g, b].map(|c| (c * 255.0).round() as u8);
             let palette = report.and_then(|r| r.maps.get("id")).and_then(|m| m.palette.as_ref());

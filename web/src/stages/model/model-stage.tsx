@@ -30,7 +30,7 @@ export interface ModelSlots {
   tools: ReactNode;
   legend: ReactNode;
   /** Set while a stop paints the model in place of its maps: its tools, and the sides of its wipe if it has one. */
-  painting: { tools: ReactNode; sides: readonly [string, string] | null } | null;
+  painting: { tools: ReactNode | null; sides: readonly [string, string] | null } | null;
 }
 
 export function ModelStage(slots: ModelSlots) {
@@ -50,7 +50,7 @@ export function ModelStage(slots: ModelSlots) {
     viewer?.show({ look, wipe, light: lightDirection(light), hidden, apart });
   }, [viewer, look, wipe, light, hidden, apart]);
   useWishes(viewer);
-  const { painting } = slots;
+  const painting = slots.painting?.tools ? slots.painting : null;
   const sides = painting ? painting.sides : look === "wipe" ? (["baked", "sculpt"] as const) : null;
   return (
     <section

@@ -20,3 +20,9 @@ export const modeOf = (paint: Paint): number => {
   if (paint.textures.length === 0) return MODES.bare;
   return paint.normal ? MODES.normal : MODES.color;
 };
+
+/** How a mask shows over the model. */
+export type MaskLook = keyof typeof MASK_LOOKS;
+
+/** Numbers of the shader's ways. */
+export const MASK_LOOKS = { hatched: 1, tint: 2, outline: 3, grey: 4 } as const;

@@ -37,7 +37,7 @@ export function usePointing(scene: Scene | null, sheets: Sheets | null) {
       if (!asked || !scene) return false;
       const place = hover.get();
       if (asked === "click") {
-        if (place) clicked(place);
+        if (place) clicked(place, e);
         return place !== null;
       }
       const [x, y] = cursor ?? [stage.width / 2, stage.height / 2];
@@ -81,7 +81,7 @@ export function usePointing(scene: Scene | null, sheets: Sheets | null) {
           return tool()?.release();
         }
         const place = hover.get();
-        if (press.up(e) && place && !tool()) clicked(place);
+        if (press.up(e) && place && !tool()) clicked(place, e);
       },
       onPointerLeave: () => {
         tool()?.hover(null, null);

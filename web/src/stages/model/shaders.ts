@@ -64,7 +64,7 @@ export const LOW_FRAGMENT = /* glsl */ `
   uniform int mode; // 0 plain, 1 normal map, 2 colour map, 3 a colour per triangle, 4 a picture, 5 detail as texels hold it
   uniform sampler2D picture;
   uniform sampler2D mask;
-  uniform float masked; // 1 hatches the surface where the mask is white
+  uniform int masked; // how the mask shows: 0 not, 1 hatched, 2 as a tint, 3 as the outline of its half, 4 as grey
   uniform float texels; // a side of the sheet
   uniform float detail; // width of the scratches it is shown on, scene units
   uniform float split; // in pixels; left of it detail as it is, right of it as texels hold it
@@ -119,11 +119,21 @@ ${Array.from({ length: MOST_SHEETS - 1 }, (_, i) => `#if SHEETS > ${i + 1}\n    
     }
     n = normalize(n);
     if (!gl_FrontFacing) n = -n;
+    if (masked == 4) {
+      c = vec3(texture2D(mask, vUv).r);
+      how = 2;
+    }
     vec3 lit = how >= 2 ? mix(c, shade(c, n, normalize(vEye)), 0.45) : shade(c, n, normalize(vEye));
-    if (masked > 0.5) {
+    if (masked > 0 && masked < 4) {
       float weight = texture2D(mask, vUv).r;
-      float line = step(0.5, fract((gl_FragCoord.x + gl_FragCoord.y) / (7.0 * ratio)));
-      lit = mix(lit, vec3(0.97, 0.47, 0.2), weight * (0.22 + 0.5 * line));
+      if (masked == 2) weight = weight * 1.3;
+      if (masked == 3) {
+        // A line of even width on screen, whichever way the mask rises.
+        float off = abs(weight - 0.5) / max(1e-4, fwidth(weight));
+        weight = 1.6 * (1.0 - smoothstep(0.8 * ratio, 1.6 * ratio, off)) * step(1e-4, fwidth(weight));
+      }
+      float line = masked > 1 ? 0.8 : step(0.5, fract((gl_FragCoord.x + gl_FragCoord.y) / (7.0 * ratio)));
+      lit = mix(lit, vec3(0.97, 0.47, 0.2), min(1.0, weight * (0.22 + 0.5 * line)));
     }
     gl_FragColor = vec4(gl_FrontFacing ? lit : hatch(lit), 1.0);
   }

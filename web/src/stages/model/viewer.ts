@@ -19,7 +19,7 @@ import {
   setSheets,
   setTints,
 } from "./meshes";
-import { MODES, modeOf, type Paint } from "./paint";
+import { MASK_LOOKS, type MaskLook, MODES, modeOf, type Paint } from "./paint";
 import { Turning } from "./turning";
 
 /** Pixels of the canvas to one of the page while nothing moves, and milliseconds until nothing does. */
@@ -230,12 +230,12 @@ export class Viewer {
     uniforms(this.high.mesh.material)("mode").value = colored && this.high.data.colors ? 2 : 0;
   }
 
-  /** A picture over the UVs that is hatched in ember where it is white; null takes it off. */
-  setMask(texture: THREE.Texture | null) {
+  /** A picture over the UVs that shows in ember where it is white, or in its own grey; null takes it off. */
+  setMask(texture: THREE.Texture | null, look: MaskLook = "hatched") {
     if (!this.low) return;
     const u = uniforms(this.low.mesh.material);
     u("mask").value = texture ?? this.blank;
-    u("masked").value = texture ? 1 : 0;
+    u("masked").value = texture ? MASK_LOOKS[look] : 0;
     this.draw();
   }
 

@@ -21,7 +21,7 @@ export interface SheetSlots {
   /** What stops draw over the sheet. */
   layers: ReactNode;
   /** Set while a stop paints the sheet in place of its maps: the name it goes by, and what it tells of the place pointed at. */
-  painting: { name: string; probe: ReactNode } | null;
+  painting: { name: string | null; probe: ReactNode; clicks?: boolean } | null;
   /** Beside the sheet. */
   aside: ReactNode;
 }
@@ -36,8 +36,11 @@ export function SheetStage(slots: SheetSlots) {
   const { painting } = slots;
   const image = useLoadedImage(shown.url);
   useEffect(() => view?.setImage(image, shown.size), [view, image, shown.size]);
-  useEffect(() => view?.show(painting ? "all" : channel, uvWires), [view, channel, uvWires, painting]);
-  const hands = useHands(view, scene, painting === null && run !== null, shown.size);
+  useEffect(
+    () => view?.show(painting?.name ? "all" : channel, uvWires),
+    [view, channel, uvWires, painting?.name],
+  );
+  const hands = useHands(view, scene, painting ? painting.clicks === true : run !== null, shown.size);
   const { landing, draft } = shown;
   return (
     <section
@@ -146,7 +149,7 @@ function useHands(view: SheetView | null, scene: SheetScene, clicks: boolean, si
         const inside = (x: number) => Math.min(0.9999, Math.max(0, x));
         if (asked === "click") {
           const place = hover.get();
-          if (place && clicks) clicked(place);
+          if (place && clicks) clicked(place, e);
         } else if (asked) point([inside(u + asked[0] * step), inside(v - asked[1] * step)]);
         if (asked) e.preventDefault();
       },
@@ -154,7 +157,7 @@ function useHands(view: SheetView | null, scene: SheetScene, clicks: boolean, si
       onPointerDown: (e: React.PointerEvent) => press.down(e),
       onPointerUp: (e: React.PointerEvent) => {
         const place = hover.get();
-        if (press.up(e) && place && clicks) clicked(place);
+        if (press.up(e) && place && clicks) clicked(place, e);
       },
     };
   }, [view, low, sheets, number, clicks, step]);

@@ -1,6 +1,7 @@
 // Which picture the sheet stage shows: what follows the hand, else the bake that runs as far as it has landed, else the run that is
 // looked at.
 import { liveUrl, mapUrl } from "../../api/client";
+import { mapKey } from "../../api/patch";
 import { useProgress } from "../../api/progress";
 import { useAsset, useMaps, useShownRun } from "../../api/queries";
 import type { ProgressView } from "../../api/types";
@@ -29,8 +30,8 @@ export function useShownPicture(): Shown {
   const kinds = useMaps().data ?? [];
   const landing = running && running.asset === asset?.id && running.stage === "baking" ? running : null;
   const baked = Object.entries(run?.report?.maps ?? {}).flatMap(([id, m]) => (m.error ? [] : [id]));
-  const available: string[] = landing ? (asset?.recipe.maps.map((m) => m.map) ?? []) : baked;
-  const maps = kinds.map((k) => k.kind.id as string).filter((id) => available.includes(id));
+  const available: string[] = landing ? (asset?.recipe.maps.map(mapKey) ?? []) : baked;
+  const maps = kinds.flatMap(({ kind }) => available.filter((key) => key.split(":")[0] === kind.id));
   const sheets = run?.report?.sheets ?? [];
   const number = Math.min(sheet, Math.max(0, sheets.length - 1));
   const shown = maps.includes(map) ? map : maps[0];

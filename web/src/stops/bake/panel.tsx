@@ -1,5 +1,6 @@
 // Bake: a proof to judge, the final to keep; watch it land, stop it, see what it cost.
 import { Square } from "lucide-react";
+import { mapKey } from "../../api/patch";
 import { useProgress } from "../../api/progress";
 import { type ShownRun, useActions, useAsset, useMapLabels, useRecipe, useShownRun } from "../../api/queries";
 import { Button, count, Row, Section, Segment, StopHead, seconds } from "../../ui/parts";
@@ -45,7 +46,7 @@ export function BakeStop() {
       </Section>
       <Section title="Final">
         <p className="text-ink-2">
-          {recipe.maps.map((m) => label(m.map)).join(", ")} at{" "}
+          {recipe.maps.map((m) => label(mapKey(m))).join(", ")} at{" "}
           <span className="num">{recipe.sheet.size}</span>,{" "}
           <span className="num">{recipe.sheet.samples}</span>{" "}
           {recipe.sheet.samples === 1 ? "sample" : "samples"} per texel, {recipe.sheet.depth} bit

@@ -13,7 +13,7 @@ import { SheetSection } from "./sheet-settings";
 export function MapsStop() {
   const [recipe, edit] = useRecipe();
   const known = useMaps();
-  const kinds = known.data ?? [];
+  const kinds = (known.data ?? []).filter((line) => !line.kind.named);
   const swatches = useSwatches();
   const asset = useAsset().data;
   const [open, setOpen] = useState<string | null>("normal");
@@ -25,7 +25,10 @@ export function MapsStop() {
       const wanted = kinds.filter((k) =>
         k.kind.id === line.kind.id ? !there : r.maps.some((m) => m.map === k.kind.id),
       );
-      return { ...r, maps: wanted.map((k) => r.maps.find((m) => m.map === k.kind.id) ?? k.fresh) };
+      // Masks are chosen at Finish.
+      const named = r.maps.filter((m) => !kinds.some((k) => k.kind.id === m.map));
+      const maps = wanted.map((k) => r.maps.find((m) => m.map === k.kind.id) ?? k.fresh);
+      return { ...r, maps: [...maps, ...named] };
     });
   const put = (settings: MapSettings) =>
     edit((r) => ({ ...r, maps: r.maps.map((m) => (m.map === settings.map ? settings : m)) }));

@@ -1,13 +1,9 @@
 // The brush on the model: a stroke is gathered while the hand is down, shown as it grows, and kept as one undo step.
 import type { Brush, Stroke } from "../../api/types";
+import { longer } from "../../stages/model/brush-hand";
+import type { Point } from "../../stages/view";
 import { useLive } from "./live";
 import { useReach } from "./state";
-
-export type Point = [number, number, number];
-
-/** Points of a stroke lie at least this share of the brush's size apart. */
-const APART = 0.2;
-const MOST = 2000;
 
 export const BRUSHES: readonly (readonly [Brush, string, string])[] = [
   ["more", "More", "Up to twice the reach under the brush."],
@@ -48,11 +44,8 @@ export function beginStroke(point: Point, pressure: number) {
 
 export function goOn(point: Point, pressure: number) {
   const { stroke } = useLive.getState();
-  const last = stroke?.path[stroke.path.length - 1];
-  if (!stroke || !last || stroke.path.length >= MOST) return;
-  const way = Math.hypot(point[0] - last[0], point[1] - last[1], point[2] - last[2]);
-  if (way < stroke.size * APART) return;
-  useLive.setState({ stroke: { ...stroke, path: [...stroke.path, [...point, pressure]] } });
+  if (stroke)
+    useLive.setState({ stroke: { ...stroke, path: longer(stroke.path, stroke.size, point, pressure) } });
 }
 
 /** Ends the stroke and gives it, for the recipe. */
@@ -61,7 +54,3 @@ export function endStroke(): Stroke | null {
   useLive.setState({ stroke: null });
   return stroke;
 }
-
-/** A pen presses as it presses; a mouse presses fully. */
-export const pressureOf = (e: { pointerType: string; pressure: number }) =>
-  e.pointerType === "pen" ? Math.max(0.02, Math.min(1, e.pressure)) : 1;

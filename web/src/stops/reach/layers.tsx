@@ -1,16 +1,19 @@
 // Rays on the model: the envelope's shells, needles, marks where it falls short, where rays are plumb, and the brush.
-import { useCallback, useEffect, useMemo, useRef, useState } from "react";
+import { useCallback, useEffect, useMemo } from "react";
 import * as THREE from "three";
 import { useOpen } from "../../api/open";
+import { keepNow } from "../../api/queries";
 import { useHidden } from "../../stages/hidden";
 import { indexOf } from "../../stages/mesh-data";
+import { BrushHand } from "../../stages/model/brush-hand";
 import { edgesOf, flat, linesOf, skinOf } from "../../stages/model/lines";
-import { type Scene, useDrawn, useScene, useTool } from "../../stages/model/scene";
+import { useMaskOnModel } from "../../stages/model/mask";
+import { type Scene, useDrawn, useScene } from "../../stages/model/scene";
+import type { Point } from "../../stages/view";
 import { ToolToggles } from "../../ui/stage-tools";
-import { turns } from "./brush";
-import { brushTool } from "./brush-tool";
+import { beginStroke, brushSize, endStroke, goOn, turns } from "./brush";
 import { useEdit } from "./edit";
-import { useEnvelope, useLive } from "./live";
+import { useEnvelope, useLive, withStroke } from "./live";
 import { marksOf, needlesOf } from "./marks";
 import { setShells } from "./shells";
 import { setReach, toggleNeedles, useReach } from "./state";
@@ -26,7 +29,7 @@ export function RaysOnModel() {
       <Needles />
       <Marks />
       {atReach && turns(brush) && <PlumbMask />}
-      {atReach && brush && <BrushHand />}
+      {atReach && brush && <ReachBrush />}
     </>
   );
 }
@@ -107,43 +110,31 @@ function Marks() {
 function PlumbMask() {
   const plumb = useLive((s) => s.plumb);
   const wanted = useEnvelope()?.header.plumb ?? false;
-  const scene = useScene();
-  const [texture, setTexture] = useState<THREE.Texture | null>(null);
-  useEffect(() => {
-    if (!plumb || !wanted) return setTexture(null);
-    let gone = false;
-    new THREE.TextureLoader().loadAsync(plumb).then(
-      (loaded) => (gone ? loaded.dispose() : setTexture(loaded)),
-      () => !gone && setTexture(null),
-    );
-    return () => {
-      gone = true;
-    };
-  }, [plumb, wanted]);
-  useEffect(() => {
-    scene?.viewer.setMask(texture);
-    return () => {
-      scene?.viewer.setMask(null);
-      texture?.dispose();
-    };
-  }, [scene, texture]);
+  useMaskOnModel(wanted ? plumb : null, "hatched");
   return null;
 }
 
-/** The brush in hand, with a ring of its size under the pointer. */
-function BrushHand() {
-  const ring = useRef<HTMLDivElement>(null);
-  const scene = useScene();
+/** The brush in hand. Each stroke is an undo step of its own: what is still waiting is kept first. */
+function ReachBrush() {
   const edit = useEdit();
-  const tool = useMemo(() => (scene ? brushTool(scene.viewer, ring, edit) : null), [scene, edit]);
-  useTool(tool);
-  return (
-    <div
-      ref={ring}
-      aria-hidden
-      className="pointer-events-none absolute top-0 left-0 hidden rounded-full border-[1.5px] border-white shadow-[0_0_0_1px_#0009,inset_0_0_0_1px_#0009]"
-    />
+  const brushing = useMemo(
+    () => ({
+      size: brushSize,
+      begin: (point: Point, pressure: number) => {
+        keepNow();
+        beginStroke(point, pressure);
+      },
+      goOn,
+      end: () => {
+        const stroke = endStroke();
+        if (!stroke) return;
+        edit((r) => withStroke(r, stroke));
+        keepNow();
+      },
+    }),
+    [edit],
   );
+  return <BrushHand brushing={brushing} />;
 }
 
 export function RayTools() {
@@ -154,5 +145,7 @@ export function RayTools() {
     { label: "Envelope", on: envelope, onChange: (v: boolean) => setReach({ envelope: v }) },
     { label: "Needles", on: needles, onChange: toggleNeedles },
   ];
+  const finishing = useOpen((s) => s.stop === "finish");
+  if (finishing) return null;
   return <ToolToggles toggles={atReach ? toggles : toggles.slice(0, 1)} />;
 }

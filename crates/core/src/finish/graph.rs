@@ -1,0 +1,399 @@
+//! The expression graph: typed nodes over columns of places, each expression once, evaluated in batches. It knows no mesh and no ray; what
+//! it reads comes as columns, and every column is as long as there are places.
+
+use super::lanes::vectorised;
+use super::patterns::{Kernel, Points, Ramp};
+use super::settings::SoftRange;
+use super::signal::Signal;
+use glam::Vec3;
+use rustc_hash::FxHashMap;
+use std::ops::Range;
+
+/// Places evaluated at a time: their columns stay in the nearest cache.
+pub const BATCH: usize = 256;
+
+/// What a node gives at each place.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Type {
+    Number,
+    Vector,
+}
+
+impl Type {
+    fn columns(self) -> usize {
+        match self {
+            Type::Number => 1,
+            Type::Vector => 3,
+        }
+    }
+}
+
+/// What is read from the surface.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub enum Input {
+    /// Place in object space, scene units.
+    Position,
+    /// Unit normal in object space.
+    Normal,
+    /// Place from the middle of the low-poly part's box, scene units.
+    PartPosition,
+    /// Place in that box, 0 to 1 along each axis.
+    PartShare,
+    /// Place on the sheet, and 0.
+    Uv,
+    /// Side of the square of surface that a place stands for, scene units.
+    Side,
+    /// The same on the sheet, UV units.
+    UvSide,
+    /// The same within the part's box, as a share of it: the least over the axes.
+    PartSide,
+    /// A column by number in [`Graph::measured`].
+    Measured(u32),
+}
+
+impl Input {
+    pub fn kind(self) -> Type {
+        match self {
+            Input::Position | Input::Normal | Input::PartPosition | Input::PartShare | Input::Uv => Type::Vector,
+            Input::Side | Input::UvSide | Input::PartSide | Input::Measured(_) => Type::Number,
+        }
+    }
+}
+
+/// A node by number.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub struct NodeId(u32);
+
+/// What a node does with its arguments.
+enum Op {
+    Input(Input),
+    Constant(f32),
+    /// A pattern by number; its arguments are a place, a normal and a side.
+    Pattern(u32),
+    /// A place moved by three numbers: `place + amount * (2 p - 1)` along each axis.
+    Warp(f32),
+    /// One coordinate of a vector.
+    Coordinate(u32),
+    /// Cosine with a unit vector.
+    Facing(Vec3),
+    /// `amount * (2 p - 1)` added to a number.
+    BreakUp(f32),
+    Range(SoftRange),
+    /// The product, the larger, and the first times what the second leaves.
+    And,
+    Or,
+    Minus,
+    /// From one number to another, straight, held within 0 to 1.
+    Levels([f32; 2]),
+    Ramp(Ramp),
+    /// 1 less the number.
+    Invert,
+    Scale(f32),
+    /// Held between two numbers.
+    Clamp([f32; 2]),
+}
+
+struct Node {
+    op: Op,
+    arguments: Vec<NodeId>,
+    kind: Type,
+}
+
+/// What has to be brought beside the surface itself.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Measured {
+    /// A signal that is measured.
+    Signal(Signal),
+    /// A place blurred along the surface, by its settings without the blur.
+    Blurred(Box<super::settings::PlaceSettings>, f32),
+}
+
+/// Nodes, each after its arguments.
+#[derive(Default)]
+pub struct Graph {
+    nodes: Vec<Node>,
+    known: FxHashMap<String, NodeId>,
+    patterns: Vec<Box<dyn Kernel>>,
+    measured: Vec<Measured>,
+}
+
+impl Graph {
+    /// What `node` reads of the surface.
+    pub fn inputs_of(&self, node: NodeId) -> Vec<Input> {
+        let used = self.used_by(node).into_iter();
+        let nodes = self.nodes.iter().zip(used).filter(|(_, used)| *used);
+        nodes.filter_map(|(node, _)| if let Op::Input(input) = node.op { Some(input) } else { None }).collect()
+    }
+
+    /// What has to be measured for [`Input::Measured`] of this number.
+    pub fn measured(&self, number: u32) -> &Measured {
+        &self.measured[number as usize]
+    }
+
+    /// How many different expressions it holds.
+    pub fn len(&self) -> usize {
+        self.nodes.len()
+    }
+
+    pub fn is_empty(&self) -> bool {
+        self.nodes.is_empty()
+    }
+
+    pub fn kind(&self, node: NodeId) -> Type {
+        self.nodes[node.0 as usize].kind
+    }
+
+    /// The node of this name, made now if it is new. The name says all that the operation and its arguments do.
+    fn node(&mut self, name: String, kind: Type, arguments: &[NodeId], op: impl FnOnce(&mut Graph) -> Op) -> NodeId {
+        let key = format!("{name}{arguments:?}");
+        if let Some(known) = self.known.get(&key) {
+            return *known;
+        }
+        let op = op(self);
+        let id = NodeId(self.nodes.len() as u32);
+        self.nodes.push(Node { op, arguments: arguments.to_vec(), kind });
+        self.known.insert(key, id);
+        id
+    }
+
+    pub(super) fn input(&mut self, input: Input) -> NodeId {
+        self.node(format!("{input:?}"), input.kind(), &[], |_| Op::Input(input))
+    }
+
+    /// A number that is brought along.
+    pub(super) fn measure(&mut self, measured: Measured) -> NodeId {
+        let known = self.measured.iter().position(|m| *m == measured);
+        let number = known.unwrap_or_else(|| {
+            self.measured.push(measured);
+            self.measured.len() - 1
+        });
+        self.input(Input::Measured(number as u32))
+    }
+
+    pub(super) fn constant(&mut self, value: f32) -> NodeId {
+        self.node(format!("constant {}", value.to_bits()), Type::Number, &[], |_| Op::Constant(value))
+    }
+
+    /// A pattern at a place; `name` tells all of its settings.
+    pub(super) fn pattern<E>(
+        &mut self,
+        name: String,
+        [place, normal, side]: [NodeId; 3],
+        make: impl FnOnce() -> Result<Box<dyn Kernel>, E>,
+    ) -> Result<NodeId, E> {
+        let arguments = [place, normal, side];
+        if let Some(known) = self.known.get(&format!("{name}{arguments:?}")) {
+            return Ok(*known);
+        }
+        let kernel = make()?;
+        Ok(self.node(name, Type::Number, &arguments, |graph| {
+            graph.patterns.push(kernel);
+            Op::Pattern(graph.patterns.len() as u32 - 1)
+        }))
+    }
+
+    pub(super) fn warp(&mut self, place: NodeId, [x, y, z]: [NodeId; 3], amount: f32) -> NodeId {
+        self.node(format!("warp {}", amount.to_bits()), Type::Vector, &[place, x, y, z], |_| Op::Warp(amount))
+    }
+
+    pub(super) fn coordinate(&mut self, vector: NodeId, axis: usize) -> NodeId {
+        self.node(format!("coordinate {axis}"), Type::Number, &[vector], |_| Op::Coordinate(axis as u32))
+    }
+
+    pub(super) fn facing(&mut self, normal: NodeId, direction: Vec3) -> NodeId {
+        let unit = direction.normalize();
+        self.node(format!("facing {unit:?}"), Type::Number, &[normal], |_| Op::Facing(unit))
+    }
+
+    pub(super) fn break_up(&mut self, signal: NodeId, pattern: NodeId, amount: f32) -> NodeId {
+        self.node(format!("break-up {}", amount.to_bits()), Type::Number, &[signal, pattern], |_| Op::BreakUp(amount))
+    }
+
+    pub(super) fn range(&mut self, signal: NodeId, range: SoftRange) -> NodeId {
+        self.node(format!("{range:?}"), Type::Number, &[signal], |_| Op::Range(range))
+    }
+
+    pub(super) fn and(&mut self, a: NodeId, b: NodeId) -> NodeId {
+        self.node("and".into(), Type::Number, &[a, b], |_| Op::And)
+    }
+
+    pub(super) fn or(&mut self, a: NodeId, b: NodeId) -> NodeId {
+        self.node("or".into(), Type::Number, &[a, b], |_| Op::Or)
+    }
+
+    pub(super) fn minus(&mut self, a: NodeId, b: NodeId) -> NodeId {
+        self.node("minus".into(), Type::Number, &[a, b], |_| Op::Minus)
+    }
+
+    pub(super) fn levels(&mut self, value: NodeId, ends: [f32; 2]) -> NodeId {
+        self.node(format!("levels {ends:?}"), Type::Number, &[value], |_| Op::Levels(ends))
+    }
+
+    pub(super) fn ramp(&mut self, value: NodeId, ramp: &Ramp) -> NodeId {
+        self.node(format!("{ramp:?}"), Type::Number, &[value], |_| Op::Ramp(ramp.clone()))
+    }
+
+    pub(super) fn invert(&mut self, value: NodeId) -> NodeId {
+        self.node("invert".into(), Type::Number, &[value], |_| Op::Invert)
+    }
+
+    pub(super) fn scale(&mut self, value: NodeId, by: f32) -> NodeId {
+        self.node(format!("scale {}", by.to_bits()), Type::Number, &[value], |_| Op::Scale(by))
+    }
+
+    pub(super) fn clamp(&mut self, value: NodeId, ends: [f32; 2]) -> NodeId {
+        self.node(format!("clamp {ends:?}"), Type::Number, &[value], |_| Op::Clamp(ends))
+    }
+
+    /// The values of `node`, a number, at every place. The bytes do not depend on how places are grouped.
+    pub fn numbers(&self, node: NodeId, columns: &Columns, places: Range<usize>) -> Vec<f32> {
+        let mut out = Vec::with_capacity(places.len());
+        let used = self.used_by(node);
+        let mut values: Vec<Vec<Vec<f32>>> =
+            self.nodes.iter().map(|node| vec![vec![0.0; BATCH]; node.kind.columns()]).collect();
+        let mut at = places.start;
+        while at < places.end {
+            let batch = at..(at + BATCH).min(places.end);
+            for (number, wanted) in used.iter().enumerate() {
+                if *wanted {
+                    // Its own columns are taken out while it reads those of its arguments.
+                    let mut own = std::mem::take(&mut values[number]);
+                    self.evaluate(&self.nodes[number], columns, batch.clone(), &values, &mut own);
+                    values[number] = own;
+                }
+            }
+            out.extend_from_slice(&values[node.0 as usize][0][..batch.len()]);
+            at = batch.end;
+        }
+        out
+    }
+
+    /// Nodes that one follows from, itself among them.
+    fn used_by(&self, node: NodeId) -> Vec<bool> {
+        let mut used = vec![false; self.nodes.len()];
+        used[node.0 as usize] = true;
+        for number in (0..self.nodes.len()).rev() {
+            if used[number] {
+                self.nodes[number].arguments.iter().for_each(|a| used[a.0 as usize] = true);
+            }
+        }
+        used
+    }
+
+    fn evaluate(
+        &self,
+        node: &Node,
+        columns: &Columns,
+        batch: Range<usize>,
+        values: &[Vec<Vec<f32>>],
+        out: &mut [Vec<f32>],
+    ) {
+        let n = batch.len();
+        let column = |argument: usize, axis: usize| &values[node.arguments[argument].0 as usize][axis][..n];
+        let one = |out: &mut [Vec<f32>], f: &dyn Fn(&[f32], &mut [f32])| f(column(0, 0), &mut out[0][..n]);
+        match &node.op {
+            Op::Input(input) => {
+                for (slot, column) in out.iter_mut().zip(columns.of(*input)) {
+                    slot[..n].copy_from_slice(&column[batch.clone()]);
+                }
+            }
+            Op::Constant(value) => out[0][..n].fill(*value),
+            Op::Pattern(number) => {
+                let points = Points {
+                    x: column(0, 0),
+                    y: column(0, 1),
+                    z: column(0, 2),
+                    normal: [column(1, 0), column(1, 1), column(1, 2)],
+                    side: column(2, 0),
+                };
+                self.patterns[*number as usize].fill(&points, &mut out[0][..n]);
+            }
+            Op::Warp(amount) => {
+                for (axis, slot) in out.iter_mut().enumerate() {
+                    let (place, by) = (column(0, axis), column(1 + axis, 0));
+                    slot[..n].iter_mut().enumerate().for_each(|(i, v)| *v = place[i] + amount * (2.0 * by[i] - 1.0));
+                }
+            }
+            Op::Coordinate(axis) => out[0][..n].copy_from_slice(column(0, *axis as usize)),
+            Op::Facing(to) => {
+                let (x, y, z) = (column(0, 0), column(0, 1), column(0, 2));
+                let cosine = |i: usize| (x[i] * to.x + y[i] * to.y + z[i] * to.z).clamp(-1.0, 1.0);
+                out[0][..n].iter_mut().enumerate().for_each(|(i, v)| *v = cosine(i));
+            }
+            Op::BreakUp(amount) => {
+                let (signal, pattern) = (column(0, 0), column(1, 0));
+                let moved = |i: usize| signal[i] + amount * (2.0 * pattern[i] - 1.0);
+                out[0][..n].iter_mut().enumerate().for_each(|(i, v)| *v = moved(i));
+            }
+            Op::And | Op::Or | Op::Minus => {
+                let (a, b, slot) = (column(0, 0), column(1, 0), &mut out[0][..n]);
+                let each = |slot: &mut [f32], f: fn(f32, f32) -> f32| {
+                    slot.iter_mut().enumerate().for_each(|(i, v)| *v = f(a[i], b[i]));
+                };
+                match node.op {
+                    Op::And => each(slot, |a, b| a * b),
+                    Op::Or => each(slot, f32::max),
+                    _ => each(slot, |a, b| a * (1.0 - b)),
+                }
+            }
+            Op::Range(range) => one(out, &|from, to| {
+                vectorised(
+                    #[inline(always)]
+                    || to.iter_mut().zip(from).for_each(|(v, x)| *v = range.at(*x)),
+                );
+            }),
+            Op::Levels([low, high]) => one(out, &|from, to| {
+                to.iter_mut().zip(from).for_each(|(v, x)| *v = ((x - low) / (high - low)).clamp(0.0, 1.0));
+            }),
+            Op::Ramp(ramp) => one(out, &|from, to| to.iter_mut().zip(from).for_each(|(v, x)| *v = ramp.at(*x))),
+            Op::Invert => one(out, &|from, to| to.iter_mut().zip(from).for_each(|(v, x)| *v = 1.0 - x)),
+            Op::Scale(by) => one(out, &|from, to| to.iter_mut().zip(from).for_each(|(v, x)| *v = x * by)),
+            Op::Clamp([low, high]) => {
+                one(out, &|from, to| to.iter_mut().zip(from).for_each(|(v, x)| *v = x.clamp(*low, *high)));
+            }
+        }
+    }
+}
+
+impl Ramp {
+    /// The curve at a value: held beyond its ends.
+    pub fn at(&self, value: f32) -> f32 {
+        let next = self.stops.partition_point(|stop| stop[0] <= value);
+        match (next.checked_sub(1).map(|i| self.stops[i]), self.stops.get(next)) {
+            (None, Some(first)) => first[1],
+            (Some(last), None) => last[1],
+            (Some([a, from]), Some([b, to])) => {
+                let t = (value - a) / (b - a);
+                let t = if self.smooth { t * t * (3.0 - 2.0 * t) } else { t };
+                from + (to - from) * t
+            }
+            (None, None) => value,
+        }
+    }
+}
+
+/// What is known of the places, column by column.
+#[derive(Default)]
+pub struct Columns {
+    columns: FxHashMap<Input, Vec<Vec<f32>>>,
+}
+
+impl Columns {
+    /// Brings a number per place.
+    pub fn put_number(&mut self, input: Input, values: Vec<f32>) {
+        self.columns.insert(input, vec![values]);
+    }
+
+    /// Brings a vector per place.
+    pub fn put_vector(&mut self, input: Input, values: impl IntoIterator<Item = Vec3>) {
+        let mut columns = vec![Vec::new(), Vec::new(), Vec::new()];
+        for value in values {
+            columns.iter_mut().zip(value.to_array()).for_each(|(column, c)| column.push(c));
+        }
+        self.columns.insert(input, columns);
+    }
+
+    fn of(&self, input: Input) -> &[Vec<f32>] {
+        self.columns.get(&input).map_or(&[], Vec::as_slice)
+    }
+}

@@ -1,0 +1,125 @@
+//! Masks as a file of their own: what is exported, imported and kept in a library.
+
+use super::patterns::{ControlInput, PatternSettings, Space};
+use super::settings::{MOST_MASKS, Mask, OPEN_END, PlaceSettings, Term};
+use super::signal::{Signal, SignalUnit};
+use super::words::figures;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+use serde_json::Value;
+
+/// Masks with the size of the asset that they were made for.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct KeptMasks {
+    pub masks: Vec<Mask>,
+    /// The asset from corner to corner, scene units: lengths are scaled with it where masks go to another asset.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub diagonal: Option<f32>,
+}
+
+impl KeptMasks {
+    /// Masks from the text of a file that they were written to.
+    ///
+    /// # Errors
+    /// The line, mask or setting, and what is wrong with it.
+    pub fn from_json(text: &str) -> Result<KeptMasks, String> {
+        let kept: KeptMasks = serde_json::from_str(text).map_err(|e| e.to_string())?;
+        kept.validate()?;
+        Ok(kept)
+    }
+
+    /// # Errors
+    /// The mask or setting, and what is wrong with it.
+    pub fn validate(&self) -> Result<(), String> {
+        if self.masks.is_empty() || self.masks.len() > MOST_MASKS {
+            return Err(format!("masks has {} entries; give 1 to {MOST_MASKS}", self.masks.len()));
+        }
+        self.masks.iter().try_for_each(Mask::validate)
+    }
+}
+
+impl KeptMasks {
+    /// The masks with their lengths scaled to an asset of another size, where the size they were made for is known.
+    pub fn scaled_to(&self, diagonal: f32) -> Vec<Mask> {
+        let by = self.diagonal.filter(|own| *own > 0.0).map_or(1.0, |own| diagonal / own);
+        self.masks.iter().map(|mask| Mask { name: mask.name.clone(), place: mask.place.scaled(by) }).collect()
+    }
+}
+
+impl PlaceSettings {
+    /// The place with every length times `by`.
+    fn scaled(&self, by: f32) -> PlaceSettings {
+        let mut scaled = self.clone();
+        scaled.blur = times(self.blur, by);
+        for term in &mut scaled.terms {
+            scale_term(term, by);
+        }
+        scaled
+    }
+}
+
+/// A length times `by`, to three figures, so that it reads well.
+fn times(length: f32, by: f32) -> f32 {
+    if by == 1.0 { length } else { figures(length * by).parse().unwrap_or(length * by) }
+}
+
+fn scale_term(term: &mut Term, by: f32) {
+    match &mut term.signal {
+        Signal::Curvature { size } | Signal::Cavity { size } => *size = times(*size, by),
+        Signal::Occlusion { distance } | Signal::Thickness { distance } => *distance = times(*distance, by),
+        Signal::Paint { strokes } => {
+            for stroke in strokes {
+                stroke.size = times(stroke.size, by);
+                stroke.path.iter_mut().flat_map(|point| &mut point[..3]).for_each(|c| *c *= by);
+            }
+        }
+        Signal::Pattern { pattern } => *pattern = pattern.scaled(by),
+        Signal::Facing { .. }
+        | Signal::Height { .. }
+        | Signal::Distance { .. }
+        | Signal::Region { .. }
+        | Signal::Channel { .. }
+        | Signal::Picture { .. }
+        | Signal::Mask { .. } => {}
+    }
+    let in_lengths = term.signal.info().unit == SignalUnit::Length;
+    if in_lengths {
+        let open = |end: f32| end.abs() >= OPEN_END;
+        term.from.iter_mut().chain(&mut term.to).filter(|end| !open(**end)).for_each(|end| *end = times(*end, by));
+    }
+    if let Some(break_up) = &mut term.break_up {
+        break_up.pattern = break_up.pattern.scaled(by);
+        if in_lengths {
+            break_up.amount = times(break_up.amount, by);
+        }
+    }
+}
+
+impl PatternSettings {
+    /// The pattern with every length times `by`; over UVs it has none.
+    fn scaled(&self, by: f32) -> PatternSettings {
+        if self.frame().space == Space::Uv {
+            return self.clone();
+        }
+        let Ok(mut fields) = serde_json::to_value(self) else { return self.clone() };
+        let one = |value: &mut Value| {
+            if let Some(number) = value.as_f64() {
+                *value = Value::from(times(number as f32, by));
+            }
+        };
+        for control in self.info().controls {
+            match (control.input, fields.get_mut(control.setting)) {
+                (ControlInput::Length { .. } | ControlInput::Coordinate, Some(value)) => one(value),
+                (ControlInput::Point, Some(Value::Array(point))) => point.iter_mut().for_each(one),
+                _ => {}
+            }
+        }
+        let mut scaled: PatternSettings = serde_json::from_value(fields).unwrap_or_else(|_| self.clone());
+        if let Some(warp) = scaled.warp_mut() {
+            warp.amount = times(warp.amount, by);
+            *warp.pattern = warp.pattern.scaled(by);
+        }
+        scaled
+    }
+}

@@ -1,0 +1,99 @@
+// The brush of a painted mask.
+import type { Axis, MaskBrush, MaskStroke } from "../../api/types";
+import { NumberField } from "../../ui/number-field";
+import { Button, Row, Segment } from "../../ui/parts";
+import { fine, useDiagonal, useMaskEdits } from "./edit";
+import type { SignalProps } from "./signal-rows";
+import { setFinish, useFinish } from "./state";
+
+const BRUSHES: readonly (readonly [MaskBrush, string, string])[] = [
+  ["add", "Add", "Paints the mask white."],
+  ["take-away", "Take away", "Paints it black."],
+  ["smooth", "Smooth", "Evens it out."],
+];
+
+export function PaintRows({ mask, number, strokes }: SignalProps & { strokes: readonly MaskStroke[] }) {
+  const { hand, term, brush, brushSize, brushStrength, brushMirror } = useFinish();
+  const edits = useMaskEdits(mask.name);
+  const diagonal = useDiagonal();
+  const { digits, step } = fine(diagonal);
+  const size = brushSize ?? diagonal * 0.05;
+  const painting = hand === "paint" && term === number;
+  return (
+    <>
+      <div role="group" aria-label="Brush" className="mt-1 flex rounded bg-sunk p-0.5">
+        {BRUSHES.map(([id, label, hint]) => (
+          <button
+            key={id}
+            type="button"
+            title={hint}
+            aria-pressed={painting && brush === id}
+            onClick={() =>
+              setFinish(
+                painting && brush === id ? { hand: null } : { hand: "paint", brush: id, term: number },
+              )
+            }
+            className="h-5.5 grow rounded-[3px] px-1.5 text-ink-2 hover:text-ink aria-pressed:bg-ink aria-pressed:font-semibold aria-pressed:text-sheet"
+          >
+            {label}
+          </button>
+        ))}
+      </div>
+      <p className="mt-1 text-xs text-ink-3">
+        {painting
+          ? "Drag over the model. Beside it, or with Alt, a drag turns it."
+          : "Choose a brush and drag over the model."}
+      </p>
+      {painting && (
+        <>
+          <Row label="Size">
+            <NumberField
+              label="Brush size"
+              unit="u"
+              value={size}
+              min={step / 5}
+              max={diagonal}
+              step={step}
+              digits={digits}
+              onChange={(v) => setFinish({ brushSize: v })}
+            />
+          </Row>
+          <Row label="Strength">
+            <NumberField
+              label="Brush strength"
+              unit="%"
+              value={brushStrength * 100}
+              min={1}
+              max={100}
+              step={1}
+              onChange={(v) => setFinish({ brushStrength: v / 100 })}
+            />
+          </Row>
+          <Row label="Mirrored">
+            <Segment<Axis | "no">
+              label="Mirror the brush"
+              options={[
+                ["no", "No"],
+                ["x", "X"],
+                ["y", "Y"],
+                ["z", "Z"],
+              ]}
+              value={brushMirror ?? "no"}
+              onChange={(v) => setFinish({ brushMirror: v === "no" ? null : v })}
+            />
+          </Row>
+        </>
+      )}
+      {strokes.length > 0 && (
+        <div className="flex items-center justify-between">
+          <span>
+            <b className="num">{strokes.length}</b> {strokes.length === 1 ? "stroke" : "strokes"} painted
+          </span>
+          <Button look="quiet" onClick={() => edits.term(number, { signal: { kind: "paint", strokes: [] } })}>
+            Remove all strokes
+          </Button>
+        </div>
+      )}
+    </>
+  );
+}

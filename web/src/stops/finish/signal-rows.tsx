@@ -1,0 +1,208 @@
+// How a signal is measured, each kind with its own few controls.
+
+import { useAsset, useRecipe } from "../../api/queries";
+import type { Axis, Channel, Mask, MaskChoices, PictureChannel, Signal, Term } from "../../api/types";
+import { NumberField } from "../../ui/number-field";
+import { Row, Segment } from "../../ui/parts";
+import { Select } from "../../ui/select";
+import { fine, measured, useDiagonal, useMaskEdits } from "./edit";
+import { PaintRows } from "./paint-rows";
+import { PatternRows } from "./pattern-rows";
+import { MaskPictureRow } from "./picture-row";
+import { RegionRows } from "./region-rows";
+
+export interface SignalProps {
+  mask: Mask;
+  term: Term;
+  number: number;
+  choices: MaskChoices;
+}
+
+const AXES: readonly (readonly [Axis, string])[] = [
+  ["x", "X"],
+  ["y", "Y"],
+  ["z", "Z"],
+];
+const CHANNELS: readonly (readonly [Channel, string])[] = [
+  ["r", "R"],
+  ["g", "G"],
+  ["b", "B"],
+];
+const PICTURE_CHANNELS: readonly (readonly [PictureChannel, string])[] = [...CHANNELS, ["a", "A"]];
+
+const DIRECTIONS: readonly (readonly [string, string])[] = [
+  ["0,1,0", "Up"],
+  ["0,-1,0", "Down"],
+  ["1,0,0", "+X"],
+  ["-1,0,0", "-X"],
+  ["0,0,1", "+Z"],
+  ["0,0,-1", "-Z"],
+];
+
+export function SignalRows(props: SignalProps) {
+  const { mask, term, number, choices } = props;
+  const edits = useMaskEdits(mask.name);
+  const put = (signal: Signal) => edits.term(number, { signal });
+  const { signal } = term;
+  switch (signal.kind) {
+    case "curvature":
+    case "occlusion":
+    case "cavity":
+    case "thickness":
+      return <Measure {...props} />;
+    case "facing":
+      return (
+        <Direction direction={signal.direction} onChange={(direction) => put({ ...signal, direction })} />
+      );
+    case "height":
+      return (
+        <Row label="Axis">
+          <Segment
+            label="Axis"
+            options={AXES}
+            value={signal.axis}
+            onChange={(axis) => put({ ...signal, axis })}
+          />
+        </Row>
+      );
+    case "distance":
+      return <OfPart part={signal.part} onChange={(part) => put({ ...signal, part })} />;
+    case "region":
+      return <RegionRows {...props} signal={signal} />;
+    case "channel":
+      return (
+        <Row label="Channel">
+          <Segment
+            label="Channel"
+            options={CHANNELS}
+            value={signal.of}
+            onChange={(of) => put({ ...signal, of })}
+          />
+        </Row>
+      );
+    case "picture":
+      return (
+        <>
+          <MaskPictureRow mask={mask} number={number} file={signal.file} />
+          <Row label="Channel">
+            <Segment
+              label="Channel"
+              options={PICTURE_CHANNELS}
+              value={signal.channel}
+              onChange={(channel) => put({ ...signal, channel })}
+            />
+          </Row>
+        </>
+      );
+    case "paint":
+      return <PaintRows {...props} strokes={signal.strokes} />;
+    case "pattern":
+      return (
+        <PatternRows
+          mask={mask}
+          number={number}
+          choices={choices}
+          pattern={signal.pattern}
+          onChange={(pattern) => put({ ...signal, pattern })}
+        />
+      );
+    case "mask":
+      return <OtherMask mask={mask} used={signal.mask} onChange={(used) => put({ ...signal, mask: used })} />;
+  }
+}
+
+/** The one length that says how a signal is measured. */
+function Measure({ mask, term, number, choices }: SignalProps) {
+  const edits = useMaskEdits(mask.name);
+  const diagonal = useDiagonal();
+  const measure = choices.signals.find((s) => s.kind === term.signal.kind)?.measure;
+  if (!measure) return null;
+  const value = (term.signal as unknown as Record<string, number>)[measure.setting] ?? 0;
+  const { digits } = fine(diagonal);
+  return (
+    <Row
+      label={measure.label}
+      hint={`${measure.help} ${((100 * value) / diagonal).toFixed(1)} % of the asset.`}
+    >
+      <NumberField
+        label={`Term ${number + 1}: ${measure.label.toLowerCase()}`}
+        value={value}
+        unit="u"
+        min={diagonal * 1e-4}
+        max={diagonal * 2}
+        step={diagonal / 1000}
+        digits={digits}
+        onChange={(v) => edits.term(number, { signal: measured(term.signal, measure.setting, v) })}
+      />
+    </Row>
+  );
+}
+
+type Vector = [number, number, number];
+
+function Direction(props: { direction: Vector; onChange: (direction: Vector) => void }) {
+  const { direction, onChange } = props;
+  const known = direction.join();
+  const listed = DIRECTIONS.some(([d]) => d === known);
+  return (
+    <>
+      <Row label="Direction">
+        <Select
+          label="Direction"
+          options={listed ? DIRECTIONS : [...DIRECTIONS, [known, "Own"] as const]}
+          value={known}
+          onChange={(v) => onChange(v.split(",").map(Number) as Vector)}
+        />
+      </Row>
+      <Row label="">
+        {(["X", "Y", "Z"] as const).map((axis, i) => (
+          <NumberField
+            key={axis}
+            label={`Direction ${axis}`}
+            value={direction[i] ?? 0}
+            min={-1}
+            max={1}
+            step={0.01}
+            digits={2}
+            onChange={(v) => {
+              const next = direction.map((c, k) => (k === i ? v : c)) as Vector;
+              if (next.some((c) => c !== 0)) onChange(next);
+            }}
+          />
+        ))}
+      </Row>
+    </>
+  );
+}
+
+function OfPart({ part, onChange }: { part: string; onChange: (part: string) => void }) {
+  const meshes = useAsset().data?.meshes ?? [];
+  const parts = [...new Set(meshes.flatMap((m) => m.summary.parts.map((p) => p.name)))];
+  return (
+    <Row label="Part" hint="Of the sculpt, or of the low-poly where the sculpt has none of the name.">
+      <Select
+        label="Part"
+        placeholder="Choose a part"
+        options={parts.map((p) => [p, p] as const)}
+        value={part}
+        onChange={onChange}
+      />
+    </Row>
+  );
+}
+
+function OtherMask(props: { mask: Mask; used: string; onChange: (name: string) => void }) {
+  const [recipe] = useRecipe();
+  const others = (recipe?.masks ?? []).filter((m) => m.name !== props.mask.name);
+  return (
+    <Row label="Mask" hint={others.length === 0 ? "There is no other mask yet." : undefined}>
+      <Select
+        label="Mask"
+        placeholder="Choose a mask"
+        options={others.map((m) => [m.name, m.name] as const)}
+        value={props.used}
+        onChange={props.onChange}
+      />
+    </Row>
+  );
+}

@@ -1,0 +1,53 @@
+// What the Finish stop knows: which mask is open, how it shows, what the hand does on the stages, and the brush.
+import { create } from "zustand";
+import type { Axis, MaskBrush, PickedExample, Proposals, RegionBy } from "../../api/types";
+import type { MaskLook } from "../../stages/model/paint";
+
+/** What a click or a drag on the stages does: move the ends of a range, give examples, pick regions, paint. */
+export type Hand = "range" | "examples" | "pick" | "paint";
+
+export type MaskShow = Exclude<MaskLook, "hatched"> | "off";
+
+interface Finish {
+  /** The mask that is open, by name; null opens the first. */
+  mask: string | null;
+  /** The term that hands on the stages change, counted from 0. */
+  term: number;
+  show: MaskShow;
+  hand: Hand | null;
+  examples: readonly PickedExample[];
+  proposals: Proposals | null;
+  /** Proposals are being worked out. */
+  asking: boolean;
+  brush: MaskBrush;
+  /** Scene units; null takes a share of the asset. */
+  brushSize: number | null;
+  brushStrength: number;
+  brushMirror: Axis | null;
+  /** What regions are told apart by where nothing says otherwise. */
+  by: RegionBy;
+  /** The mask is shown as it was before the last change. */
+  before: boolean;
+}
+
+export const useFinish = create<Finish>()(() => ({
+  mask: null,
+  term: 0,
+  show: "grey",
+  hand: null,
+  examples: [],
+  proposals: null,
+  asking: false,
+  brush: "add",
+  brushSize: null,
+  brushStrength: 1,
+  brushMirror: null,
+  by: "part",
+  before: false,
+}));
+
+export const setFinish = (change: Partial<Finish>) => useFinish.setState(change);
+
+/** Opens a mask; what the hand held is put down. */
+export const openMask = (mask: string | null) =>
+  setFinish({ mask, term: 0, hand: null, examples: [], proposals: null });

@@ -1,4 +1,0 @@
-import type { Stop } from "../stop";
-import { MasksStop } from "./panel";
-
-export const masks: Stop = { id: "masks", label: "Masks", Panel: MasksStop, useState: () => "nothing" };
