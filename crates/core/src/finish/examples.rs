@@ -47,6 +47,10 @@ const MOST: usize = 3;
 const BEYOND: f32 = 0.08;
 /// Bins in which the least dense place for an end is looked for.
 const BINS: usize = 24;
+/// A stretch is clearly less dense than the middle when it holds this share of it at most.
+const VALLEY: f32 = 0.3;
+/// Places that cover less than this share of the surface are no better for it: a few clicks do not tell how little is meant.
+const SMALLEST: f32 = 0.02;
 
 /// A range of one candidate.
 #[derive(Clone)]
@@ -159,11 +163,13 @@ fn end_between(sorted: &[f32], last: f32, first_out: f32) -> Option<End> {
         sorted.partition_point(|v| *v < b) - sorted.partition_point(|v| *v < a)
     };
     let edge = |bin: usize| last + (furthest - last) * bin as f32 / BINS as f32;
-    // Halfway unless another stretch holds clearly less: three bins at a time, against the accidents of single ones.
-    let density =
-        |bin: usize| count(edge(bin - 1), edge(bin + 2)) as f32 + 0.001 * (bin as f32 - 0.5 * BINS as f32).abs();
+    // Halfway, unless another stretch holds clearly less: three bins at a time, against the accidents of single ones.
+    let density = |bin: usize| count(edge(bin - 1), edge(bin + 2)) as f32;
     let least = (1..BINS - 1).min_by(|a, b| density(*a).total_cmp(&density(*b))).unwrap_or(BINS / 2);
-    let cut = 0.5 * (edge(least) + edge(least + 1));
+    let cut = match density(least) < VALLEY * density(BINS / 2) {
+        true => 0.5 * (edge(least) + edge(least + 1)),
+        false => edge(BINS / 2),
+    };
     Some(End { cut, full: last })
 }
 
@@ -185,7 +191,7 @@ fn weighed(parts: &[&Span], signals: usize, wanted: &[bool], places: usize) -> (
         let holds = parts.iter().all(|part| part.examples[example]);
         explained.push(holds == *wanted);
         bits += match (holds == *wanted, *wanted) {
-            (true, true) => libm::log2f(share),
+            (true, true) => libm::log2f(share.max(SMALLEST)),
             (true, false) => libm::log2f(1.0 - share),
             (false, _) => MISTAKE,
         };

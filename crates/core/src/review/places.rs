@@ -16,7 +16,7 @@ const SURVEYED: usize = 16_384;
 /// Bins of a histogram.
 const BINS: usize = 96;
 /// Places of the surface that proposals are weighed with.
-const WEIGHED: usize = 8_192;
+const WEIGHED: usize = 4_096;
 
 /// A mask as the page shows it.
 #[derive(Clone, Debug, PartialEq, Serialize, JsonSchema)]
@@ -122,25 +122,27 @@ impl Plan {
         regions_at(by, &self.setup(stop), &Survey::at(&self.rays, &[at])).pop().flatten()
     }
 
-    /// Places that explain which of some places of the low surface are `wanted`.
+    /// Places that explain which of some places of the low surface are `wanted`. Asked without any, it measures what later questions
+    /// need, so that they are answered at once.
     pub fn propose(&self, places: &[MeshPoint], wanted: &[bool], stop: Stop) -> Proposals {
         let setup = self.setup(stop);
         let none = |told: &str| Proposals { proposals: Vec::new(), told: Some(told.to_owned()) };
-        if !wanted.contains(&true) {
-            return none("Pick at least one place that should be in");
-        }
         let survey = match Survey::spread(&setup, WEIGHED) {
             Ok(survey) => survey,
             Err(fault) => return none(&fault),
         };
-        let examples = Survey::at(&self.rays, places);
+        // One by one, so that one place has one value however often it is picked.
+        let examples: Vec<Survey> = places.iter().map(|at| Survey::at(&self.rays, &[*at])).collect();
         let candidate = |signal: Signal| {
             let placed = Placed::signal(&signal, &setup, SURVEY_RAYS).ok()?;
-            let at_examples = examples.values(&placed, &setup);
+            let at_examples = examples.iter().flat_map(|example| example.values(&placed, &setup)).collect();
             Some(Candidate { at_examples, on_surface: survey.values(&placed, &setup), signal })
         };
         let signals = signals_to_try(&setup, &examples, wanted);
         let candidates: Vec<Candidate> = signals.into_iter().filter_map(candidate).collect();
+        if !wanted.contains(&true) {
+            return none("Pick at least one place that should be in");
+        }
         let proposals = propose(&candidates, wanted);
         let told = match proposals.iter().map(|p| p.explained).max() {
             None => Some("Nothing was hit at these places; pick others".to_owned()),
@@ -177,11 +179,11 @@ fn term_view(term: &Term, survey: &Survey, setup: &Setup) -> TermView {
 
 /// Sizes and distances that are tried, as shares of the asset's diagonal.
 const CURVATURES: [f32; 3] = [0.006, 0.012, 0.024];
-const OCCLUSIONS: [f32; 3] = [0.02, 0.06, 0.2];
+const OCCLUSIONS: [f32; 4] = [0.015, 0.03, 0.08, 0.2];
 const CAVITIES: [f32; 2] = [0.006, 0.02];
 
 /// Signals that may explain examples: those that are measured, at several sizes, and the regions that the wanted ones lie in.
-fn signals_to_try(setup: &Setup, examples: &Survey, wanted: &[bool]) -> Vec<Signal> {
+fn signals_to_try(setup: &Setup, examples: &[Survey], wanted: &[bool]) -> Vec<Signal> {
     let share = |share: f32| rounded(share * setup.diagonal);
     let axes = [Axis::Y, Axis::X, Axis::Z];
     let towards = |axis: Axis| {
@@ -198,9 +200,8 @@ fn signals_to_try(setup: &Setup, examples: &Survey, wanted: &[bool]) -> Vec<Sign
         signals.extend([Channel::R, Channel::G, Channel::B].map(|of| Signal::Channel { of }));
     }
     for by in [RegionBy::Part, RegionBy::Id, RegionBy::Material, RegionBy::VertexColor] {
-        let names = regions_at(by, setup, examples);
-        let mut names: Vec<String> =
-            names.into_iter().zip(wanted).filter(|(_, w)| **w).filter_map(|(n, _)| n).collect();
+        let names = examples.iter().flat_map(|example| regions_at(by, setup, example));
+        let mut names: Vec<String> = names.zip(wanted).filter(|(_, w)| **w).filter_map(|(n, _)| n).collect();
         names.sort_unstable();
         names.dedup();
         if !names.is_empty() {

@@ -173,7 +173,7 @@ async fn find_region(app: &State<Arc<App>>, id: i64, by: Given<&str>, question: 
     .await
 }
 
-/// Places that would explain examples, the simplest first.
+/// Places that would explain examples, the simplest first. Asked without examples, it measures what later questions need.
 #[utoipa::path(
     tag = "masks",
     request_body(content = ref("AskedByExample"), content_type = "application/json"),
@@ -182,8 +182,8 @@ async fn find_region(app: &State<Arc<App>>, id: i64, by: Given<&str>, question: 
 #[post("/assets/<id>/proposals", data = "<question>")]
 async fn find_places(app: &State<Arc<App>>, id: i64, question: Sent<AskedByExample>) -> Result<Shared> {
     let AskedByExample { recipe, examples } = question.0;
-    if examples.is_empty() || examples.len() > MOST_EXAMPLES {
-        return Err(Fault::unusable(format!("{} examples; give 1 to {MOST_EXAMPLES}", examples.len())));
+    if examples.len() > MOST_EXAMPLES {
+        return Err(Fault::unusable(format!("{} examples; give at most {MOST_EXAMPLES}", examples.len())));
     }
     worked_out(app, id, ContentType::JSON, format!("proposals {examples:?}"), recipe, move |app, recipe| {
         let plan = asked(app, recipe)?;

@@ -1,5 +1,6 @@
 // Places by example: click what should be in and what should not, and choose from what explains it.
-import { useAsset, useRecipe } from "../../api/queries";
+import { api } from "../../api/client";
+import { say, useAsset, useRecipe } from "../../api/queries";
 import type { Mask } from "../../api/types";
 import { Button, Section } from "../../ui/parts";
 import { useMaskEdits } from "./edit";
@@ -13,6 +14,11 @@ export function ExamplesSection({ mask }: { mask: Mask }) {
   const [recipe] = useRecipe();
   const edits = useMaskEdits(mask.name);
   const on = hand === "examples";
+  const take = () => {
+    setFinish({ hand: on ? null : "examples" });
+    // What every question needs is measured while the first places are picked.
+    if (!on && asset !== undefined && recipe) api.proposals(asset, { recipe, examples: [] }).catch(say);
+  };
   const change = (next: typeof examples) => {
     setFinish({ examples: next });
     propose(asset, recipe);
@@ -24,7 +30,7 @@ export function ExamplesSection({ mask }: { mask: Mask }) {
         <Button
           look={on ? "strong" : "plain"}
           aria-pressed={on}
-          onClick={() => setFinish({ hand: on ? null : "examples" })}
+          onClick={take}
         >
           Pick examples
         </Button>
