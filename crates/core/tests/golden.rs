@@ -28,7 +28,19 @@ const GOLDEN: &[(&str, u64)] = &[
     ("position", 0xade7752ca3634fd5),
     ("thickness", 0x672aaccc94a71e79),
     ("miss", 0xf3fb6a6deb5af325),
-    ("mask:patterns", 0x1f8485e0d3411a0b),
+    ("mask:noise", 0x3982402662940955),
+    ("mask:cells", 0x2b61027a94458aa0),
+    ("mask:speckles", 0xcc7291b9f42b51bc),
+    ("mask:scratches", 0x055aac1d31aed077),
+    ("mask:gradient", 0x29a2e54d0fc42fed),
+    ("mask:gradient-point", 0x07212b48c484a413),
+    ("mask:gradient-part", 0x0f444889aead708e),
+    ("mask:bricks", 0xd52dbf53e45c1416),
+    ("mask:planks", 0x838c7c7020e61820),
+    ("mask:shingles", 0x400cb1b6c45aef6e),
+    ("mask:weave", 0xa8c8f581c199b97e),
+    ("mask:rings", 0x519a020349c12eab),
+    ("mask:checker", 0xda6eaf74d86905aa),
     ("mask:measured", 0x1184ce8bf48c97f5),
 ];
 
@@ -64,23 +76,24 @@ fn scene() -> (Mesh, Mesh) {
     (cube("box", 0.5), with_surface(&draft.finish().expect("a whole mesh")))
 }
 
-/// A mask of every pattern that reads no file, and one of signals that are measured, blurred.
+/// A mask of each pattern that reads no file, and one of signals that are measured, blurred.
 fn masks() -> Vec<Mask> {
-    let term = |signal| Term { signal, from: [0.1, 0.4], to: [0.7, 0.9], combine: Combine::Or, break_up: None };
+    let term = |signal| Term { signal, from: [0.0, 1.0], to: [1.0, 1.0], combine: Combine::And, break_up: None };
     let patterns = PatternSettings::all().into_iter().filter(|p| !matches!(p, PatternSettings::Picture(_)));
-    // By turns added and taken away, so that none covers the others.
-    let turns = [Combine::Or, Combine::Minus].into_iter().cycle();
-    let term_of = |(pattern, combine)| Term { combine, ..term(Signal::Pattern { pattern }) };
-    let patterns = patterns.zip(turns).map(term_of).collect();
+    let of_pattern = |pattern: PatternSettings| {
+        let name = pattern.info().id.to_owned();
+        let place = PlaceSettings { terms: vec![term(Signal::Pattern { pattern })], ..PlaceSettings::default() };
+        Mask { name, place }
+    };
     let measured = [
         Signal::Curvature { size: 0.2 },
         Signal::Occlusion { distance: 0.5 },
         Signal::Facing { direction: [0.0, 1.0, 0.3] },
         Signal::Distance { part: "box".into() },
     ];
-    let place = PlaceSettings { terms: patterns, ..PlaceSettings::default() };
-    let blurred = PlaceSettings { terms: measured.map(term).into(), blur: 0.1, ..PlaceSettings::default() };
-    vec![Mask { name: "patterns".into(), place }, Mask { name: "measured".into(), place: blurred }]
+    let joined = |signal| Term { from: [0.1, 0.4], to: [0.7, 0.9], combine: Combine::Or, ..term(signal) };
+    let blurred = PlaceSettings { terms: measured.map(joined).into(), blur: 0.1, ..PlaceSettings::default() };
+    patterns.map(of_pattern).chain([Mask { name: "measured".into(), place: blurred }]).collect()
 }
 
 #[test]

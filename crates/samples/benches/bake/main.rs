@@ -4,6 +4,7 @@
 
 #[cfg(embree)]
 mod embree;
+mod finish;
 mod fit;
 mod import;
 mod large;
@@ -103,6 +104,10 @@ fn main() {
     }
     if std::env::args().any(|a| a == "reach") {
         reach::print();
+        return;
+    }
+    if std::env::args().any(|a| a == "finish") {
+        finish::print();
         return;
     }
     if std::env::args().any(|a| a == "fit") {

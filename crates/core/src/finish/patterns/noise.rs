@@ -1,6 +1,6 @@
 //! `noise`: gradient noise and value noise in three dimensions, summed over octaves, plain, as turbulence or ridged.
 //!
-//! Gradient noise: Perlin, "Improving Noise", 2002, with gradients drawn from the cube by a hash in place of his table. Each octave of a
+//! Gradient noise: Perlin, "Improving Noise", 2002, with a hash in place of his table. Each octave of a
 //! pattern in space is turned and moved, so that no lattice shows through the sum and none lies along an axis; over UVs it is not, so
 //! that it closes at the edges of the square. An octave whose cells come near the size of a texel fades to its mean.
 
@@ -156,11 +156,11 @@ struct NoiseKernel {
     repeats: bool,
 }
 
-/// What brings the two bases to a like spread: their own lies well within -1 to 1.
-const GRADIENT_SCALE: f32 = 1.35;
+/// What brings the two bases to a spread that makes use of 0 to 1 without being cut off.
+const GRADIENT_SCALE: f32 = 1.0;
 const VALUE_SCALE: f32 = 1.0;
 /// Mean of the distance from the middle, measured over a million places, which turbulence and ridges fade to.
-const GRADIENT_FOLDED: f32 = 0.2075;
+const GRADIENT_FOLDED: f32 = 0.2204;
 const VALUE_FOLDED: f32 = 0.330;
 
 impl Kernel for NoiseKernel {
@@ -199,27 +199,47 @@ impl NoiseKernel {
             let [c0, c1, c2] = octave.turn.to_cols_array_2d();
             let [sx, sy, sz] = octave.shift;
             let weight = octave.weight * half;
-            let form = self.form;
+            // Folding doubles the waves, and turns what an octave fades to.
+            let (fold, sign, shift) = match self.form {
+                NoiseForm::Plain => (false, 1.0, 0.0),
+                NoiseForm::Turbulence => (true, 1.0, folded),
+                NoiseForm::Ridged => (true, -1.0, 1.0 - folded),
+            };
+            let per_unit = octave.per_unit;
+            let cells_of = if fold { 1.4 * per_unit } else { per_unit };
+            let seed = octave.seed;
             for i in 0..n {
                 let px = c0[0] * x[i] + c1[0] * y[i] + c2[0] * z[i] + sx;
                 let py = c0[1] * x[i] + c1[1] * y[i] + c2[1] * z[i] + sy;
                 let pz = c0[2] * x[i] + c1[2] * y[i] + c2[2] * z[i] + sz;
-                let value = scale * lattice::<GRADIENT, REPEATS>(px, py, pz, octave.per_unit, octave.seed);
-                // Folding doubles the waves.
-                let cells = side[i] * octave.per_unit;
-                let left = left_at(if form == NoiseForm::Plain { cells } else { 1.7 * cells });
-                let value = match form {
-                    NoiseForm::Plain => value * left,
-                    NoiseForm::Turbulence => folded + (value.abs() - folded) * left,
-                    NoiseForm::Ridged => 1.0 - (folded + (value.abs() - folded) * left),
-                };
-                out[i] += weight * value;
+                let value = scale * lattice::<GRADIENT, REPEATS>(px, py, pz, per_unit, seed);
+                let left = left_at(side[i] * cells_of);
+                let value = if fold { value.abs() - folded } else { value };
+                out[i] += weight * (shift + sign * value * left);
             }
         }
         for value in out.iter_mut() {
             *value = value.clamp(0.0, 1.0);
         }
     }
+}
+
+/// A whole number of up to four millions as an integer: its digits stand at the end once 1.5 * 2^23 is added. A cast would look out for what
+/// cannot be held, one number at a time.
+#[inline(always)]
+fn whole(cell: f32) -> i32 {
+    (cell + 12_582_912.0).to_bits() as i32 & 0x7f_ffff
+}
+
+/// The rise from a corner along a gradient that points to one of the twelve edges of a cube, four of them twice (Perlin 2002), picked by
+/// the upper bits of one round of mixing.
+#[inline(always)]
+fn towards_edge(mixed: u32, x: f32, y: f32, z: f32) -> f32 {
+    let h = (mixed ^ mixed >> 15).wrapping_mul(0x85eb_ca6b) >> 28;
+    let u = if h < 8 { x } else { y };
+    let v = if h < 4 { y } else { z };
+    let v = if h | 2 == 14 { x } else { v };
+    f32::from_bits(u.to_bits() ^ h << 31) + f32::from_bits(v.to_bits() ^ (h & 2) << 30)
 }
 
 /// Noise of one octave at a place in cells, about -1 to 1.
@@ -230,17 +250,15 @@ fn lattice<const GRADIENT: bool, const REPEATS: bool>(x: f32, y: f32, z: f32, ce
     let around = |cell: f32| if REPEATS { cell - cells * (cell / cells).floor() } else { cell };
     let (x0, y0, z0) = (around(fx), around(fy), fz);
     let (x1, y1) = if REPEATS { (around(fx + 1.0), around(fy + 1.0)) } else { (fx + 1.0, fy + 1.0) };
-    let hx = [spread_x(x0 as i32), spread_x(x1 as i32)];
-    let hy = [spread_y(y0 as i32), spread_y(y1 as i32)];
-    let hz = [spread_z(z0 as i32), spread_z((z0 + 1.0) as i32)];
+    let hx = [spread_x(whole(x0)), spread_x(whole(x1))];
+    let hy = [spread_y(whole(y0)), spread_y(whole(y1))];
+    let hz = [spread_z(whole(z0)), spread_z(whole(z0 + 1.0))];
     let corner = |i: usize, j: usize, k: usize| {
-        let h = finished(hx[i] ^ hy[j] ^ hz[k] ^ seed);
+        let mixed = hx[i] ^ hy[j] ^ hz[k] ^ seed;
         if GRADIENT {
-            let part = |bits: u32| (bits & 0x3ff) as i32 as f32 * (2.0 / 1023.0) - 1.0;
-            let (gx, gy, gz) = (part(h), part(h >> 10), part(h >> 20));
-            gx * (tx - i as f32) + gy * (ty - j as f32) + gz * (tz - k as f32)
+            towards_edge(mixed, tx - i as f32, ty - j as f32, tz - k as f32)
         } else {
-            (h >> 8) as i32 as f32 * (2.0 / 16_777_215.0) - 1.0
+            (finished(mixed) >> 8) as i32 as f32 * (2.0 / 16_777_215.0) - 1.0
         }
     };
     let fade = |t: f32| t * t * t * (t * (t * 6.0 - 15.0) + 10.0);
