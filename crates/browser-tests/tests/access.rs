@@ -7,7 +7,7 @@ use fantoccini::key::Key;
 use serde_json::Value;
 
 const AXE: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../../web/node_modules/axe-core/axe.min.js");
-const STOPS: [&str; 8] = ["Meshes", "Pairs", "Reach", "Maps", "Bake", "Review", "Masks", "Deliver"];
+const STOPS: [&str; 8] = ["Meshes", "Pairs", "Reach", "Maps", "Bake", "Review", "Finish", "Deliver"];
 
 /// What axe-core finds wrong with the page as it is, one line for each place. `rules` is all of them, or one by name.
 async fn violations(session: &Session, rules: &str) -> Result<Vec<String>> {

@@ -54,7 +54,7 @@ fn keep_map(app: &App, outcome: &Outcome, of: &MapFile) -> Result<Vec<RunFile>> 
     write_map(&mut writer, outcome, sheet, map).map_err(std::io::Error::from)?;
     let (hash, bytes) = writer.keep()?;
     files.push(RunFile { map: key.clone(), file: file.clone(), hash, bytes: bytes as i64 });
-    if baked.facts.format != ImageFormat::Png {
+    if baked.facts.format != ImageFormat::Png || baked.facts.shape.channels > SEEN {
         let mut writer = app.store.blobs.writer()?;
         write_view(&mut writer, outcome, sheet, map).map_err(std::io::Error::from)?;
         let (hash, bytes) = writer.keep()?;
@@ -77,9 +77,10 @@ pub fn write_view(
 ) -> std::result::Result<(), ember_ridge_formats::image::WriteFault> {
     let baked = &outcome.maps[map];
     let extreme = outcome.report.maps.get(baked.facts.key()).and_then(|m| m.extreme).filter(|_| baked.scale.is_none());
+    let channels = baked.facts.shape.channels;
     let spec = ImageSpec {
         size: outcome.size,
-        channels: baked.facts.shape.channels,
+        channels: channels.min(SEEN),
         format: ImageFormat::Png,
         depth: Depth::Eight,
         color: baked.facts.kind().color || baked.facts.kind().flat,
@@ -88,6 +89,7 @@ pub fn write_view(
     };
     write_image(place, &spec, &mut |sink| {
         outcome.stream(sheet, map, &mut |rows| match extreme {
+            None if channels > SEEN => sink(&seen(rows, channels)),
             None => sink(rows),
             Some(extreme) => {
                 let half = 0.5 / extreme.max(f32::MIN_POSITIVE);
@@ -95,6 +97,14 @@ pub fn write_view(
             }
         })
     })
+}
+
+/// Channels that can be looked at: an alpha would hide the others.
+const SEEN: usize = 3;
+
+/// Values without the channels beyond those.
+fn seen<T: Copy>(rows: &[T], channels: usize) -> Vec<T> {
+    rows.chunks_exact(channels).flat_map(|texel| &texel[..channels.min(SEEN)]).copied().collect()
 }
 
 fn small_picture(outcome: &Outcome, sheet: usize, map: &str) -> Result<Option<Vec<u8>>> {
@@ -109,6 +119,6 @@ fn small_picture(outcome: &Outcome, sheet: usize, map: &str) -> Result<Option<Ve
         }
     }
     let mut out = Vec::new();
-    write_png(&mut out, side, preview.channels, &rows)?;
+    write_png(&mut out, side, preview.channels.min(SEEN), &seen(&rows, preview.channels))?;
     Ok(Some(out))
 }

@@ -22,12 +22,23 @@ const VIEWS: &[(&str, &[Step])] = &[
         &[Step::Stop("Reach"), Step::Script(BRUSH), Step::Drag((520, 535), (610, 535)), Step::Script(SHOW_BRUSH)],
     ),
     ("maps", &[Step::Stop("Maps"), Step::Choose("Map", "Occlusion"), Step::Script(SWATCHES)]),
-    (
-        "maps-night",
-        &[Step::Click("Night theme"), Step::Stop("Maps"), Step::Choose("Map", "Curvature"), Step::Script(SWATCHES)],
-    ),
-    ("sheets", &[Step::Stop("Maps"), Step::Choose("Sheets", "One per material"), Step::Pause(12000)]),
     ("bake", &[Step::Stop("Bake")]),
+    (
+        "finish",
+        &[Step::Stop("Finish"), Step::Script(EDGE_WEAR), Step::Pause(12000), Step::Drag((640, 560), (640, 560))],
+    ),
+    (
+        "finish-night",
+        &[
+            Step::Click("Night theme"),
+            Step::Asset("Boundary stone"),
+            Step::Stop("Finish"),
+            Step::Pause(2000),
+            Step::Script(CREVICE_DIRT),
+            Step::Pause(20000),
+            Step::Choose("How the mask shows", "Mask tint"),
+        ],
+    ),
     ("deliver", &[Step::Stop("Deliver")]),
     ("stone", &[Step::Asset("Boundary stone"), Step::Stop("Review"), Step::Script(BESIDE)]),
     (
@@ -72,6 +83,11 @@ const BRUSH: &str = "[...document.querySelectorAll('aside button')].find(b => b.
     return new Promise(r => setTimeout(r, 3000))";
 const SHOW_BRUSH: &str = "document.querySelector('section[aria-label=Brush]').scrollIntoView(); \
     return new Promise(r => setTimeout(r, 6000))";
+
+const EDGE_WEAR: &str = "return new Promise(r => setTimeout(() => { \
+    [...document.querySelectorAll('aside button')].find(b => b.textContent.startsWith('edge wear')).click(); r() }, 1500))";
+const CREVICE_DIRT: &str =
+    "[...document.querySelectorAll('aside button')].find(b => b.textContent.startsWith('crevice dirt')).click()";
 
 /// Keeps a change of settings from starting a proof.
 const UNFOLLOW: &str = "[...document.querySelectorAll('nav button')].find(b => b.textContent.includes('Reach')).click(); \

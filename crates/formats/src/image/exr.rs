@@ -1,4 +1,4 @@
-//! EXR with half or 32-bit floats, in blocks of sixteen lines. Grey is one channel Y; colour is B, G, R.
+//! EXR with half or 32-bit floats, in blocks of sixteen lines. Grey is one channel Y; colour is B, G, R, with an A before them where there are four.
 
 use super::{ImageSpec, Place, RowSource, WriteFault};
 use ember_ridge_core::picture::Depth;
@@ -14,7 +14,11 @@ use std::io;
 pub(super) fn write(place: &mut dyn Place, spec: &ImageSpec, rows: &mut RowSource) -> Result<(), WriteFault> {
     let sample = if spec.depth == Depth::Float { SampleType::F32 } else { SampleType::F16 };
     // Channels stand in the order of their names.
-    let names: &[&str] = if spec.channels == 1 { &["Y"] } else { &["B", "G", "R"] };
+    let names: &[&str] = match spec.channels {
+        1 => &["Y"],
+        4 => &["A", "B", "G", "R"],
+        _ => &["B", "G", "R"],
+    };
     let channels = names.iter().map(|name| ChannelDescription::named(*name, sample)).collect();
     let size = spec.size as usize;
     let mut header = Header::new(Text::from("map"), (size, size), channels).with_encoding(

@@ -1,4 +1,4 @@
-//! PNG with 8 or 16 bits per channel, one or three channels.
+//! PNG with 8 or 16 bits per channel, one, three or four channels.
 
 use super::{ImageSpec, Place, Quantiser, RowSource, WriteFault, words};
 use ember_ridge_core::picture::{Depth, Pixels};

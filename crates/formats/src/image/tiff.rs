@@ -5,7 +5,9 @@ use super::{ImageSpec, Place, Quantiser, RowSource, WriteFault, words};
 use ember_ridge_core::picture::Depth;
 use ember_ridge_core::sheet::TILE;
 use std::io;
-use tiff::encoder::colortype::{ColorType, Gray8, Gray16, Gray32Float, RGB8, RGB16, RGB32Float};
+use tiff::encoder::colortype::{
+    ColorType, Gray8, Gray16, Gray32Float, RGB8, RGB16, RGB32Float, RGBA8, RGBA16, RGBA32Float,
+};
 use tiff::encoder::{TiffEncoder, TiffValue};
 use tiff::tags::Tag;
 
@@ -13,10 +15,13 @@ pub(super) fn write(place: &mut dyn Place, spec: &ImageSpec, rows: &mut RowSourc
     let mut quantiser = Quantiser::new(spec);
     match (spec.depth, spec.channels) {
         (Depth::Eight, 1) => strips::<Gray8>(place, spec, rows, &mut |v| quantiser.bytes(v)),
+        (Depth::Eight, 4) => strips::<RGBA8>(place, spec, rows, &mut |v| quantiser.bytes(v)),
         (Depth::Eight, _) => strips::<RGB8>(place, spec, rows, &mut |v| quantiser.bytes(v)),
         (Depth::Sixteen, 1) => strips::<Gray16>(place, spec, rows, &mut words),
+        (Depth::Sixteen, 4) => strips::<RGBA16>(place, spec, rows, &mut words),
         (Depth::Sixteen, _) => strips::<RGB16>(place, spec, rows, &mut words),
         (Depth::Float, 1) => strips::<Gray32Float>(place, spec, rows, &mut <[f32]>::to_vec),
+        (Depth::Float, 4) => strips::<RGBA32Float>(place, spec, rows, &mut <[f32]>::to_vec),
         (Depth::Float, _) => strips::<RGB32Float>(place, spec, rows, &mut <[f32]>::to_vec),
     }
 }

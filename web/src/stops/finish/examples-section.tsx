@@ -27,11 +27,7 @@ export function ExamplesSection({ mask }: { mask: Mask }) {
     <Section
       title="By example"
       aside={
-        <Button
-          look={on ? "strong" : "plain"}
-          aria-pressed={on}
-          onClick={take}
-        >
+        <Button look={on ? "strong" : "plain"} aria-pressed={on} onClick={take}>
           Pick examples
         </Button>
       }
