@@ -39,6 +39,12 @@ async fn on_model(session: &Session, x: f64, y: f64) -> Result<(f64, f64)> {
     Ok((number(0)? + x * number(2)?, number(1)? + y * number(3)?))
 }
 
+/// Waits until no proof is under way: one that ends gives the stages other maps in the middle of a press.
+async fn at_rest(session: &Session) -> Result<()> {
+    let ended = |r: &Value| r["status"] != "running" && r["status"] != "waiting";
+    session.runs_until(LANTERN, "proofs to end", |r| r.iter().all(ended)).await.map(drop)
+}
+
 async fn add_signal(session: &Session, label: &str) -> Result<()> {
     session.choose("Add a signal", label).await
 }
@@ -82,10 +88,11 @@ async fn masks_are_made_baked_and_repeated() -> Result<()> {
     session.close().await
 }
 
-/// Two places of the glass and one of the roof: what explains them is chosen, and is a place like any other.
+/// Two places of the panes: what explains them is chosen, and is a place like any other.
 async fn by_example(session: &Session) -> Result<()> {
     session.button("New mask").await?.click().await?;
     recipe_until(session, "a second mask", |r| r["masks"].as_array().is_some_and(|m| m.len() == 2)).await?;
+    at_rest(session).await?;
     session.button("Pick examples").await?.click().await?;
     for (n, (x, y)) in [(0.47, 0.5), (0.55, 0.52)].into_iter().enumerate() {
         let at = on_model(session, x, y).await?;
@@ -111,6 +118,7 @@ async fn by_paint(session: &Session) -> Result<()> {
     session.button("New mask").await?.click().await?;
     recipe_until(session, "a third mask", |r| r["masks"].as_array().is_some_and(|m| m.len() == 3)).await?;
     add_signal(session, "Paint").await?;
+    at_rest(session).await?;
     session.xpath("//*[@aria-label='Brush']//button[.='Add']").await?.click().await?;
     let (from, to) = (on_model(session, 0.46, 0.7).await?, on_model(session, 0.56, 0.7).await?);
     session.drag(from, to).await?;
@@ -131,6 +139,7 @@ async fn by_picking(session: &Session) -> Result<()> {
     session.button("New mask").await?.click().await?;
     recipe_until(session, "a fourth mask", |r| r["masks"].as_array().is_some_and(|m| m.len() == 4)).await?;
     add_signal(session, "Region").await?;
+    at_rest(session).await?;
     session.button("Pick").await?.click().await?;
     let at = on_model(session, 0.5, 0.7).await?;
     session.drag(at, at).await?;

@@ -380,7 +380,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Places that would explain examples, the simplest first. */
+        /** Places that would explain examples, the simplest first. Asked without examples, it measures what later questions need. */
         post: operations["find_places"];
         delete?: never;
         options?: never;

@@ -23,10 +23,7 @@ const VIEWS: &[(&str, &[Step])] = &[
     ),
     ("maps", &[Step::Stop("Maps"), Step::Choose("Map", "Occlusion"), Step::Script(SWATCHES)]),
     ("bake", &[Step::Stop("Bake")]),
-    (
-        "finish",
-        &[Step::Stop("Finish"), Step::Script(EDGE_WEAR), Step::Pause(12000), Step::Drag((640, 560), (640, 560))],
-    ),
+    ("finish", &[Step::Stop("Finish"), Step::Script(EDGE_WEAR), Step::Pause(12000)]),
     (
         "finish-night",
         &[

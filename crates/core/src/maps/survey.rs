@@ -112,4 +112,4 @@ impl Survey {
 }
 
 /// Rays that a survey's signals are traced with.
-pub const SURVEY_RAYS: Rays = Rays::Fixed(32);
+pub const SURVEY_RAYS: Rays = Rays::Fixed(64);

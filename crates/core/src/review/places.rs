@@ -13,8 +13,8 @@ use serde::Serialize;
 
 /// Places of the surface that histograms and shares are taken from.
 const SURVEYED: usize = 16_384;
-/// Bins of a histogram.
-const BINS: usize = 96;
+/// Bins of a histogram: as many as a survey has rays, so that each share of them has a bin.
+const BINS: usize = 64;
 /// Places of the surface that proposals are weighed with.
 const WEIGHED: usize = 4_096;
 
