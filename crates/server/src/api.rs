@@ -1,8 +1,13 @@
 //! What goes over the wire, as types. `describe.rs` makes the API's description from these, and the page's
 //! TypeScript types are generated from that.
 
+mod masks;
+
+pub use masks::{
+    AskedAt, AskedByExample, MaskChoices, PatternLine, PickedExample, PickedPlace, PresetLine, RegionName,
+};
+
 use ember_ridge_core::bake::{Estimate, Report};
-use ember_ridge_core::finish::{Mask, PatternInfo, PatternSettings, SignalInfo};
 use ember_ridge_core::maps::{MapKind, MapSettings};
 use ember_ridge_core::mesh::Facing;
 use ember_ridge_core::picture::{Depth, ImageFormat};
@@ -379,68 +384,6 @@ pub struct KeptHitsView {
 #[derive(Debug, Deserialize, JsonSchema)]
 pub struct RunOrder {
     pub kind: RunKind,
-}
-
-/// What masks are made of: every signal and every pattern, as the page shows them.
-#[derive(Debug, Serialize, JsonSchema)]
-pub struct MaskChoices {
-    pub signals: Vec<SignalInfo>,
-    pub patterns: Vec<PatternLine>,
-    /// An end of a range this far off leaves its side open.
-    pub open_end: f32,
-}
-
-/// A pattern, with its settings before anyone changes them.
-#[derive(Debug, Serialize, JsonSchema)]
-pub struct PatternLine {
-    pub info: PatternInfo,
-    pub fresh: PatternSettings,
-}
-
-/// A mask to start from, in lengths that suit the asset.
-#[derive(Debug, Serialize, JsonSchema)]
-pub struct PresetLine {
-    pub id: String,
-    pub explains: String,
-    pub sentence: String,
-    pub mask: Mask,
-}
-
-/// A place of the low-poly: a triangle by number, and a point on it, scene units.
-#[derive(Clone, Copy, Debug, Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
-pub struct PickedPlace {
-    pub triangle: u32,
-    pub point: [f32; 3],
-}
-
-/// A question about a draft at a place of its low-poly.
-#[derive(Debug, Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
-pub struct AskedAt {
-    pub recipe: Recipe,
-    pub at: PickedPlace,
-}
-
-/// Places that should be in a mask, and places that should not.
-#[derive(Debug, Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
-pub struct AskedByExample {
-    pub recipe: Recipe,
-    pub examples: Vec<PickedExample>,
-}
-
-#[derive(Clone, Copy, Debug, Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
-pub struct PickedExample {
-    pub at: PickedPlace,
-    pub wanted: bool,
-}
-
-/// The name of a region; none where a place lies in none.
-#[derive(Debug, Serialize, JsonSchema)]
-pub struct RegionName {
-    pub name: Option<String>,
 }
 
 /// What stands at the head of an envelope, as at that of a display mesh. Arrays of floats: out and in, one per corner of the
