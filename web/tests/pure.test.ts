@@ -1,12 +1,15 @@
 // Small rules of the page, against arithmetic.
 import * as THREE from "three";
 import { expect, test } from "vitest";
+import type { MaskChoices } from "../src/api/types";
 import { cursorKey, Press } from "../src/stages/clicks";
 import { hover } from "../src/stages/hover";
 import { type MeshData, UvFinder } from "../src/stages/mesh-data";
 import { hold } from "../src/stages/model/camera";
 import { cellOf } from "../src/stages/model/ground";
 import { cornersOn, type Sheets, uvsOn } from "../src/stages/sheets";
+import { withoutMask } from "../src/stops/finish/edit";
+import { freshTerm } from "../src/stops/finish/where-section";
 import { waysApart } from "../src/stops/pairs/ways";
 import { evaluate } from "../src/ui/arithmetic";
 
@@ -152,4 +155,27 @@ test("a box is framed whole and in the middle, from any side", () => {
         expect(top).toBeLessThanOrEqual(0.86 + 1e-9);
         expect(Math.max(right / 0.92, top / 0.86)).toBeCloseTo(1, 9);
       }
+});
+
+test("a removed mask leaves its map, its channels, and pictures with no other", () => {
+  const kept = { map: "packed", name: "two", red: "dust", green: "edges" } as const;
+  const alone = { map: "packed", name: "one", blue: "dust" } as const;
+  const other = { map: "packed", name: "other", red: "edges" } as const;
+  const maps = withoutMask(
+    [{ map: "mask", mask: "dust" }, { map: "mask", mask: "edges" }, kept, alone, other],
+    "dust",
+  );
+  expect(maps.map((m) => m.map)).toEqual(["mask", "packed", "packed"]);
+  expect(maps[0]).toEqual({ map: "mask", mask: "edges" });
+  expect(maps[1]).toMatchObject({ name: "two", red: null, green: "edges" });
+  expect(maps[2]).toBe(other);
+});
+
+test("a term that shows no range keeps every grey of its signal", () => {
+  const signals = ["paint", "mask", "facing"].map((kind) => ({ kind, range: [0, 1] }));
+  const choices = { signals, open_end: 1e6 } as unknown as MaskChoices;
+  const ends = (term: ReturnType<typeof freshTerm>) => [...term.from, ...term.to];
+  expect(ends(freshTerm({ kind: "paint", strokes: [] }, choices))).toEqual([0, 1, 1, 1]);
+  expect(ends(freshTerm({ kind: "mask", mask: "dust" }, choices))).toEqual([0, 1, 1, 1]);
+  expect(ends(freshTerm({ kind: "facing", direction: [0, 1, 0] }, choices))).toEqual([0.55, 0.65, 1, 1]);
 });

@@ -102,6 +102,23 @@ export function withMasks(recipe: Recipe, masks: readonly Mask[]): [Recipe, stri
   return [next, names];
 }
 
+/** The maps once a mask is gone: not its own map, and nothing in its channels of packed pictures. */
+export function withoutMask(maps: Recipe["maps"], gone: string): Recipe["maps"] {
+  const packed = (name: string | null | undefined) => (name === gone ? null : name);
+  return maps.flatMap((m): Recipe["maps"] => {
+    if (m.map === "mask") return m.mask === gone ? [] : [m];
+    if (m.map !== "packed" || ![m.red, m.green, m.blue, m.alpha].includes(gone)) return [m];
+    const left = {
+      ...m,
+      red: packed(m.red),
+      green: packed(m.green),
+      blue: packed(m.blue),
+      alpha: packed(m.alpha),
+    };
+    return [left.red, left.green, left.blue, left.alpha].some((name) => name != null) ? [left] : [];
+  });
+}
+
 /** The same signal measured otherwise. */
 export const measured = (signal: Signal, setting: string, value: unknown): Signal =>
   ({ ...signal, [setting]: value }) as Signal;

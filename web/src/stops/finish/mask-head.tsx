@@ -7,7 +7,7 @@ import { say, useRecipe } from "../../api/queries";
 import { client } from "../../api/query-client";
 import type { Mask, Recipe } from "../../api/types";
 import { IconButton, Section } from "../../ui/parts";
-import { freeName, useDiagonal, withMasks } from "./edit";
+import { freeName, useDiagonal, withMasks, withoutMask } from "./edit";
 import { share } from "./legend";
 import { useShownMask } from "./live";
 import { openMask } from "./state";
@@ -43,7 +43,7 @@ export function MaskHead({ mask }: { mask: Mask }) {
     edit((r) => ({
       ...r,
       masks: (r.masks ?? []).filter((m) => m.name !== mask.name),
-      maps: r.maps.filter((m) => m.map !== "mask" || m.mask !== mask.name),
+      maps: withoutMask(r.maps, mask.name),
     }));
   };
   const copy = () => {

@@ -1,7 +1,8 @@
 // The brush of a painted mask.
-import type { Axis, MaskBrush, MaskStroke } from "../../api/types";
+import type { MaskBrush, MaskStroke } from "../../api/types";
 import { NumberField } from "../../ui/number-field";
-import { Button, Row, Segment } from "../../ui/parts";
+import { Button, Row } from "../../ui/parts";
+import { BrushMirror, BrushStrength } from "../brush-rows";
 import { fine, useDiagonal, useMaskEdits } from "./edit";
 import type { SignalProps } from "./signal-rows";
 import { setFinish, useFinish } from "./state";
@@ -58,30 +59,8 @@ export function PaintRows({ mask, number, strokes }: SignalProps & { strokes: re
               onChange={(v) => setFinish({ brushSize: v })}
             />
           </Row>
-          <Row label="Strength">
-            <NumberField
-              label="Brush strength"
-              unit="%"
-              value={brushStrength * 100}
-              min={1}
-              max={100}
-              step={1}
-              onChange={(v) => setFinish({ brushStrength: v / 100 })}
-            />
-          </Row>
-          <Row label="Mirrored">
-            <Segment<Axis | "no">
-              label="Mirror the brush"
-              options={[
-                ["no", "No"],
-                ["x", "X"],
-                ["y", "Y"],
-                ["z", "Z"],
-              ]}
-              value={brushMirror ?? "no"}
-              onChange={(v) => setFinish({ brushMirror: v === "no" ? null : v })}
-            />
-          </Row>
+          <BrushStrength value={brushStrength} onChange={(v) => setFinish({ brushStrength: v })} />
+          <BrushMirror value={brushMirror} onChange={(v) => setFinish({ brushMirror: v })} />
         </>
       )}
       {strokes.length > 0 && (

@@ -12,7 +12,7 @@ import { useShownMask } from "./live";
 import { useMaskAt } from "./probe";
 import { SignalRows } from "./signal-rows";
 import { setFinish, useFinish } from "./state";
-import { freshSignal, freshTerm } from "./where-section";
+import { freshSignal, freshTerm, WITHOUT_RANGE } from "./where-section";
 
 const FIRST: readonly (readonly [Combine, string])[] = [
   ["and", "On"],
@@ -23,9 +23,6 @@ const JOINS: readonly (readonly [Combine, string])[] = [
   ["or", "Or"],
   ["minus", "But not"],
 ];
-
-/** Signals that are 0 or 1, or whose range says nothing that other controls do not. */
-const WITHOUT_RANGE = ["region", "paint", "mask"];
 
 export function TermCard(props: { mask: Mask; term: Term; number: number; choices: MaskChoices }) {
   const { mask, term, number, choices } = props;

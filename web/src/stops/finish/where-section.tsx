@@ -44,6 +44,9 @@ export function sized<P extends { kind: string }>(pattern: P, diagonal: number):
 }
 
 /** A term as it is added: the upper half of what the signal can be, or all of it where that is not known. */
+/** Signals that are 0 or 1, or whose range says nothing that other controls do not. */
+export const WITHOUT_RANGE = ["region", "paint", "mask"];
+
 export function freshTerm(signal: Signal, choices: Choices): Term {
   const range = choices.signals.find((s) => s.kind === signal.kind)?.range;
   if (!range) {
@@ -51,6 +54,8 @@ export function freshTerm(signal: Signal, choices: Choices): Term {
     return { signal, from: [-end, -end], to: [end, end] };
   }
   const [low, high] = range;
+  // What shows no range keeps all its greys: a soft stroke stays soft.
+  if (WITHOUT_RANGE.includes(signal.kind)) return { signal, from: [low, high], to: [high, high] };
   const at = (share: number) => low + share * (high - low);
   return { signal, from: [at(0.55), at(0.65)], to: [high, high] };
 }

@@ -3,9 +3,10 @@ import { useState } from "react";
 import { toast } from "sonner";
 import { api } from "../../api/client";
 import { say, useAsset, useRecipe } from "../../api/queries";
-import type { Axis, Brush, ReachSide } from "../../api/types";
+import type { Brush, ReachSide } from "../../api/types";
 import { NumberField } from "../../ui/number-field";
 import { Button, Row, Section, Segment } from "../../ui/parts";
+import { BrushMirror, BrushStrength } from "../brush-rows";
 import { BRUSHES, TURNS, turns } from "./brush";
 import { fineness } from "./distance-row";
 import { useEnvelope } from "./live";
@@ -52,17 +53,7 @@ export function BrushSection() {
               onChange={(v) => setReach({ brushSize: v })}
             />
           </Row>
-          <Row label="Strength">
-            <NumberField
-              label="Brush strength"
-              unit="%"
-              value={brushStrength * 100}
-              min={1}
-              max={100}
-              step={1}
-              onChange={(v) => setReach({ brushStrength: v / 100 })}
-            />
-          </Row>
+          <BrushStrength value={brushStrength} onChange={(v) => setReach({ brushStrength: v })} />
           {brush === "set" && (
             <Row label="Distance">
               <NumberField
@@ -90,19 +81,7 @@ export function BrushSection() {
               />
             </Row>
           )}
-          <Row label="Mirrored" hint={brushMirror ? "Across the middle of the low-poly." : undefined}>
-            <Segment<Axis | "no">
-              label="Mirror the brush"
-              options={[
-                ["no", "No"],
-                ["x", "X"],
-                ["y", "Y"],
-                ["z", "Z"],
-              ]}
-              value={brushMirror ?? "no"}
-              onChange={(v) => setReach({ brushMirror: v === "no" ? null : v })}
-            />
-          </Row>
+          <BrushMirror value={brushMirror} onChange={(v) => setReach({ brushMirror: v })} />
         </>
       )}
       <Strokes idle={header.reach.idle_strokes} />
