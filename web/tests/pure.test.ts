@@ -9,6 +9,7 @@ import { hold } from "../src/stages/model/camera";
 import { cellOf } from "../src/stages/model/ground";
 import { cornersOn, type Sheets, uvsOn } from "../src/stages/sheets";
 import { withoutMask } from "../src/stops/finish/edit";
+import { secondsLeft } from "../src/stops/finish/time-left";
 import { freshTerm } from "../src/stops/finish/where-section";
 import { waysApart } from "../src/stops/pairs/ways";
 import { evaluate } from "../src/ui/arithmetic";
@@ -178,4 +179,11 @@ test("a term that shows no range keeps every grey of its signal", () => {
   expect(ends(freshTerm({ kind: "paint", strokes: [] }, choices))).toEqual([0, 1, 1, 1]);
   expect(ends(freshTerm({ kind: "mask", mask: "dust" }, choices))).toEqual([0, 1, 1, 1]);
   expect(ends(freshTerm({ kind: "facing", direction: [0, 1, 0] }, choices))).toEqual([0.55, 0.65, 1, 1]);
+});
+
+test("time left follows from what is done, once enough is", () => {
+  expect(secondsLeft(null, 5000)).toBeNull();
+  expect(secondsLeft(0.01, 5000)).toBeNull();
+  expect(secondsLeft(0.25, 2000)).toBe(6);
+  expect(secondsLeft(0.99, 1000)).toBe(1);
 });

@@ -72,3 +72,27 @@ fn a_file_of_masks_joins_and_what_cannot_be_made_leaves_the_others() {
     let output = run(folder.path(), &[&pair[..], &reach].concat());
     assert!(output.status.code() == Some(2) && error(&output).contains("masks.json: "), "{}", error(&output));
 }
+
+#[test]
+fn a_picture_that_cannot_be_read_is_told_with_its_reason() {
+    let folder = with_pair();
+    let of = |name: &str, file: &str| {
+        json!({ "name": name, "place": { "terms": [
+            { "signal": { "kind": "picture", "file": file }, "from": [0.0, 1.0], "to": [1.0, 1.0] }] } })
+    };
+    fs::write(folder.path().join("dirt.png"), "no picture").expect("written");
+    let recipe = json!({
+        "version": 1, "low": [{ "file": "lid_low.obj" }], "high": [], "sheet": { "size": 16, "samples": 1 },
+        "masks": [of("torn", "dirt.png"), of("lost", "gone.png"), right_half()],
+        "maps": [{ "map": "mask", "mask": "torn" }, { "map": "mask", "mask": "lost" }, { "map": "mask", "mask": "right half" }],
+    });
+    fs::write(folder.path().join("lid.json"), recipe.to_string()).expect("written");
+    let output = run(folder.path(), &["bake", "lid.json", "--out", "out", "--json"]);
+    assert_eq!(output.status.code(), Some(1), "{}", error(&output));
+    let report: Value = serde_json::from_slice(&output.stdout).expect("JSON");
+    let fault = |map: &str| report["maps"][map]["error"].as_str().unwrap_or_default().to_owned();
+    let (torn, lost) = (fault("mask:torn"), fault("mask:lost"));
+    assert!(torn.contains("dirt.png") && torn.contains("it cannot be decoded as PNG"), "{torn}");
+    assert!(lost.contains("gone.png") && lost.contains("cannot be read"), "{lost}");
+    assert!(folder.path().join("out/lid_low_right-half.png").exists());
+}

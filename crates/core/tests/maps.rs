@@ -6,11 +6,10 @@ use ember_ridge_core::bake::Unwatched;
 use ember_ridge_core::glam::{Vec2, Vec3, vec2, vec3};
 use ember_ridge_core::maps::*;
 use ember_ridge_core::pairs::Pairing;
-use ember_ridge_core::picture::{Coding, Depth, Image, Pixels};
+use ember_ridge_core::picture::{Coding, Depth, Image, Pictures, Pixels};
 use ember_ridge_core::scene::BakeScene;
 use ember_ridge_core::sheet::Padding;
 use ember_ridge_core::surface::Distance;
-use std::collections::HashMap;
 use std::sync::Arc;
 use support::*;
 
@@ -157,7 +156,7 @@ fn colours_are_averaged_in_linear_light_and_moved_from_one_set_of_uvs_to_another
     let turned = with_uvs(&low, |uv: Vec2| vec2(uv.y, 1.0 - uv.x));
     let picture = ember_ridge_core::picture::PictureSource { file: "ramp.png".into(), hash: None };
     let recipe = color(ColorSettings { picture: Some(picture), ..ColorSettings::default() });
-    let images = HashMap::from([("ramp.png".to_owned(), Arc::new(ramp))]);
+    let images = Pictures::from_iter([("ramp.png".to_owned(), Arc::new(ramp))]);
     let scene = BakeScene::new(&[&turned], &[&high], None).expect("no cage").with_images(images);
     let moved = values(&bake_scene(&recipe, &scene, 2, &Unwatched).expect("not stopped"), "color");
     for t in 0..256usize {
@@ -187,7 +186,7 @@ fn a_normal_map_alone_gives_the_curvature_and_the_occlusion_of_its_relief() {
     // A round valley z = k x^2 along x: H = k at its bottom; and flat ground beyond a wall of slope for occlusion.
     let bowl = normal_map_of(256, |x, _| (0.8 * (x - 0.5), 0.0));
     let source = ember_ridge_core::recipe::NormalMapSource { file: "n.png".into(), hash: None, y: Green::Up };
-    let images = HashMap::from([("n.png".to_owned(), Arc::new(bowl))]);
+    let images = Pictures::from_iter([("n.png".to_owned(), Arc::new(bowl))]);
     let scene = BakeScene::new(&[&low], &[], None).expect("no cage").with_images(images);
     let from = MadeFrom::NormalMap;
     let mut recipe = sixteen(
@@ -218,7 +217,7 @@ fn a_normal_map_alone_gives_the_curvature_and_the_occlusion_of_its_relief() {
         let d = x - 0.5;
         (if d.abs() < 0.06 { d.signum() } else { 0.0 }, 0.0)
     });
-    let images = HashMap::from([("n.png".to_owned(), Arc::new(groove))]);
+    let images = Pictures::from_iter([("n.png".to_owned(), Arc::new(groove))]);
     recipe.maps = vec![MapSettings::Ao(AoSettings { from, ..ao(64, 0.05) })];
     let scene = BakeScene::new(&[&low], &[], None).expect("no cage").with_images(images);
     let open = values(&bake_scene(&recipe, &scene, 2, &Unwatched).expect("not stopped"), "ao");

@@ -1,8 +1,8 @@
 //! Patterns against what they promise: ranges, no lattice, closed tiles, and area averages where a texel covers more.
 
 use ember_ridge_core::finish::*;
+use ember_ridge_core::picture::Pictures;
 use ember_ridge_core::surface::Axis;
-use std::collections::HashMap;
 use std::f32::consts::TAU;
 
 /// Places with a side, looked at from along z.
@@ -37,7 +37,7 @@ impl Places {
     }
 
     fn ask(&self, pattern: &PatternSettings, repeats: bool) -> Vec<f32> {
-        let images = HashMap::new();
+        let images = Pictures::default();
         let making = Making { seed: pattern.frame().seed, repeats, images: &images };
         let kernel = pattern.kernel(&making).expect("it needs no picture");
         let mut out = vec![0.0; self.x.len()];

@@ -4,7 +4,8 @@
 mod masks;
 
 pub use masks::{
-    AskedAt, AskedByExample, MaskChoices, PatternLine, PickedExample, PickedPlace, PresetLine, RegionName,
+    AskedAt, AskedByExample, MaskChoices, MeasuringShare, PatternLine, PickedExample, PickedPlace, PresetLine,
+    RegionName,
 };
 
 use ember_ridge_core::bake::{Estimate, Report};

@@ -7,9 +7,9 @@
 
 use crate::api::{
     About, Acceptance, AskedAt, AskedByExample, AssetLine, AssetView, Choices, DisplayHeader, EnvelopeHeader, Event,
-    FileNames, Freed, HitsLimit, KeptHitsView, MapLine, MaskChoices, MeshFindings, MeshFormat, NewAsset, NewPlane,
-    Offered, PictureUse, PresetLine, RegionName, Revision, Role, RunDetail, RunOrder, RunPage, Side, Swatch, TexelView,
-    TraceView,
+    FileNames, Freed, HitsLimit, KeptHitsView, MapLine, MaskChoices, MeasuringShare, MeshFindings, MeshFormat,
+    NewAsset, NewPlane, Offered, PictureUse, PresetLine, RegionName, Revision, Role, RunDetail, RunOrder, RunPage,
+    Side, Swatch, TexelView, TraceView,
 };
 use crate::fault::Problem;
 use crate::routes;
@@ -57,6 +57,7 @@ fn types() -> Map<String, Value> {
         Mask,
         MaskAt,
         MaskChoices,
+        MeasuringShare,
         MaskView,
         MeshFindings,
         MeshFormat,

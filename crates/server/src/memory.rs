@@ -91,7 +91,8 @@ impl Memory {
         locked(&self.shelf).entries.values().map(|e| e.value.held()).sum()
     }
 
-    fn get<T: Held>(&self, key: &str) -> Option<Arc<T>> {
+    /// What is in memory under a key.
+    pub fn get<T: Held>(&self, key: &str) -> Option<Arc<T>> {
         let mut shelf = locked(&self.shelf);
         shelf.clock += 1;
         let clock = shelf.clock;

@@ -5,13 +5,12 @@ use crate::api::{MeshSummary, Role};
 use crate::fault::{Fault, Result};
 use ember_ridge_core::bake::KeptTiles;
 use ember_ridge_core::pairs::{Shares, shared_space};
-use ember_ridge_core::picture::{Image, PictureSource};
+use ember_ridge_core::picture::{PictureSource, Pictures};
 use ember_ridge_core::recipe::MeshSource;
 use ember_ridge_core::scene::BakeScene;
 use ember_ridge_core::{Mesh, Recipe};
 use ember_ridge_formats::image::read_image;
 use ember_ridge_formats::read_mesh_with;
-use std::collections::HashMap;
 use std::sync::Arc;
 
 /// Summaries are kept under this number; it rises when checks find more, so that files imported earlier are checked anew.
@@ -68,7 +67,7 @@ impl App {
     }
 
     /// The pictures a recipe reads, by the names it gives them.
-    fn images(&self, recipe: &Recipe) -> Result<HashMap<String, Arc<Image>>> {
+    fn images(&self, recipe: &Recipe) -> Result<Pictures> {
         recipe.read_pictures(|PictureSource { file, hash }| {
             let hash = hash.as_ref().ok_or_else(|| Fault::unusable(format!("{file}: its bytes are not here")))?;
             let read = || Ok(read_image(file, &self.store.blobs.read(hash)?)?);
@@ -100,6 +99,11 @@ impl App {
             })
         })?;
         Ok(scene.with_images(images))
+    }
+
+    /// How far measuring over the meshes of a recipe has come; none while nothing is being measured.
+    pub fn measuring(&self, recipe: &Recipe) -> Option<f32> {
+        self.memory.get::<BakeScene>(&format!("scene/{}", scene_key(recipe)))?.meter.share()
     }
 
     /// What proofs over the meshes of a recipe left for the next one.

@@ -243,6 +243,7 @@ async fn masks(held: &Held, recipe: &Value) {
     assert!(pictures[0]["picture"].as_str().is_some_and(|p| p.starts_with("data:image/png")), "{pictures}");
     held.send(post, "/api/assets/1/look?map=mask:edge%20wear", draft).await;
     held.get("/api/assets/1/masks").await;
+    assert_eq!(held.get("/api/assets/1/measuring").await, json!({ "share": null }));
     // Kept at one size, fitted to another.
     let kept = json!({ "masks": [presets[0]["mask"]], "diagonal": 100.0 });
     let library = held.send(Method::Put, "/api/mask-library", kept.clone()).await;

@@ -132,6 +132,7 @@ export const api = {
     held(POST("/assets/{id}/region-at", { params: { path: { id }, query: { by } }, body: { recipe, at } })),
   proposals: (id: number, body: AskedByExample) =>
     held(POST("/assets/{id}/proposals", { ...path(id), body })),
+  measuring: (id: number) => held(GET("/assets/{id}/measuring", path(id))),
   maskPictures: (id: number, body: Recipe) => held(POST("/assets/{id}/mask-pictures", { ...path(id), body })),
   /** Masks in lengths that suit an asset. */
   fitMasks: (id: number, body: KeptMasks) => held(POST("/assets/{id}/masks", { ...path(id), body })),

@@ -265,6 +265,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/assets/{id}/measuring": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How far signals that are being measured have come, over the meshes of an asset. */
+        get: operations["show_measuring"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/assets/{id}/meshes": {
         parameters: {
             query?: never;
@@ -1821,6 +1838,14 @@ export interface components {
             error: string | null;
             sentence: string;
             terms: components["schemas"]["TermView"][];
+        };
+        /** @description How far measuring has come. */
+        MeasuringShare: {
+            /**
+             * Format: float
+             * @description Share that is done, 0 to 1; none while nothing is being measured, or its amount is not known yet.
+             */
+            share: number | null;
         };
         /** @description What the meshes of an asset have to be told of, worst first, and what fixing them here would do. */
         MeshFindings: {
@@ -3602,6 +3627,7 @@ export type MaskBrush = components['schemas']['MaskBrush'];
 export type MaskChoices = components['schemas']['MaskChoices'];
 export type MaskStroke = components['schemas']['MaskStroke'];
 export type MaskView = components['schemas']['MaskView'];
+export type MeasuringShare = components['schemas']['MeasuringShare'];
 export type MeshFindings = components['schemas']['MeshFindings'];
 export type MeshFormat = components['schemas']['MeshFormat'];
 export type MeshSource = components['schemas']['MeshSource'];
@@ -4288,6 +4314,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Mask"][];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show_measuring: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The share that is done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeasuringShare"];
                 };
             };
             /** @description What is wrong, and what to do */

@@ -1,6 +1,6 @@
-//! What a bake leaves for the next one of the same asset: each tile's hits with the rays that made them, and the maps' values. A ray
-//! that runs as it did before is not traced again, and a texel whose rays all do is not worked on again; because a tile is a pure
-//! function of these, the bytes are those of a bake from nothing. Kept for sheets as small as proofs.
+//! What a bake leaves for the next one of the same asset: each tile's hits with the rays that made them, the maps' values and the
+//! signals. A ray that runs as it did before is not traced again, and a texel whose rays all do is not worked on again; because a
+//! tile is a pure function of these, the bytes are those of a bake from nothing. Kept for sheets as small as proofs.
 
 use super::plan::Plan;
 use crate::hits::{EarlierHits, HitRule, TileHits, TileNumber};
@@ -157,8 +157,8 @@ impl Keeping<'_> {
         kept.map(|kept| kept.signals.clone()).unwrap_or_default()
     }
 
-    /// Leaves a tile for the next bake: its hits, the values of its maps and its signals, the latest of them. `changed` marks texels whose rays run otherwise than
-    /// before: what is kept of other maps is stale there.
+    /// Leaves a tile for the next bake: its hits, the values of its maps and the latest of its signals. `changed` marks texels
+    /// whose rays run otherwise than before: what is kept of other maps is stale there.
     pub fn leave(&self, number: TileNumber, hits: Arc<TileHits>, left: Left, changed: &[bool]) {
         let Left { maps, mut signals } = left;
         signals.drain(..signals.len().saturating_sub(MOST_SIGNALS));

@@ -208,8 +208,7 @@ fn detail_map(recipe: &Recipe, scene: &BakeScene, sheets: &[SheetPlan]) -> Resul
     if !bends_masks && !recipe.maps.iter().any(MapSettings::uses_normal_map) {
         return Err("no map asks for it".into());
     }
-    let image =
-        scene.images.get(&source.file).ok_or_else(|| format!("{}: the normal map was not read", source.file))?;
+    let image = scene.images.get(&source.file)?;
     if sheets.len() > 1 {
         return Err("maps from a normal map are made for one sheet; this low-poly has several".into());
     }

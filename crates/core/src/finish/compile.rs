@@ -4,16 +4,14 @@ use super::graph::{Graph, Input, Measured, NodeId};
 use super::patterns::{Making, PatternSettings, Space};
 use super::settings::{Combine, Levels, Mask, PlaceSettings, Term};
 use super::signal::Signal;
-use crate::picture::Image;
-use std::collections::HashMap;
-use std::sync::Arc;
+use crate::picture::Pictures;
 
 /// What places may refer to.
 #[derive(Clone, Copy)]
 pub struct Sources<'a> {
     pub masks: &'a [Mask],
     /// Pictures by the file name that the recipe gives them.
-    pub images: &'a HashMap<String, Arc<Image>>,
+    pub images: &'a Pictures,
 }
 
 /// Why a place cannot be made.

@@ -222,6 +222,23 @@ impl PlaceSettings {
         self.terms.iter().flat_map(of_term).collect()
     }
 
+    /// Those of `masks` that it uses, and those that these use.
+    pub fn masks_used<'a>(&self, masks: &'a [Mask]) -> Vec<&'a Mask> {
+        let named = |place: &PlaceSettings| -> Vec<&'a Mask> {
+            let names = place.terms.iter().filter_map(|term| term.signal.mask());
+            names.filter_map(|name| masks.iter().find(|mask| mask.name == name)).collect()
+        };
+        let mut used: Vec<&Mask> = Vec::new();
+        let mut open = named(self);
+        while let Some(mask) = open.pop() {
+            if !used.iter().any(|known| known.name == mask.name) {
+                used.push(mask);
+                open.extend(named(&mask.place));
+            }
+        }
+        used
+    }
+
     /// # Errors
     /// The setting, what it holds, what it may hold.
     pub fn validate(&self) -> Result<(), String> {

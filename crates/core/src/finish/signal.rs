@@ -277,6 +277,20 @@ impl Signal {
         matches!(self, Signal::Occlusion { .. } | Signal::Cavity { .. } | Signal::Thickness { .. })
     }
 
+    /// About what measuring it at one place takes, in readings of a signal that only has to be looked up.
+    pub fn work(&self) -> u64 {
+        match self {
+            signal if signal.traces() => 64,
+            Signal::Curvature { .. } => 16,
+            _ => 1,
+        }
+    }
+
+    /// The mask that it is.
+    pub(super) fn mask(&self) -> Option<&str> {
+        if let Signal::Mask { mask } = self { Some(mask) } else { None }
+    }
+
     pub(super) fn pictures(&self) -> Vec<PictureSource> {
         match self {
             Signal::Picture { file, hash, .. } => vec![PictureSource { file: file.clone(), hash: hash.clone() }],

@@ -59,7 +59,8 @@ impl SurfaceBlur {
         let spacing = (area as f32 / count.max(1.0)).sqrt();
         let radius = radius.max(LEAST_ACROSS * spacing);
         let count = count.max(16.0) as usize;
-        let name = format!("blur {place:?} {radius} {rays:?} {:?} {:?} {}", setup.masks, setup.id, setup.rays_key);
+        let used = place.masks_used(setup.masks);
+        let name = format!("blur {place:?} {radius} {rays:?} {used:?} {:?} {}", setup.id, setup.rays_key);
         // Asked for first, as what it needs is kept with the scene too.
         let sharp = Placed::place(place, setup, rays)?;
         let survey = Survey::spread(setup, count)?;

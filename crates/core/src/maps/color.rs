@@ -49,13 +49,7 @@ impl Map for ColorSettings {
     fn prepare(&self, setup: &Setup) -> Result<Box<dyn MapWork>, String> {
         let high = &setup.scene.high;
         let picture = match &self.picture {
-            Some(source) => Some(
-                setup
-                    .scene
-                    .images
-                    .get(&source.file)
-                    .ok_or_else(|| format!("{}: the picture was not read", source.file))?,
-            ),
+            Some(source) => Some(setup.scene.images.get(&source.file)?),
             None => None,
         };
         let has_color = high.looks.iter().any(MaterialLook::has_color);

@@ -60,6 +60,11 @@ impl Placed {
         self.measuring.iter().filter_map(|(_, measuring)| measuring.request()).collect()
     }
 
+    /// About what a sample of a tile takes to measure ([`Signal::work`]); signals that the tile has take nothing.
+    pub(super) fn work_left(&self, tile: &TileWork) -> u64 {
+        self.measuring.iter().map(|(_, measuring)| measuring.work_left(tile)).sum()
+    }
+
     /// The number at each sample of a tile; what it says of samples that hit nothing means nothing.
     pub fn values(&self, tile: &mut TileWork) -> Vec<f32> {
         let mut columns = Columns::default();

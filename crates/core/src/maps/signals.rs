@@ -19,6 +19,8 @@ use std::sync::Arc;
 pub(super) struct Measuring {
     /// Tells all that the numbers follow from besides the tile's hits.
     key: String,
+    /// About what a sample takes ([`Signal::work`]).
+    work: u64,
     how: How,
 }
 
@@ -53,15 +55,15 @@ impl Measuring {
             Measured::Signal(signal) => signal,
             Measured::Blurred(place, radius) => {
                 // What it refers to may change under the same name.
-                let key = format!("{measured:?} {rays:?} {:?} {:?}", setup.masks, setup.id);
+                let key = format!("{measured:?} {rays:?} {:?} {:?}", place.masks_used(setup.masks), setup.id);
                 let blur = SurfaceBlur::new(place, *radius, setup, rays)?;
-                return Ok(Measuring { key, how: How::Blurred(blur) });
+                return Ok(Measuring { key, work: 1, how: How::Blurred(blur) });
             }
         };
         let traced = if signal.traces() { format!(" {rays:?}") } else { String::new() };
         let key =
             format!("{signal:?}{traced} {}", if is_by_id(signal) { format!("{:?}", setup.id) } else { String::new() });
-        Ok(Measuring { key, how: how(signal, setup, rays)? })
+        Ok(Measuring { key, work: signal.work(), how: how(signal, setup, rays)? })
     }
 
     pub fn request(&self) -> Option<&FanRequest> {
@@ -69,6 +71,11 @@ impl Measuring {
             How::Rays(request, _) => Some(request),
             _ => None,
         }
+    }
+
+    /// About what a sample of a tile takes; 0 where the tile has it.
+    pub fn work_left(&self, tile: &TileWork) -> u64 {
+        if tile.signals.iter().any(|(key, _)| *key == self.key) { 0 } else { self.work }
     }
 
     /// The signal at each sample of a tile; 0 where nothing was hit.
@@ -182,11 +189,7 @@ fn how(signal: &Signal, setup: &Setup, rays: Rays) -> Result<How, String> {
                 Channel::B => 2,
             })
         }
-        Signal::Picture { file, channel, .. } => {
-            let image = scene.images.get(file);
-            let image = image.ok_or_else(|| format!("{file}: the picture was not read; add it again"))?;
-            How::Picture(image.clone(), *channel)
-        }
+        Signal::Picture { file, channel, .. } => How::Picture(scene.images.get(file)?.clone(), *channel),
         Signal::Paint { strokes } => {
             let strokes: Vec<GridStroke> = strokes.iter().map(grid_stroke).collect();
             How::Paint(Arc::new(SurfaceGrid::painted_by(&strokes, &scene.low, scene.low_trace()).0))

@@ -94,7 +94,9 @@ impl Survey {
             let mut tile = TileWork::new(setup.rays, &chunk.hits, &[], None, &mut scratch);
             tile.relief = setup.detail.as_ref().ok().cloned();
             tile.signals.clone_from(&chunk.signals.lock());
+            let work = placed.work_left(&tile) * chunk.hits.samples() as u64;
             let mut values = placed.values(&mut tile);
+            setup.scene.meter.did(work);
             let mut signals = std::mem::take(&mut tile.signals);
             let beyond = signals.len().saturating_sub(MOST_SIGNALS);
             signals.drain(..beyond);

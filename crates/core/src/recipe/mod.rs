@@ -20,13 +20,12 @@ use crate::hits::HitRule;
 use crate::maps::MapSettings;
 use crate::mesh::PlaneTarget;
 use crate::pairs::{Endings, HandPair, PairRules, Pairing};
-use crate::picture::{Depth, Image, ImageFormat, PictureSource};
+use crate::picture::{Depth, Image, ImageFormat, PictureSource, Pictures};
 use crate::reach::{Direction, Reach, ReachRules};
 use crate::sheet::{SAMPLE_COUNTS, SHEET_SIZES, SheetName, SheetSettings};
 use crate::trace::BackFaces;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use std::collections::HashMap;
 use std::sync::Arc;
 
 /// Rays per texel that a proof takes at most for maps that trace their own.
@@ -287,25 +286,25 @@ impl Recipe {
         normal.chain(self.maps.iter().filter_map(|m| m.picture().cloned())).collect()
     }
 
-    /// Those pictures, each read by `read`, by the file name the recipe gives them. One that only masks read may be missing: what
-    /// needs it is told by a finding, and the rest is baked.
+    /// Those pictures, each read by `read`. One that only masks read may be missing: a finding tells what needs it and why it
+    /// could not be read, and the rest is baked.
     ///
     /// # Errors
     /// What `read` answers.
-    pub fn read_pictures<E>(
+    pub fn read_pictures<E: std::fmt::Display>(
         &self,
         mut read: impl FnMut(&PictureSource) -> Result<Arc<Image>, E>,
-    ) -> Result<HashMap<String, Arc<Image>>, E> {
+    ) -> Result<Pictures, E> {
         let needed = self.pictures_of_maps();
-        let mut images = HashMap::new();
+        let mut pictures = Pictures::default();
         for picture in self.pictures() {
             match read(&picture) {
-                Ok(image) => drop(images.insert(picture.file, image)),
                 Err(fault) if needed.contains(&picture) => return Err(fault),
-                Err(_) => {}
+                // Alternate form: a fault tells its causes too.
+                read => pictures.keep(picture.file, read.map_err(|fault| format!("{fault:#}"))),
             }
         }
-        Ok(images)
+        Ok(pictures)
     }
 }
 

@@ -147,7 +147,7 @@ pub fn changes(before: &Recipe, after: &Recipe) -> Vec<String> {
         let label = &map.label();
         match before.maps.iter().find(|m| m.key() == map.key()) {
             // A mask that came with its map is told once.
-            None if map.masks().iter().any(|name| !before.masks.iter().any(|m| m.name == *name)) => {}
+            None if matches!(map, MapSettings::Mask(own) if !before.masks.iter().any(|m| m.name == own.mask)) => {}
             None => said.push(format!("{label} added")),
             Some(old) => said.extend(settings_changed(label, old, map)),
         }

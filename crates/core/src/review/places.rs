@@ -6,6 +6,7 @@ use crate::finish::{
     Candidate, Channel, Histogram, Mask, PlaceSettings, Proposal, RegionBy, Signal, SoftRange, Term, propose, rounded,
 };
 use crate::maps::{Placed, SURVEY_RAYS, Setup, Survey, regions_at};
+use crate::scene::BakeScene;
 use crate::stop::Stop;
 use crate::surface::{Axis, MeshPoint};
 use schemars::JsonSchema;
@@ -84,6 +85,8 @@ impl Plan {
         let mask = self.mask(name)?;
         let setup = self.setup(stop);
         let survey = Survey::spread(&setup, SURVEYED);
+        let signals = mask.place.terms.iter().map(|term| &term.signal);
+        let _metered = setup.scene.meter.begin(work_of(signals, SURVEYED, setup.scene));
         let whole = survey.as_ref().map_err(String::clone).and_then(|survey| {
             let placed = Placed::mask(name, &setup, SURVEY_RAYS)?;
             Ok(mean(&survey.values(&placed, &setup)))
@@ -139,6 +142,7 @@ impl Plan {
             Some(Candidate { at_examples, on_surface: survey.values(&placed, &setup), signal })
         };
         let signals = signals_to_try(&setup, &examples, wanted);
+        let _metered = setup.scene.meter.begin(work_of(&signals, WEIGHED, setup.scene));
         let candidates: Vec<Candidate> = signals.into_iter().filter_map(candidate).collect();
         if !wanted.contains(&true) {
             return none("Pick at least one place that should be in");
@@ -159,6 +163,15 @@ impl Plan {
         };
         Proposals { proposals, told }
     }
+}
+
+/// About what measuring signals takes at so many places.
+fn work_of<'a>(signals: impl IntoIterator<Item = &'a Signal>, places: usize, scene: &BakeScene) -> u64 {
+    let of_signal = |signal: &Signal| {
+        let prepared = if matches!(signal, Signal::Curvature { .. }) { scene.curvature_work() } else { 0 };
+        signal.work() * places as u64 + prepared
+    };
+    signals.into_iter().map(of_signal).sum()
 }
 
 fn unseen(term: &Term, error: String) -> TermView {

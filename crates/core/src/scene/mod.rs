@@ -1,15 +1,17 @@
 //! The meshes of a bake, ready for use and shared between bakes, with what is worked out from them once and kept.
 
 mod few;
+mod meter;
 mod repeat;
 
 pub use few::Few;
+pub use meter::{Meter, Metered};
 
 use crate::finding::Finding;
 use crate::inspect::check_mesh;
 use crate::mesh::{CurvatureField, Mesh, Part, PlaneTarget};
 use crate::pairs::{PairRules, PairTable, Pairing, Shares, pair_parts, shared_space};
-use crate::picture::Image;
+use crate::picture::Pictures;
 use crate::reach::{CageFault, Fit, LowSurface, ProbeScene, ReachField, ReachPoints, ReachRules, fit_reach};
 use crate::stop::{Stop, Stopped};
 use crate::surface::Distance;
@@ -17,7 +19,6 @@ use crate::trace::{BackFaces, Sight, TraceScene};
 use glam::Vec3;
 use repeat::{Repeated, repeat_around};
 use std::any::Any;
-use std::collections::HashMap;
 use std::marker::PhantomData;
 use std::ops::Deref;
 use std::sync::{Arc, OnceLock};
@@ -32,7 +33,9 @@ pub struct BakeScene {
     /// True when there is no sculpt, so that the low-poly is its own.
     pub own_surface: bool,
     /// Pictures by the file name the recipe gives them.
-    pub images: HashMap<String, Arc<Image>>,
+    pub images: Pictures,
+    /// How far measuring over it has come.
+    pub meter: Arc<Meter>,
     low_trace: Arc<OnceLock<TraceScene>>,
     curvatures: Arc<Few<u32, CurvatureField>>,
     low_findings: Arc<OnceLock<Vec<Finding>>>,
@@ -119,7 +122,8 @@ impl BakeScene {
             high,
             trace,
             own_surface,
-            images: HashMap::new(),
+            images: Pictures::default(),
+            meter: Arc::default(),
             low_trace: Arc::default(),
             curvatures: Arc::new(Few::new(CURVATURES)),
             low_findings: Arc::default(),
@@ -161,7 +165,7 @@ impl BakeScene {
     }
 
     /// The same scene with the pictures a recipe names.
-    pub fn with_images(&self, images: HashMap<String, Arc<Image>>) -> BakeScene {
+    pub fn with_images(&self, images: Pictures) -> BakeScene {
         BakeScene { images, ..self.clone() }
     }
 
@@ -274,6 +278,13 @@ impl BakeScene {
     /// # Errors
     /// [`Stopped`] when `stop` asked for it.
     pub fn curvature(&self, radius: f32, stop: Stop) -> Result<Arc<CurvatureField>, Stopped> {
-        self.curvatures.get(radius.to_bits(), || CurvatureField::unless_stopped(&self.high, radius, stop))
+        let field = self.curvatures.get(radius.to_bits(), || CurvatureField::unless_stopped(&self.high, radius, stop));
+        self.meter.did(self.curvature_work());
+        field
+    }
+
+    /// About what getting ready for curvature at one size takes, as [`Meter`] counts it.
+    pub fn curvature_work(&self) -> u64 {
+        4 * self.high.positions.len() as u64
     }
 }

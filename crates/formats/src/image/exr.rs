@@ -1,4 +1,5 @@
-//! EXR with half or 32-bit floats, in blocks of sixteen lines. Grey is one channel Y; colour is B, G, R, with an A before them where there are four.
+//! EXR with half or 32-bit floats, in blocks of sixteen lines. Grey is one channel Y; colour is B, G, R, with an A before them where
+//! there are four.
 
 use super::{ImageSpec, Place, RowSource, WriteFault};
 use ember_ridge_core::picture::Depth;

@@ -13,7 +13,6 @@ use ember_ridge_core::surface::Distance;
 use ember_ridge_formats::image::write_png;
 use ember_ridge_formats::read_mesh;
 use serde_json::{Value, json};
-use std::collections::HashMap;
 use std::sync::Arc;
 
 /// The unit square in x and z, facing up, as floats of one attribute.
@@ -125,8 +124,7 @@ pub fn bake(
     recipe.sheet.color_format = None;
     recipe.reach = Reach { out: Distance::Units(0.1), inward: Distance::Units(0.1), ..Reach::default() };
     recipe.maps = maps;
-    let images: HashMap<String, Arc<Image>> =
-        image.into_iter().map(|image| ("picture".to_owned(), Arc::new(image))).collect();
+    let images = image.into_iter().map(|image| ("picture".to_owned(), Arc::new(image))).collect();
     let scene = BakeScene::new(&[&low], &[high], None).expect("no cage").with_images(images);
     let outcome = run(&Plan::new(&recipe, &scene).expect("sound"), 1, &Unwatched).expect("nobody stops it");
     outcome.maps.iter().for_each(|map| assert_eq!(map.error, None, "{}", map.facts.key()));

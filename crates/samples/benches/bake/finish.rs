@@ -5,12 +5,12 @@ use crate::{Clock, best};
 use ember_ridge_core::bake::{KeptTiles, Plan, Unwatched, run};
 use ember_ridge_core::finish::*;
 use ember_ridge_core::maps::{MapSettings, MaskMapSettings};
+use ember_ridge_core::picture::Pictures;
 use ember_ridge_core::scene::BakeScene;
 use ember_ridge_core::surface::Axis;
 use ember_ridge_core::{Mesh, Recipe};
 use ember_ridge_formats::hits::KeptHits;
 use ember_ridge_samples::{Detail, make};
-use std::collections::HashMap;
 use std::hint::black_box;
 use std::sync::Arc;
 use std::time::Instant;
@@ -36,7 +36,7 @@ fn places() -> Places {
 
 /// Million evaluations a second on one thread.
 fn rate(pattern: &PatternSettings, at: &Places) -> f64 {
-    let images = HashMap::new();
+    let images = Pictures::default();
     let kernel = pattern.kernel(&Making { seed: 0, repeats: false, images: &images }).expect("no picture");
     let mut out = vec![0.0; PLACES];
     let [x, y, z] = at.columns.each_ref().map(Vec::as_slice);
@@ -87,7 +87,7 @@ fn operators() {
         ("break-up, range", vec![broken]),
     ];
     let at = places();
-    let images = HashMap::new();
+    let images = Pictures::default();
     for (name, terms) in cases {
         let place = PlaceSettings { terms, ..PlaceSettings::default() };
         let (graph, node) = compile_place(&place, Sources { masks: &[], images: &images }).expect("sound");

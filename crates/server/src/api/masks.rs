@@ -21,6 +21,13 @@ pub struct PatternLine {
     pub fresh: PatternSettings,
 }
 
+/// How far measuring has come.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct MeasuringShare {
+    /// Share that is done, 0 to 1; none while nothing is being measured, or its amount is not known yet.
+    pub share: Option<f32>,
+}
+
 /// A mask to start from, in lengths that suit the asset.
 #[derive(Debug, Serialize, JsonSchema)]
 pub struct PresetLine {

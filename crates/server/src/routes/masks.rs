@@ -2,7 +2,9 @@
 //! and the library of masks to start from.
 
 use crate::App;
-use crate::api::{AskedAt, AskedByExample, MaskChoices, PatternLine, PickedPlace, PresetLine, RegionName, Swatch};
+use crate::api::{
+    AskedAt, AskedByExample, MaskChoices, MeasuringShare, PatternLine, PickedPlace, PresetLine, RegionName, Swatch,
+};
 use crate::fault::{Fault, Result, aside};
 use crate::routes::maps::pictures_of;
 use crate::routes::reach::{plan_of, worked_out};
@@ -30,6 +32,7 @@ described_routes!(
     find_region,
     find_places,
     show_mask_pictures,
+    show_measuring,
     export_masks,
     fit_masks,
     list_library,
@@ -213,6 +216,17 @@ async fn show_mask_pictures(app: &State<Arc<App>>, id: i64, draft: Sent<Recipe>)
         json(&pictures_of(&plan_of(app, recipe, maps)?)?)
     })
     .await
+}
+
+/// How far signals that are being measured have come, over the meshes of an asset.
+#[utoipa::path(
+    tag = "masks",
+    responses((status = 200, description = "The share that is done", body = ref("MeasuringShare"))),
+)]
+#[get("/assets/<id>/measuring")]
+async fn show_measuring(app: &State<Arc<App>>, id: i64) -> Result<Json<MeasuringShare>> {
+    let recipe = app.store.asset(id).await?.recipe;
+    Ok(Json(MeasuringShare { share: app.measuring(&recipe) }))
 }
 
 #[derive(Responder)]

@@ -9,11 +9,12 @@ use crate::keep::write_view;
 use crate::routes::runs::texel_maps;
 use crate::routes::sent::{Given, Sent};
 use crate::routes::shared::Shared;
-use ember_ridge_core::bake::{Plan, Unwatched, run};
+use ember_ridge_core::bake::{Canvas, Plan, Watch, run};
 use ember_ridge_core::maps::MapSettings;
 use ember_ridge_core::picture::{Depth, ImageFormat};
 use ember_ridge_core::reach::{EnvelopeMark, FitLimit, MarkKind, Stroke, envelope_marks};
 use ember_ridge_core::review::{Needle, NeedleFate};
+use ember_ridge_core::scene::Meter;
 use ember_ridge_core::stop::never;
 use ember_ridge_core::{Mesh, Recipe};
 use ember_ridge_formats::image::write_png;
@@ -180,6 +181,32 @@ fn fate_number(fate: NeedleFate) -> f32 {
     }
 }
 
+/// About what a tile takes, as a [`Meter`] counts it.
+const TILE_WORK: u64 = 1 << 16;
+
+/// A look that is metered.
+struct Looking<'a> {
+    meter: &'a Meter,
+}
+
+impl Watch for Looking<'_> {
+    fn now(&self) -> f64 {
+        0.0
+    }
+
+    fn stopped(&self) -> bool {
+        false
+    }
+
+    fn looks(&self) -> bool {
+        false
+    }
+
+    fn tile_done(&self, _: usize, _: usize, _: &Canvas) {
+        self.meter.did(TILE_WORK);
+    }
+}
+
 /// One map of a draft, as small as a proof and at once: what is looked at while a hand is on a number or a brush.
 #[utoipa::path(
     tag = "reach",
@@ -203,7 +230,9 @@ async fn show_look(
         let settings = recipe.maps.iter().find(|m| m.key() == map).cloned().or_else(|| MapSettings::by_key(&map));
         let settings = settings.ok_or_else(|| Fault::missing("map of this name"))?;
         let plan = plan_of(app, recipe, vec![settings.with_at_most(LOOK_RAYS)])?;
-        let outcome = run(&plan, 0, &Unwatched).map_err(|f| Fault::unusable(f.to_string()))?;
+        let meter = &plan.rays.scene.meter;
+        let _metered = meter.begin(TILE_WORK * plan.busy_tiles() as u64);
+        let outcome = run(&plan, 0, &Looking { meter }).map_err(|f| Fault::unusable(f.to_string()))?;
         if let Some(error) = &outcome.maps[0].error {
             return Err(Fault::unusable(error.clone()));
         }

@@ -1,10 +1,12 @@
 // The mask as a map: baked by itself, or in a channel of a packed picture.
 
+import { toast } from "sonner";
 import { useRecipe } from "../../api/queries";
 import type { Mask, Recipe } from "../../api/types";
 import { Button, Row, Section } from "../../ui/parts";
 import { Select } from "../../ui/select";
 import { Tick } from "../../ui/tick";
+import { LAST_MAP } from "./edit";
 
 type Packed = Extract<Recipe["maps"][number], { map: "packed" }>;
 
@@ -22,12 +24,11 @@ export function BakeSection({ mask }: { mask: Mask }) {
   if (!recipe) return null;
   const baked = recipe.maps.some((m) => m.map === "mask" && m.mask === mask.name);
   const packed = recipe.maps.filter((m) => m.map === "packed");
-  const toggle = (on: boolean) =>
-    edit((r) => {
-      const others = r.maps.filter((m) => m.map !== "mask" || m.mask !== mask.name);
-      if (on) return { ...r, maps: [...others, { map: "mask", mask: mask.name }] };
-      return others.length === 0 ? r : { ...r, maps: others };
-    });
+  const toggle = (on: boolean) => {
+    const others = recipe.maps.filter((m) => m.map !== "mask" || m.mask !== mask.name);
+    if (!on && others.length === 0) return void toast(LAST_MAP);
+    edit((r) => ({ ...r, maps: on ? [...others, { map: "mask", mask: mask.name }] : others }));
+  };
   const put = (name: string, change: Partial<Packed>) =>
     edit((r) => ({
       ...r,

@@ -102,6 +102,9 @@ export function withMasks(recipe: Recipe, masks: readonly Mask[]): [Recipe, stri
   return [next, names];
 }
 
+/** Said where the only map of a recipe would go. */
+export const LAST_MAP = "An asset bakes at least one map; choose another at Maps first.";
+
 /** The maps once a mask is gone: not its own map, and nothing in its channels of packed pictures. */
 export function withoutMask(maps: Recipe["maps"], gone: string): Recipe["maps"] {
   const packed = (name: string | null | undefined) => (name === gone ? null : name);

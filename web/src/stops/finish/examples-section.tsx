@@ -7,6 +7,7 @@ import { useMaskEdits } from "./edit";
 import { propose } from "./hands";
 import { share } from "./legend";
 import { setFinish, useFinish } from "./state";
+import { Waiting } from "./waiting";
 
 export function ExamplesSection({ mask }: { mask: Mask }) {
   const { hand, examples, proposals, asking } = useFinish();
@@ -52,7 +53,12 @@ export function ExamplesSection({ mask }: { mask: Mask }) {
               </li>
             ))}
           </ul>
-          {asking && <p className="text-ink-3">Looking for what they have in common…</p>}
+          {asking && (
+            <p className="text-ink-3">
+              Looking for what they have in common…
+              <Waiting for={asking} />
+            </p>
+          )}
           {proposals?.told && (
             <p role="alert" className="py-1 text-ochre-ink">
               {proposals.told}.

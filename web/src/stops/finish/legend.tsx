@@ -2,6 +2,7 @@
 import { useAtFinish, useOpenMask } from "./edit";
 import { useMaskPicture, useShownMask } from "./live";
 import { useFinish } from "./state";
+import { Waiting } from "./waiting";
 
 export const share = (value: number) => `${(100 * value).toFixed(value < 0.1 ? 1 : 0)} %`;
 
@@ -23,7 +24,7 @@ export function MaskLegend() {
       <b>{mask.name}</b>
       {live?.view?.covers != null && <span className="num"> {share(live.view.covers)} of the surface</span>}
       {live?.failed && <span> {live.failed}</span>}
-      {!live && " measuring…"}
+      <Waiting for={live?.busy ?? true} />
     </span>
   );
 }

@@ -7,7 +7,7 @@ import { say, useRecipe } from "../../api/queries";
 import { client } from "../../api/query-client";
 import type { Mask, Recipe } from "../../api/types";
 import { IconButton, Section } from "../../ui/parts";
-import { freeName, useDiagonal, withMasks, withoutMask } from "./edit";
+import { freeName, LAST_MAP, useDiagonal, withMasks, withoutMask } from "./edit";
 import { share } from "./legend";
 import { useShownMask } from "./live";
 import { openMask } from "./state";
@@ -39,6 +39,7 @@ export function MaskHead({ mask }: { mask: Mask }) {
   const diagonal = useDiagonal();
   const masks = recipe?.masks ?? [];
   const remove = () => {
+    if (recipe && withoutMask(recipe.maps, mask.name).length === 0) return void toast(LAST_MAP);
     openMask(null);
     edit((r) => ({
       ...r,

@@ -29,12 +29,10 @@ pub use shingles::ShinglesSettings;
 pub use speckles::SpecklesSettings;
 pub use weave::WeaveSettings;
 
-use crate::picture::{Image, PictureSource};
+use crate::picture::{PictureSource, Pictures};
 use crate::surface::Axis;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use std::collections::HashMap;
-use std::sync::Arc;
 
 /// Where a pattern is laid out.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
@@ -303,7 +301,7 @@ pub struct Making<'a> {
     /// It lies over UVs, and closes at the edges of the square.
     pub repeats: bool,
     /// Pictures by the file name that the recipe gives them.
-    pub images: &'a HashMap<String, Arc<Image>>,
+    pub images: &'a Pictures,
 }
 
 /// A pattern ready to be asked.

@@ -271,7 +271,7 @@ fn lattice<const GRADIENT: bool, const REPEATS: bool>(x: f32, y: f32, z: f32, ce
 #[cfg(test)]
 mod tests {
     use super::*;
-    use std::collections::HashMap;
+    use crate::picture::Pictures;
 
     #[test]
     fn every_width_of_registers_gives_the_same_bits() {
@@ -280,7 +280,7 @@ mod tests {
         let (x, y, z) = (column(0.819_172_5), column(0.671_043_6), column(0.549_700_5));
         let side = vec![0.01; n as usize];
         let at = Points { x: &x, y: &y, z: &z, normal: [&x, &y, &z], side: &side };
-        let images = HashMap::new();
+        let images = Pictures::default();
         let making = Making { seed: 3, repeats: false, images: &images };
         let settings = NoiseSettings::default();
         let octaves = (0..4).map(|o| settings.octave(o, 10.0 * (1 << o) as f32, 0.25, &making)).collect();

@@ -51,8 +51,7 @@ impl Pattern for PicturePatternSettings {
 
     fn kernel(&self, making: &Making) -> Result<Box<dyn Kernel>, String> {
         let source = self.picture.as_ref().ok_or("its picture pattern names no file; choose one")?;
-        let image = making.images.get(&source.file);
-        let image = image.ok_or_else(|| format!("{}: the picture was not read; add it again", source.file))?;
+        let image = making.images.get(&source.file)?;
         Ok(Box::new(PictureKernel {
             image: image.clone(),
             size: fitted(self.size, making.repeats),
