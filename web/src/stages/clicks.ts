@@ -1,5 +1,5 @@
 // What a click on either stage does: the stop that can do something with a place lends it. A drag is no click.
-import { useEffect } from "react";
+import { useEffect, useRef } from "react";
 import type { Hover } from "./hover";
 
 /** Keys that were held with a click. */
@@ -11,21 +11,26 @@ export interface Held {
 type Act = (place: Hover, held: Held) => void;
 
 /** What clicks do, the latest wish last: when it goes, the one before it holds again. */
-const lent: Act[] = [];
+const lent: { current: Act | null }[] = [];
 
-/** Lends what a click does, for as long as the caller is mounted; null lends nothing. */
+/** Lends what a click does, for as long as the caller is mounted; null lends nothing. An act that changes keeps its turn. */
 export function useStageClick(act: Act | null) {
+  const wish = useRef(act);
   useEffect(() => {
-    if (!act) return;
-    lent.push(act);
-    return () => {
-      lent.splice(lent.lastIndexOf(act), 1);
-    };
+    wish.current = act;
   }, [act]);
+  const lends = act !== null;
+  useEffect(() => {
+    if (!lends) return;
+    lent.push(wish);
+    return () => {
+      lent.splice(lent.lastIndexOf(wish), 1);
+    };
+  }, [lends]);
 }
 
 export const clicked = (place: Hover, { altKey, shiftKey }: Held) =>
-  lent.at(-1)?.(place, { altKey, shiftKey });
+  lent.at(-1)?.current?.(place, { altKey, shiftKey });
 
 /** Directions of the arrow keys: to the right, and down. */
 const ARROWS: Record<string, readonly [number, number]> = {

@@ -1,6 +1,6 @@
 // Hands on the model stage: pointing tells both stages the place, a click does what a stop lends it to do, a press goes to the tool
 // that is lent, and everything else turns the model.
-import { type KeyboardEvent, type PointerEvent, useMemo } from "react";
+import { type KeyboardEvent, type PointerEvent, useMemo, useRef } from "react";
 import { clicked, cursorKey, Press } from "../clicks";
 import { hover } from "../hover";
 import { partAt } from "../mesh-data";
@@ -12,9 +12,10 @@ import type { Pointed } from "./viewer";
 const CURSOR_STEP = 6;
 
 export function usePointing(scene: Scene | null, sheets: Sheets | null) {
+  // A press outlives the scene that it began in: a proof may land before the release.
+  const hand = useRef({ press: new Press(), drags: false }).current;
   return useMemo(() => {
-    const press = new Press();
-    let drags = false;
+    const { press } = hand;
     const tool = () => (scene ? toolOf(scene.viewer) : null);
     const under = (e: PointerEvent): Pointed | null => {
       if (!(e.target instanceof HTMLCanvasElement)) return null;
@@ -56,14 +57,14 @@ export function usePointing(scene: Scene | null, sheets: Sheets | null) {
         const at = tool() && e.button === 0 && !e.altKey ? under(e) : null;
         scene?.viewer.setTurnable(at === null);
         if (!at) return;
-        drags = true;
+        hand.drags = true;
         e.currentTarget.setPointerCapture(e.pointerId);
         tool()?.press(at, e);
       },
       onPointerMove: (e: PointerEvent) => {
         // A captured pointer's events come to the stage itself.
         const box = e.currentTarget.querySelector("canvas")?.getBoundingClientRect();
-        if (drags && box) {
+        if (hand.drags && box) {
           const at = scene?.viewer.pick(e.clientX - box.left, e.clientY - box.top) ?? null;
           tool()?.hover(at, e);
           return tool()?.drag(at, e);
@@ -75,8 +76,8 @@ export function usePointing(scene: Scene | null, sheets: Sheets | null) {
       },
       onPointerUp: (e: PointerEvent) => {
         scene?.viewer.setTurnable(true);
-        if (drags) {
-          drags = false;
+        if (hand.drags) {
+          hand.drags = false;
           press.up(e);
           return tool()?.release();
         }
@@ -88,5 +89,5 @@ export function usePointing(scene: Scene | null, sheets: Sheets | null) {
         hover.set(null);
       },
     };
-  }, [scene, sheets]);
+  }, [scene, sheets, hand]);
 }

@@ -133,9 +133,10 @@ function useHands(view: SheetView | null, scene: SheetScene, clicks: boolean, si
   const { low, sheets, number } = scene;
   // The keyboard's cursor moves by a texel, or by so much that it is seen to move.
   const step = Math.max(1 / Math.max(1, size), 1 / 256);
+  // A press outlives what it began on: a proof may land before the release.
+  const press = useRef(new Press()).current;
   return useMemo(() => {
     const finder = low && new UvFinder(low, sheets);
-    const press = new Press();
     const point = (uv: [number, number] | null) => {
       if (!uv) return hover.set(null);
       const place = finder?.find(...uv, number) ?? null;
@@ -160,5 +161,5 @@ function useHands(view: SheetView | null, scene: SheetScene, clicks: boolean, si
         if (press.up(e) && place && clicks) clicked(place, e);
       },
     };
-  }, [view, low, sheets, number, clicks, step]);
+  }, [view, low, sheets, number, clicks, step, press]);
 }

@@ -82,7 +82,7 @@ export function AddMask() {
               </button>
             </li>
           ))}
-          {presets.isError && <li className="text-madder-ink">{presets.error.message}</li>}
+          {presets.isError && <li className="text-madder">{presets.error.message}</li>}
         </ul>
       </Fold>
       {kept.length > 0 && (

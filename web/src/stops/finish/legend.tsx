@@ -23,7 +23,7 @@ export function MaskLegend() {
     >
       <b>{mask.name}</b>
       {live?.view?.covers != null && <span className="num"> {share(live.view.covers)} of the surface</span>}
-      {live?.failed && <span> {live.failed}</span>}
+      {live?.failed && <span className="block first-letter:uppercase">{live.failed}</span>}
       <Waiting for={live?.busy ?? true} />
     </span>
   );

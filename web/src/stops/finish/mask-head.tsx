@@ -88,7 +88,7 @@ export function MaskHead({ mask }: { mask: Mask }) {
         </p>
       )}
       {(live?.failed ?? live?.view?.error) && (
-        <p role="alert" className="mt-1 text-madder-ink">
+        <p role="alert" className="mt-1 text-madder">
           {live?.failed ?? live?.view?.error}.
         </p>
       )}

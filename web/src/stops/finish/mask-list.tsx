@@ -25,7 +25,7 @@ export function MaskList() {
   const baked = (name: string) => recipe?.maps.some((m) => m.map === "mask" && m.mask === name) ?? false;
   return (
     <Section title="Masks">
-      <ul className="-mx-1">
+      <ul className="-mx-1 max-h-62 overflow-y-auto">
         {masks.map((mask) => {
           const swatch = pictures.data?.find((s) => s.map === `mask:${mask.name}`);
           const isOpen = mask.name === open?.name;
@@ -67,7 +67,9 @@ function MaskRow(props: {
         </span>
         <span className="min-w-0 grow">
           <b className="block truncate">{mask.name}</b>
-          <span className={`block truncate text-xs ${error ? "text-madder-ink" : "text-ink-3"}`}>
+          <span
+            className={`block truncate text-xs first-letter:uppercase ${error ? "text-madder" : "text-ink-3"}`}
+          >
             {error ?? (baked ? "Baked as a map" : "Not baked")}
           </span>
         </span>

@@ -70,7 +70,7 @@ export function TermCard(props: { mask: Mask; term: Term; number: number; choice
       {info && <p className="pt-0.5 text-xs text-ink-3">{info.explains}</p>}
       <SignalRows mask={mask} term={term} number={number} choices={choices} />
       {live?.error && (
-        <p role="alert" className="text-madder-ink">
+        <p role="alert" className="text-madder">
           {live.error}.
         </p>
       )}
