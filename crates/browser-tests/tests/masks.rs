@@ -92,7 +92,7 @@ async fn masks_are_made_baked_and_repeated() -> Result<()> {
 async fn by_example(session: &Session) -> Result<()> {
     session.button("New mask").await?.click().await?;
     recipe_until(session, "a second mask", |r| r["masks"].as_array().is_some_and(|m| m.len() == 2)).await?;
-    at_rest(session).await?;
+    // At once, while the proof of the new mask lands.
     session.button("Pick examples").await?.click().await?;
     for (n, (x, y)) in [(0.47, 0.5), (0.55, 0.52)].into_iter().enumerate() {
         let at = on_model(session, x, y).await?;
