@@ -234,6 +234,43 @@ impl Session {
         Ok(())
     }
 
+    /// Goes to the masks at Finish.
+    pub async fn masks(&self) -> Result<()> {
+        self.stop("Finish").await?;
+        self.xpath("//aside//button[@role='radio' and .='Masks']").await?.click().await?;
+        Ok(())
+    }
+
+    /// Bakes the final of an asset that is open, delivers it, and has the command line repeat it from its recipe: the folders of both.
+    pub async fn delivered_and_repeated(&self, asset: i64, sample: &str) -> Result<[TempDir; 2]> {
+        self.stop("Bake").await?;
+        let before = self.api(&format!("/assets/{asset}/runs")).await?["runs"].as_array().map_or(0, Vec::len);
+        self.button_starting("Bake the final").await?.click().await?;
+        let ended = |r: &Value| r["kind"] == "final" && r["status"] != "running" && r["status"] != "waiting";
+        let done = |r: &[Value]| r.len() > before && r.first().is_some_and(ended);
+        let runs = self.runs_until(asset, "the final", done).await?;
+        let last = runs.first().context("a final")?;
+        for (key, map) in last["report"]["maps"].as_object().context("maps")? {
+            if !map["error"].is_null() {
+                bail!("{key}: {}", map["error"]);
+            }
+        }
+        self.stop("Deliver").await?;
+        self.button("Download the zip").await?.click().await?;
+        let zip = self.downloaded("zip").await?;
+        let (folder, again) = (tempfile::tempdir()?, tempfile::tempdir()?);
+        zip::ZipArchive::new(std::fs::File::open(zip)?)?.extract(folder.path())?;
+        let mut meshes = Command::new(program()?);
+        meshes.args(["sample", sample, "--out"]).arg(folder.path()).env("EMBER_RIDGE_DRAFT_SAMPLES", "1");
+        meshes.output()?;
+        let recipe = folder.path().join("recipe.json");
+        let baked = Command::new(program()?).arg("bake").arg(recipe).arg("--out").arg(again.path()).output()?;
+        if !baked.status.success() {
+            bail!("{}", String::from_utf8_lossy(&baked.stderr));
+        }
+        Ok([folder, again])
+    }
+
     /// Presses keys on the page itself, as with the hand off every field. Modifiers come before the key and are let go after.
     pub async fn press(&self, keys: &[char]) -> Result<()> {
         use fantoccini::actions::{InputSource, KeyAction, KeyActions};

@@ -2,10 +2,9 @@
 //! delivered, and repeated by the command line to the byte.
 
 use anyhow::{Context, Result, ensure};
-use ember_ridge_browser_tests::{Session, Start, program};
+use ember_ridge_browser_tests::{Session, Start};
 use fantoccini::key::Key;
 use serde_json::Value;
-use std::process::Command;
 
 const LANTERN: i64 = 1;
 
@@ -62,7 +61,7 @@ async fn masks_are_made_baked_and_repeated() -> Result<()> {
             { method: 'PUT', headers: json, body: JSON.stringify({ base: asset.revision, recipe }) });";
     session.page.execute(&format!("return (async () => {{ {small} }})()"), vec![]).await?;
     recipe_until(&session, "a small sheet", |r| r["sheet"]["size"] == 256).await?;
-    session.stop("Finish").await?;
+    session.masks().await?;
 
     // From a preset: it reads as a sentence, and both stages show it.
     session.xpath("//aside//button[b[.='rain-washed top']]").await?.click().await?;
@@ -167,32 +166,11 @@ async fn broken_up(session: &Session) -> Result<()> {
 
 /// The final with its masks, as the browser saves it, against the command line.
 async fn baked_and_repeated(session: &Session) -> Result<()> {
-    session.stop("Bake").await?;
-    session.button_starting("Bake the final").await?.click().await?;
-    let packed = |r: &Value| r["maps"].as_array().is_some_and(|maps| maps.iter().any(|m| m == "packed:masks"));
-    let ended = |r: &Value| r["kind"] == "final" && r["status"] != "running" && packed(r);
-    let runs = session.runs_until(LANTERN, "the final with masks", |r| r.iter().any(ended)).await?;
-    let last = runs.iter().find(|r| ended(r)).context("a final")?;
-    ensure!(last["status"] == "done", "{last}");
-    for (key, map) in last["report"]["maps"].as_object().context("maps")? {
-        ensure!(map["error"].is_null(), "{key}: {}", map["error"]);
-    }
-    session.stop("Deliver").await?;
-    session.button("Download the zip").await?.click().await?;
-    let zip = session.downloaded("zip").await?;
-    let folder = tempfile::tempdir()?;
-    zip::ZipArchive::new(std::fs::File::open(zip)?)?.extract(folder.path())?;
-    let mut sample = Command::new(program()?);
-    sample.args(["sample", "lookout-lantern", "--out"]).arg(folder.path()).env("EMBER_RIDGE_DRAFT_SAMPLES", "1");
-    ensure!(sample.output()?.status.success());
-    let out = folder.path().join("again");
-    let baked =
-        Command::new(program()?).arg("bake").arg(folder.path().join("recipe.json")).arg("--out").arg(&out).output()?;
-    ensure!(baked.status.success(), "{}", String::from_utf8_lossy(&baked.stderr));
+    let [browser, line] = session.delivered_and_repeated(LANTERN, "lookout-lantern").await?;
     for part in ["rain-washed-top", "mask", "mask-2", "mask-3", "masks"] {
         let name = format!("lookout_lantern_low_{part}.png");
-        let read = |path: std::path::PathBuf| std::fs::read(&path).with_context(|| path.display().to_string());
-        ensure!(read(out.join(&name))? == read(folder.path().join(&name))?, "{name} differs from the browser's");
+        let read = |folder: &tempfile::TempDir| std::fs::read(folder.path().join(&name)).context(name.clone());
+        ensure!(read(&line)? == read(&browser)?, "{name} differs from the browser's");
     }
     Ok(())
 }

@@ -33,6 +33,8 @@ pub enum Command {
     Check(Check),
     /// Write a sample asset's meshes and its recipe
     Sample(Sample),
+    /// Finishes to start from: list them, or show one coat by coat
+    Finish(Finish),
 }
 
 #[derive(Args)]
@@ -118,6 +120,9 @@ pub struct Bake {
     /// A file of masks (JSON): they join the recipe's, and each is baked unless --maps chooses
     #[arg(long, value_name = "FILE", action = clap::ArgAction::Append)]
     pub masks: Vec<PathBuf>,
+    /// A ready-made finish by name, or a file of finishes (JSON): its maps are baked too unless --maps chooses
+    #[arg(long, value_name = "NAME|FILE", action = clap::ArgAction::Append)]
+    pub finish: Vec<String>,
     /// Texels per side
     #[arg(long)]
     pub size: Option<u32>,
@@ -212,6 +217,33 @@ pub struct Check {
     /// Folder for fixed copies of mesh files
     #[arg(long, value_name = "DIR", requires = "fix")]
     pub out: Option<PathBuf>,
+}
+
+#[derive(Args)]
+pub struct Finish {
+    #[command(subcommand)]
+    pub what: FinishWhat,
+}
+
+#[derive(Subcommand)]
+pub enum FinishWhat {
+    /// List the ready-made finishes
+    List {
+        /// Print them as JSON
+        #[arg(long)]
+        json: bool,
+    },
+    /// Show a ready-made finish, or the finishes of a file
+    Show {
+        /// Name of a ready-made finish, or a file of finishes (.json)
+        name: String,
+        /// Print it as JSON, as a recipe and --finish take it
+        #[arg(long)]
+        json: bool,
+        /// The asset from corner to corner, scene units: ready-made finishes suit their lengths to it
+        #[arg(long, value_name = "D", default_value_t = 1.0, value_parser = finite)]
+        diagonal: f32,
+    },
 }
 
 #[derive(Args)]

@@ -35,6 +35,8 @@ pub fn run(arguments: &Bake) -> Result<ExitCode, Unusable> {
     let progress = Progress::new();
     let plan = on_threads(arguments.threads, || -> Result<Plan, Unusable> {
         let scene = load_scene(&recipe, &files, &progress)?;
+        let mut recipe = recipe;
+        crate::finish::suit(&mut recipe, arguments, &scene);
         Ok(Plan::watched(&recipe, &scene, &progress)?)
     })?;
     if let Some(path) = &arguments.recipe {

@@ -5,6 +5,7 @@ mod arguments;
 mod bake;
 mod check;
 mod files;
+mod finish;
 mod options;
 mod progress;
 mod sample;
@@ -31,6 +32,7 @@ fn main() -> ExitCode {
         Command::Bake(bake) => bake::run(&bake),
         Command::Check(check) => check::run(&check),
         Command::Sample(sample) => sample::run(&sample),
+        Command::Finish(finish) => finish::run(&finish),
     };
     done.unwrap_or_else(|error: Unusable| {
         aside!("error: {error:#}");

@@ -34,8 +34,8 @@ pub fn recipe_of(arguments: &Bake) -> Result<(Recipe, Files), Unusable> {
     if let Some(facing) = arguments.plane {
         recipe.low.push(plane_over(&recipe, &files, facing.into(), arguments)?);
     }
-    if recipe.high.is_empty() && arguments.normal_map.is_none() {
-        bail!("--high: name at least one sculpt, or give --normal-map to make maps from");
+    if recipe.high.is_empty() && arguments.normal_map.is_none() && arguments.finish.is_empty() {
+        bail!("--high: name at least one sculpt, or give --normal-map or --finish to make maps from");
     }
     Ok((recipe, files))
 }
@@ -46,7 +46,10 @@ fn plane_over(recipe: &Recipe, files: &Files, facing: Facing, arguments: &Bake) 
     let meshes = recipe.high.iter().map(|source| load_mesh(source, files, &progress));
     let boxes = meshes.map(|mesh| Ok(mesh?.bounds())).collect::<Result<Vec<_>, Unusable>>()?;
     let whole = boxes.into_iter().reduce(|a, b| (a.0.min(b.0), a.1.max(b.1)));
-    let mut plane = PlaneTarget::over(facing, whole.ok_or_else(|| anyhow!("--plane: name a sculpt with --high"))?);
+    // By itself it lies about the middle of the scene, as large as it is asked to be.
+    let alone = arguments.plane_size.map(|_| (Vec3::ZERO, Vec3::ZERO));
+    let missing = || anyhow!("--plane: name a sculpt with --high, or give --plane-size");
+    let mut plane = PlaneTarget::over(facing, whole.or(alone).ok_or_else(missing)?);
     plane.size = arguments.plane_size.unwrap_or(plane.size);
     let middle = Vec3::from(plane.middle) + facing.frame()[2] * arguments.plane_offset.unwrap_or(0.0);
     plane.middle = middle.to_array();
@@ -74,6 +77,7 @@ pub fn apply_options(recipe: &mut Recipe, files: &mut Files, arguments: &Bake) -
         }
     }
     apply_masks(recipe, arguments)?;
+    crate::finish::apply(recipe, arguments)?;
     apply_sources(recipe, files, arguments);
     fn set<T>(slot: &mut T, value: Option<impl Into<T>>) {
         if let Some(value) = value {

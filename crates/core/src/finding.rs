@@ -55,6 +55,10 @@ pub enum FindingKind {
     MaskUnusable,
     /// A mask is black all over.
     MaskEmpty,
+    /// A finish or a coat refers to what is not there.
+    FinishUnusable,
+    /// A placeholder stands where a finish's picture should.
+    FinishPicture,
 }
 
 impl FindingKind {

@@ -42,6 +42,14 @@ const GOLDEN: &[(&str, u64)] = &[
     ("mask:rings", 0x519a020349c12eab),
     ("mask:checker", 0xda6eaf74d86905aa),
     ("mask:measured", 0x1184ce8bf48c97f5),
+    ("finish normal", 0xf94190b239180707),
+    ("finish displacement", 0x7ff6a6b0457e0ce2),
+    ("finish base-color", 0x438aea278b40d5e0),
+    ("finish opacity", 0x001a70379865baa6),
+    ("finish roughness", 0xab8692cf59a963d4),
+    ("finish metallic", 0x8e7484359771f3a4),
+    ("finish emission", 0x7d04e61a7cb55065),
+    ("finish height", 0xb431c4c4796b0490),
 ];
 
 fn hash(bytes: impl Iterator<Item = u8>) -> u64 {
@@ -96,23 +104,71 @@ fn masks() -> Vec<Mask> {
     patterns.map(of_pattern).chain([Mask { name: "measured".into(), place: blurred }]).collect()
 }
 
+/// A finish that sets every channel, by a value, by a ramp and by what was measured.
+fn finish() -> Finish {
+    let noise = Signal::Pattern { pattern: PatternSettings::Noise(NoiseSettings::default()) };
+    let ends = [(0.2, Color([20, 40, 60])), (0.8, Color([200, 180, 90]))];
+    let edges = Term {
+        signal: Signal::Curvature { size: 0.2 },
+        from: [0.1, 0.4],
+        to: [1.0, 1.0],
+        combine: Combine::And,
+        break_up: None,
+    };
+    let coat = |name: &str, sets: Sets| Coat {
+        name: name.into(),
+        sets,
+        place: PlaceSettings::default(),
+        amount: 0.8,
+        muted: false,
+        solo: false,
+        group: None,
+    };
+    let ground = Sets {
+        color: Some(SetColor::ramp(noise.clone(), ends)),
+        height: Some(SetNumber::ramp(noise, [(0.0, -0.02), (1.0, 0.03)])),
+        emission: Some(SetColor { strength: 2.0, ..SetColor::to(Color([90, 30, 0])) }),
+        ..Sets::default()
+    };
+    let worn = Sets {
+        roughness: Some(SetNumber::to(0.2)),
+        metallic: Some(SetNumber::to(1.0)),
+        opacity: Some(SetNumber::to(0.7).blended(Blend::Multiply)),
+        height: Some(SetNumber::to(0.01).blended(Blend::Add)),
+        ..Sets::default()
+    };
+    let place = PlaceSettings { terms: vec![edges], ..PlaceSettings::default() };
+    let coats = vec![coat("ground", ground), Coat { place, ..coat("worn", worn) }];
+    Finish { name: "finish".into(), on: FinishOn::All, base: Base::default(), coats }
+}
+
+/// Maps that finishes are needed for.
+fn needs_finish(map: &MapSettings) -> bool {
+    matches!(map, MapSettings::BaseColor(_) | MapSettings::Height(_))
+}
+
+fn hashes(whole: &Whole) -> Vec<(String, u64)> {
+    let of_map = |map: &WholeMap| {
+        assert_eq!(map.error, None, "{}", map.id);
+        let values = 0..whole.covered.len() * map.channels;
+        (map.id.clone(), hash(values.flat_map(|at| map.pixels.get(at).to_bits().to_le_bytes())))
+    };
+    whole.maps.iter().map(of_map).collect()
+}
+
 #[test]
 fn every_map_has_the_bytes_it_always_had() {
     let (low, high) = scene();
-    let mut recipe = recipe(48, 4, (0.4, 0.4), MapSettings::all());
+    let without = MapSettings::all().into_iter().filter(|map| !needs_finish(map)).collect();
+    let mut recipe = recipe(48, 4, (0.4, 0.4), without);
     recipe.sheet.depth = Depth::Sixteen;
     recipe.masks = masks();
     recipe.maps.extend(recipe.masks.iter().filter_map(|mask| MapSettings::by_key(&format!("mask:{}", mask.name))));
-    let whole = bake(&recipe, &low, &[&high]);
-    let found: Vec<(&str, u64)> = whole
-        .maps
-        .iter()
-        .map(|map| {
-            assert_eq!(map.error, None, "{}", map.id);
-            let values = 0..whole.covered.len() * map.channels;
-            (map.id.as_str(), hash(values.flat_map(|at| map.pixels.get(at).to_bits().to_le_bytes())))
-        })
-        .collect();
+    let mut all = hashes(&bake(&recipe, &low, &[&high]));
+    recipe.finishes = vec![finish()];
+    recipe.maps = MapSettings::all().into_iter().filter(MapSettings::shows_finish).collect();
+    all.extend(hashes(&bake(&recipe, &low, &[&high])).into_iter().map(|(id, hash)| (format!("finish {id}"), hash)));
+    let found: Vec<(&str, u64)> = all.iter().map(|(id, hash)| (id.as_str(), *hash)).collect();
     let lines: Vec<String> = found.iter().map(|(id, hash)| format!("    (\"{id}\", {hash:#018x}),")).collect();
     assert!(found == GOLDEN, "the bytes are others:\n{}", lines.join("\n"));
 }

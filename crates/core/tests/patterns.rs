@@ -198,13 +198,6 @@ fn half_the_size_gives_the_area_average() {
 }
 
 #[test]
-fn ramps_are_held_at_their_ends_and_run_straight_or_eased_between() {
-    let ramp = |smooth| Ramp { stops: vec![[0.2, 1.0], [0.6, 0.0]], smooth };
-    assert_eq!([0.0, 0.2, 0.4, 0.6, 1.0].map(|v| ramp(false).at(v)), [1.0, 1.0, 0.5, 0.0, 0.0]);
-    assert!((ramp(true).at(0.3) - (1.0 - 0.25f32 * 0.25 * (3.0 - 0.5))).abs() < 1e-6);
-}
-
-#[test]
 fn settings_out_of_range_are_told() {
     let fault = |pattern: PatternSettings| pattern.validate().expect_err("out of range");
     let noise = NoiseSettings { octaves: 13, ..NoiseSettings::default() };

@@ -5,7 +5,7 @@ mod masks;
 
 pub use masks::{
     AskedAt, AskedByExample, MaskChoices, MeasuringShare, PatternLine, PickedExample, PickedPlace, PresetLine,
-    RegionName,
+    ReadyFinishLine, RegionName,
 };
 
 use ember_ridge_core::bake::{Estimate, Report};
@@ -87,6 +87,8 @@ pub enum PictureUse {
     Color,
     /// A term of a mask, whose signal or pattern is a picture.
     Mask,
+    /// What a coat sets a channel to, or a term of its place.
+    Coat,
 }
 
 /// The format of a mesh file that is sent.

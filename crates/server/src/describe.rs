@@ -8,17 +8,17 @@
 use crate::api::{
     About, Acceptance, AskedAt, AskedByExample, AssetLine, AssetView, Choices, DisplayHeader, EnvelopeHeader, Event,
     FileNames, Freed, HitsLimit, KeptHitsView, MapLine, MaskChoices, MeasuringShare, MeshFindings, MeshFormat,
-    NewAsset, NewPlane, Offered, PictureUse, PresetLine, RegionName, Revision, Role, RunDetail, RunOrder, RunPage,
-    Side, Swatch, TexelView, TraceView,
+    NewAsset, NewPlane, Offered, PictureUse, PresetLine, ReadyFinishLine, RegionName, Revision, Role, RunDetail,
+    RunOrder, RunPage, Side, Swatch, TexelView, TraceView,
 };
 use crate::fault::Problem;
 use crate::routes;
 use ember_ridge_core::Recipe;
-use ember_ridge_core::finish::{KeptMasks, Mask, RegionBy};
+use ember_ridge_core::finish::{KeptFinishes, KeptMasks, Mask, RegionBy};
 use ember_ridge_core::inspect::UvReport;
 use ember_ridge_core::reach::{FitLimit, Stroke};
 use ember_ridge_core::recipe::{Change, FixOrder};
-use ember_ridge_core::review::{MaskAt, MaskView, NeedleFate, Proposals};
+use ember_ridge_core::review::{FinishView, MaskAt, MaskView, NeedleFate, Proposals};
 use ember_ridge_core::sheet::SheetTable;
 use schemars::JsonSchema;
 use schemars::generate::{SchemaGenerator, SchemaSettings};
@@ -52,6 +52,7 @@ fn types() -> Map<String, Value> {
         Freed,
         HitsLimit,
         KeptHitsView,
+        KeptFinishes,
         KeptMasks,
         MapLine,
         Mask,
@@ -67,6 +68,8 @@ fn types() -> Map<String, Value> {
         Offered,
         PictureUse,
         PresetLine,
+        ReadyFinishLine,
+        FinishView,
         Problem,
         Proposals,
         Recipe,

@@ -142,7 +142,7 @@ async fn every_route_answers_as_it_is_described() {
     for side in ["low", "high"] {
         held.get(&format!("/api/assets/1/display/{side}")).await;
     }
-    assert_eq!(held.get("/api/assets/1/swatches").await.as_array().map(Vec::len), Some(16));
+    assert_eq!(held.get("/api/assets/1/swatches").await.as_array().map(Vec::len), Some(18));
     held.get("/api/assets/1/uvs").await;
     let choices = held.get("/api/choices").await;
     assert_eq!(
@@ -159,6 +159,7 @@ async fn every_route_answers_as_it_is_described() {
     held.send(post, "/api/assets/1/plumb", recipe.clone()).await;
     held.send(post, "/api/assets/1/upright", recipe.clone()).await;
     masks(&held, &recipe).await;
+    finishes(&held, &recipe).await;
 
     let run = held.send(post, "/api/assets/1/runs", json!({ "kind": "final" })).await;
     assert_eq!(ended(&held.client, &run["id"]).await["status"], "done");
@@ -254,6 +255,35 @@ async fn masks(held: &Held, recipe: &Value) {
     assert!(size(&fitted[0]) < 0.05 * size(&presets[0]["mask"]), "{fitted}");
     let left = held.send(Method::Delete, "/api/mask-library/edge%20wear", json!(null)).await;
     assert_eq!(left, json!([]));
+}
+
+/// Finishes of a draft: how they read and what they cover, what a lit model needs, and their pictures; ready-made and from a file.
+async fn finishes(held: &Held, recipe: &Value) {
+    let ready = held.get("/api/assets/1/ready-finishes").await;
+    assert!(ready.as_array().is_some_and(|list| list.len() >= 13), "{ready}");
+    let finish = ready[0]["finish"].clone();
+    let mut draft = recipe.clone();
+    draft["finishes"] = json!([finish]);
+    let post = Method::Post;
+    let views = held.send(post, "/api/assets/1/finishes", draft.clone()).await;
+    assert_eq!((&views[0]["on"], &views[0]["share"]), (&json!("everything"), &json!(1.0)), "{views}");
+    let coats = views[0]["coats"].as_array().expect("coats");
+    assert!(coats.iter().all(|coat| coat["covers"].as_f64().is_some_and(|c| (0.0..=1.0).contains(&c))), "{views}");
+    let pictures = held.send(post, "/api/assets/1/material", draft.clone()).await;
+    for picture in pictures.as_array().into_iter().flatten().filter(|p| p["map"] != "ao") {
+        assert!(picture["picture"].as_str().is_some_and(|p| p.starts_with("data:image/png")), "{picture}");
+    }
+    let name = "/api/assets/1/coat-pictures?finish=weathered%20enamel";
+    let pictures = held.send(post, name, draft).await;
+    assert_eq!(pictures.as_array().map(Vec::len), Some(coats.len() + 1));
+    // Made for an asset a hundred times as large: lengths are a hundredth here.
+    let kept = json!({ "finishes": [finish], "diagonal": 100.0 * 2f32.sqrt() });
+    let fitted = held.send(post, "/api/assets/1/kept-finishes", kept).await;
+    let high = |finish: &Value| {
+        let coats = finish["coats"].as_array().into_iter().flatten();
+        coats.filter_map(|c| c["sets"]["height"]["value"].as_f64()).fold(0.0, f64::max)
+    };
+    assert!((high(&fitted[0]) / high(&finish) - 0.01).abs() < 1e-3, "{fitted}");
 }
 
 /// A long bake, looked at while it runs, then stopped; and once more from its ledger line.

@@ -9,6 +9,7 @@ import type {
   Conflict,
   Facing,
   FixOrder,
+  KeptFinishes,
   KeptMasks,
   MeshFormat,
   PickedPlace,
@@ -132,6 +133,15 @@ export const api = {
     held(POST("/assets/{id}/region-at", { params: { path: { id }, query: { by } }, body: { recipe, at } })),
   proposals: (id: number, body: AskedByExample) =>
     held(POST("/assets/{id}/proposals", { ...path(id), body })),
+  readyFinishes: (id: number) => held(GET("/assets/{id}/ready-finishes", path(id))),
+  finishes: (id: number, body: Recipe) => held(POST("/assets/{id}/finishes", { ...path(id), body })),
+  /** Finishes in lengths that suit an asset. */
+  fitFinishes: (id: number, body: KeptFinishes) =>
+    held(POST("/assets/{id}/kept-finishes", { ...path(id), body })),
+  material: (id: number, body: Recipe, sheet: number) =>
+    held(POST("/assets/{id}/material", { params: { path: { id }, query: { sheet } }, body })),
+  coatPictures: (id: number, body: Recipe, finish: string) =>
+    held(POST("/assets/{id}/coat-pictures", { params: { path: { id }, query: { finish } }, body })),
   measuring: (id: number) => held(GET("/assets/{id}/measuring", path(id))),
   maskPictures: (id: number, body: Recipe) => held(POST("/assets/{id}/mask-pictures", { ...path(id), body })),
   /** Masks in lengths that suit an asset. */
@@ -142,6 +152,16 @@ export const api = {
   /** Sends a picture that a term of a mask reads. */
   sendMaskPicture: (id: number, mask: string, term: number, file: File) => {
     const params = { path: { id }, query: { file: file.name, used_as: "mask" as const, mask, term } };
+    const body = file as unknown as string;
+    return held(POST("/assets/{id}/pictures", { params, body, bodySerializer: () => file }));
+  },
+  /** Sends a picture that a coat sets a channel to, or that a term of its place reads. */
+  sendCoatPicture: (
+    id: number,
+    of: { finish: string; coat: string; channel?: string; term?: number },
+    file: File,
+  ) => {
+    const params = { path: { id }, query: { file: file.name, used_as: "coat" as const, ...of } };
     const body = file as unknown as string;
     return held(POST("/assets/{id}/pictures", { params, body, bodySerializer: () => file }));
   },

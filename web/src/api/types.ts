@@ -91,6 +91,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/assets/{id}/coat-pictures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A small picture of every coat of a finish of a draft, as if it lay everywhere by itself; of the base last. */
+        post: operations["show_coat_pictures"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/assets/{id}/display/{side}": {
         parameters: {
             query?: never;
@@ -145,6 +162,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/assets/{id}/finishes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** How the finishes of a draft and their coats read, and what each covers. */
+        post: operations["show_finishes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/assets/{id}/fixes": {
         parameters: {
             query?: never;
@@ -173,6 +207,23 @@ export interface paths {
         get: operations["asset_frees"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/assets/{id}/kept-finishes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Finishes of a file in lengths that suit an asset. */
+        post: operations["fit_finishes"];
         delete?: never;
         options?: never;
         head?: never;
@@ -259,6 +310,23 @@ export interface paths {
         put?: never;
         /** Masks of a file or of the library in lengths that suit an asset. */
         post: operations["fit_masks"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/assets/{id}/material": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The maps that a lit model needs, of a draft as small as a proof and at once: what is looked at while a hand is on a coat. */
+        post: operations["show_material"];
         delete?: never;
         options?: never;
         head?: never;
@@ -399,6 +467,23 @@ export interface paths {
         put?: never;
         /** Places that would explain examples, the simplest first. Asked without examples, it measures what later questions need. */
         post: operations["find_places"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/assets/{id}/ready-finishes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Finishes to start from, for an asset. */
+        get: operations["list_ready_finishes"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -984,6 +1069,42 @@ export interface components {
          * @enum {string}
          */
         BackFaces: "skip" | "keep";
+        /** @description What lies below all coats. */
+        Base: {
+            /**
+             * @description `#rrggbb`, or `sculpt` for the colour that the sculpt carries.
+             * @default #808080
+             */
+            color: components["schemas"]["BaseColor"];
+            /** @description Light that it gives off. */
+            emission?: components["schemas"]["Color"];
+            /**
+             * Format: float
+             * @description Over the surface, scene units, outward positive.
+             */
+            height?: number;
+            /**
+             * Format: float
+             * @description 0 or 1, between them where one passes into the other.
+             * @default 0
+             */
+            metallic: number;
+            /**
+             * Format: float
+             * @description 0 clear to 1 solid.
+             */
+            opacity?: number;
+            /**
+             * Format: float
+             * @description 0 smooth to 1 rough.
+             * @default 0.5
+             */
+            roughness: number;
+        };
+        /** @description Colour of a base. */
+        BaseColor: components["schemas"]["Color"] | components["schemas"]["Carrier"];
+        /** @description How what a coat sets joins what lies below: `b` on `a`. Colours are blended in linear light. */
+        Blend: ("minimum" | "maximum") | "over" | "multiply" | "screen" | "add";
         /** @description A signal moved by a pattern before its range is taken, so that edges fray. */
         BreakUp: {
             /**
@@ -997,6 +1118,8 @@ export interface components {
         BrickValue: "height" | "number";
         /** @description What a stroke does to the vertices, or for plumb to the surface, that it passes. */
         Brush: "more" | "less" | "smooth" | "set" | "fitted" | "plumb" | "averaged";
+        /** @description What carries the colour of a base. */
+        Carrier: "sculpt";
         /** @description How cavities are found. */
         CavityMethod: "occlusion" | "curvature";
         /** @description What a cell shows. */
@@ -1029,6 +1152,42 @@ export interface components {
             rays: number[];
             samples: number[];
         };
+        /** @description One layer of a finish. */
+        Coat: {
+            /**
+             * Format: float
+             * @description How much of it there is, 0 to 1.
+             */
+            amount?: number;
+            /** @description Coats of one group are moved and muted together. */
+            group?: string | null;
+            /** @description Left out. */
+            muted?: boolean;
+            name: string;
+            /** @description Where it lies; everywhere without any terms. */
+            place?: components["schemas"]["PlaceSettings"];
+            /** @default {} */
+            sets: components["schemas"]["Sets"];
+            /** @description While any coat of a finish is, those that are not are left out. */
+            solo?: boolean;
+        };
+        /** @description A coat as the page shows it. */
+        CoatView: {
+            /**
+             * Format: float
+             * @description Share of the finish's surface that it covers; none while its place cannot be made.
+             */
+            covers: number | null;
+            /** @description Why its place cannot be made. */
+            error: string | null;
+            name: string;
+            /** @description What it sets and where it lies, in words. */
+            sentence: string;
+            /** @description What it sets: "colour #7c2f22, roughness 0.55". */
+            what: string;
+        };
+        /** @description A colour, sRGB: `#rrggbb`. */
+        Color: string;
         /** @description Where the colour comes from. */
         ColorFrom: "vertices" | "auto" | "materials" | "picture";
         /** @description How a term joins those before it. */
@@ -1315,7 +1474,50 @@ export interface components {
             severity: components["schemas"]["Severity"];
         };
         /** @description What was found. The name is stable: it stands in reports and in the recipe's exceptions. */
-        FindingKind: ("unreadable" | "not-a-number" | "missing-uvs" | "island-outside" | "overlapping-uvs" | "mirrored-islands" | "density-spread" | "stretched-uvs" | "tight-islands" | "turned-faces" | "inside-out" | "doubled-points" | "non-manifold-edges" | "hard-edges-without-seam" | "polygons-triangulated" | "zero-area-faces" | "scale-slip" | "axis-swap" | "meshes-apart" | "unpaired-part" | "names-pair-nothing" | "colours-merged" | "cage-gaps" | "misses" | "back-face-hits" | "wrong-part-hits" | "lean" | "range-clipped") | "read-in-part" | "picture-texels" | "mask-unusable" | "mask-empty";
+        FindingKind: ("unreadable" | "not-a-number" | "missing-uvs" | "island-outside" | "overlapping-uvs" | "mirrored-islands" | "density-spread" | "stretched-uvs" | "tight-islands" | "turned-faces" | "inside-out" | "doubled-points" | "non-manifold-edges" | "hard-edges-without-seam" | "polygons-triangulated" | "zero-area-faces" | "scale-slip" | "axis-swap" | "meshes-apart" | "unpaired-part" | "names-pair-nothing" | "colours-merged" | "cage-gaps" | "misses" | "back-face-hits" | "wrong-part-hits" | "lean" | "range-clipped") | "read-in-part" | "picture-texels" | "mask-unusable" | "mask-empty" | "finish-unusable" | "finish-picture";
+        /** @description What a surface is made of. */
+        Finish: {
+            /**
+             * @default {
+             *       "color": "#808080",
+             *       "metallic": 0,
+             *       "roughness": 0.5
+             *     }
+             */
+            base: components["schemas"]["Base"];
+            /** @description From the ground up. */
+            coats?: components["schemas"]["Coat"][];
+            name: string;
+            /**
+             * @description What it is given to. Of several on one place the last counts.
+             * @default all
+             */
+            on: components["schemas"]["FinishOn"];
+        };
+        /** @description What a finish is given to. */
+        FinishOn: "all" | {
+            parts: string[];
+        } | {
+            materials: string[];
+        } | {
+            ids: string[];
+        };
+        /** @description A finish as the page shows it. */
+        FinishView: {
+            base: string;
+            /** @description From the ground up. */
+            coats: components["schemas"]["CoatView"][];
+            /** @description Why it cannot be given to anything. */
+            error: string | null;
+            name: string;
+            /** @description What it is given to: "part housing_low". */
+            on: string;
+            /**
+             * Format: float
+             * @description Share of the surface that it is given to; none where it cannot be given.
+             */
+            share: number | null;
+        };
         /**
          * @description What kept the fit from going further.
          * @enum {string}
@@ -1462,6 +1664,17 @@ export interface components {
              */
             uv_area: number;
         };
+        /** @description Finishes with the size of the asset that they were made for. */
+        KeptFinishes: {
+            /**
+             * Format: float
+             * @description The asset from corner to corner, scene units: lengths are scaled with it where finishes go to another asset.
+             */
+            diagonal?: number | null;
+            finishes: components["schemas"]["Finish"][];
+            /** @description Words to find them by. */
+            tags?: string[];
+        };
         /** @description What the primary rays of finals hit, kept on the disk so that later bakes need not trace them. */
         KeptHitsView: {
             /**
@@ -1590,6 +1803,8 @@ export interface components {
              * @default []
              */
             clear: string[];
+            /** @description Darken also by the heights of finishes. */
+            detail?: boolean;
             /**
              * @description How far off a surface still darkens, scene units; `auto` is a fifth of the asset's diagonal.
              * @default auto
@@ -1697,6 +1912,9 @@ export interface components {
             times_opacity: boolean;
         } | {
             /** @constant */
+            map: "base-color";
+        } | {
+            /** @constant */
             map: "opacity";
         } | {
             /** @constant */
@@ -1707,6 +1925,14 @@ export interface components {
         } | {
             /** @constant */
             map: "emission";
+        } | {
+            /** @constant */
+            map: "height";
+            /**
+             * @description The distance from black to white in whole-number files; `auto` takes twice the furthest height of the whole asset.
+             * @default auto
+             */
+            scale: components["schemas"]["Distance"];
         } | {
             /** @default all */
             axis: components["schemas"]["PositionAxis"];
@@ -2678,6 +2904,38 @@ export interface components {
             /** Format: uint32 */
             sheet: number;
         };
+        /** @description A picture's channel as its file holds it; 0 to 1. */
+        PicturePatternSettings: {
+            /**
+             * Format: float
+             * @description How softly the three sides blend, 0 to 1.
+             * @default 0.20000000298023224
+             */
+            blend: number;
+            /** @default r */
+            channel: components["schemas"]["PictureChannel"];
+            /** @description 1 less the value, last of all. */
+            invert?: boolean;
+            /** @default null */
+            picture: components["schemas"]["PictureSource"] | null;
+            /** @description Bent by a curve afterwards. */
+            ramp?: components["schemas"]["Ramp"] | null;
+            /**
+             * Format: uint32
+             * @description Another of its kind.
+             */
+            seed?: number;
+            /**
+             * Format: float
+             * @description Side of one copy, scene units; over UVs, of the square.
+             * @default 1
+             */
+            size: number;
+            /** @description Where it is laid out. */
+            space?: components["schemas"]["Space"];
+            /** @description Moved by another pattern first. */
+            warp?: components["schemas"]["Warp"] | null;
+        };
         /** @description A picture file that a bake reads: a source texture. */
         PictureSource: {
             file: string;
@@ -2685,7 +2943,7 @@ export interface components {
             hash?: string | null;
         };
         /** @description What a picture is used as. */
-        PictureUse: "normal-map" | "color" | "mask";
+        PictureUse: "normal-map" | "color" | "mask" | "coat";
         /** @description Where a finding lies: a part, some of its triangles (numbers within the mesh), and a point to look at. */
         Place: {
             /** Format: uint32 */
@@ -2835,6 +3093,42 @@ export interface components {
                 number
             ][];
         };
+        /** @description Values along a signal, straight between them (colours in linear light) and held beyond the ends. */
+        RampOver: {
+            /** @description Any signal: a pattern, or what was measured. */
+            over: components["schemas"]["Signal"];
+            /** @description Eased between the points; straight otherwise. */
+            smooth?: boolean;
+            /** @description `[signal, value]`, rising in the first. */
+            stops: [
+                [
+                    number,
+                    components["schemas"]["Color"]
+                ],
+                [
+                    number,
+                    components["schemas"]["Color"]
+                ]
+            ][];
+        };
+        /** @description Values along a signal, straight between them (colours in linear light) and held beyond the ends. */
+        RampOver2: {
+            /** @description Any signal: a pattern, or what was measured. */
+            over: components["schemas"]["Signal"];
+            /** @description Eased between the points; straight otherwise. */
+            smooth?: boolean;
+            /** @description `[signal, value]`, rising in the first. */
+            stops: [
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ]
+            ][];
+        };
         /**
          * @description Which side of a surface a ray meets.
          * @enum {string}
@@ -2869,6 +3163,12 @@ export interface components {
          * @enum {string}
          */
         ReachSide: "out" | "in" | "both";
+        /** @description A finish to start from, in lengths that suit the asset. */
+        ReadyFinishLine: {
+            explains: string;
+            finish: components["schemas"]["Finish"];
+            tags: string[];
+        };
         /** @description Everything needed to repeat a bake. */
         Recipe: {
             /** @default  */
@@ -2900,6 +3200,10 @@ export interface components {
             endings: components["schemas"]["Endings"];
             /** @description Findings that are accepted. */
             exceptions?: components["schemas"]["Exception"][];
+            /** @description Rays per texel of signals that finishes trace. */
+            finish_rays?: components["schemas"]["Rays"];
+            /** @description Finishes: what the surface is made of. Of several on one place the last counts. */
+            finishes?: components["schemas"]["Finish"][];
             /** @description What was paired manually, by high-poly part. */
             hand_pairs?: components["schemas"]["HandPair"][];
             /**
@@ -3122,6 +3426,46 @@ export interface components {
                 [key: string]: string;
             };
             status: components["schemas"]["RunStatus"];
+        };
+        /** @description What a coat sets one thing to: a value, a ramp over a signal, or a picture; one of the three. */
+        SetTo: {
+            blend?: components["schemas"]["Blend"];
+            /** @description Colours of a picture, or the channel that it names. */
+            picture?: components["schemas"]["PicturePatternSettings"] | null;
+            ramp?: components["schemas"]["RampOver"] | null;
+            /**
+             * Format: float
+             * @description Multiplies it: light given off may be stronger than white, and a picture of heights reaches so high.
+             */
+            strength?: number;
+            value?: components["schemas"]["Color"] | null;
+        };
+        /** @description What a coat sets one thing to: a value, a ramp over a signal, or a picture; one of the three. */
+        SetTo2: {
+            blend?: components["schemas"]["Blend"];
+            /** @description Colours of a picture, or the channel that it names. */
+            picture?: components["schemas"]["PicturePatternSettings"] | null;
+            ramp?: components["schemas"]["RampOver2"] | null;
+            /**
+             * Format: float
+             * @description Multiplies it: light given off may be stronger than white, and a picture of heights reaches so high.
+             */
+            strength?: number;
+            /** Format: float */
+            value?: number | null;
+        };
+        /** @description What a coat sets; it leaves the rest as it is. */
+        Sets: {
+            color?: components["schemas"]["SetTo"] | null;
+            emission?: components["schemas"]["SetTo"] | null;
+            /** @description Over the surface, scene units, outward positive. */
+            height?: components["schemas"]["SetTo2"] | null;
+            /** @description 0 to 1. */
+            metallic?: components["schemas"]["SetTo2"] | null;
+            /** @description 0 clear to 1 solid. */
+            opacity?: components["schemas"]["SetTo2"] | null;
+            /** @description 0 smooth to 1 rough. */
+            roughness?: components["schemas"]["SetTo2"] | null;
         };
         /**
          * @description How much a finding matters. `Fault` stops a bake or spoils it, `Warning` probably spoils it, `Note` is worth knowing.
@@ -3558,14 +3902,21 @@ export type AssetView = components['schemas']['AssetView'];
 export type Automatic = components['schemas']['Automatic'];
 export type Axis = components['schemas']['Axis'];
 export type BackFaces = components['schemas']['BackFaces'];
+export type Base = components['schemas']['Base'];
+export type BaseColor = components['schemas']['BaseColor'];
+export type Blend = components['schemas']['Blend'];
 export type BreakUp = components['schemas']['BreakUp'];
 export type BrickValue = components['schemas']['BrickValue'];
 export type Brush = components['schemas']['Brush'];
+export type Carrier = components['schemas']['Carrier'];
 export type CavityMethod = components['schemas']['CavityMethod'];
 export type CellValue = components['schemas']['CellValue'];
 export type Change = components['schemas']['Change'];
 export type Channel = components['schemas']['Channel'];
 export type Choices = components['schemas']['Choices'];
+export type Coat = components['schemas']['Coat'];
+export type CoatView = components['schemas']['CoatView'];
+export type Color = components['schemas']['Color'];
 export type ColorFrom = components['schemas']['ColorFrom'];
 export type Combine = components['schemas']['Combine'];
 export type Conflict = components['schemas']['Conflict'];
@@ -3592,6 +3943,9 @@ export type FileBeside = components['schemas']['FileBeside'];
 export type FileNames = components['schemas']['FileNames'];
 export type Finding = components['schemas']['Finding'];
 export type FindingKind = components['schemas']['FindingKind'];
+export type Finish = components['schemas']['Finish'];
+export type FinishOn = components['schemas']['FinishOn'];
+export type FinishView = components['schemas']['FinishView'];
 export type FitLimit = components['schemas']['FitLimit'];
 export type FitReport = components['schemas']['FitReport'];
 export type Fix = components['schemas']['Fix'];
@@ -3609,6 +3963,7 @@ export type HitsLimit = components['schemas']['HitsLimit'];
 export type IdSource = components['schemas']['IdSource'];
 export type ImageFormat = components['schemas']['ImageFormat'];
 export type IslandLine = components['schemas']['IslandLine'];
+export type KeptFinishes = components['schemas']['KeptFinishes'];
 export type KeptHitsView = components['schemas']['KeptHitsView'];
 export type KeptMasks = components['schemas']['KeptMasks'];
 export type Layout = components['schemas']['Layout'];
@@ -3661,6 +4016,7 @@ export type PickedExample = components['schemas']['PickedExample'];
 export type PickedPlace = components['schemas']['PickedPlace'];
 export type PictureChannel = components['schemas']['PictureChannel'];
 export type PictureLine = components['schemas']['PictureLine'];
+export type PicturePatternSettings = components['schemas']['PicturePatternSettings'];
 export type PictureSource = components['schemas']['PictureSource'];
 export type PictureUse = components['schemas']['PictureUse'];
 export type Place = components['schemas']['Place'];
@@ -3674,11 +4030,14 @@ export type ProgressView = components['schemas']['ProgressView'];
 export type Proposal = components['schemas']['Proposal'];
 export type Proposals = components['schemas']['Proposals'];
 export type Ramp = components['schemas']['Ramp'];
+export type RampOver = components['schemas']['RampOver'];
+export type RampOver2 = components['schemas']['RampOver2'];
 export type RaySide = components['schemas']['RaySide'];
 export type Rays = components['schemas']['Rays'];
 export type RaysByError = components['schemas']['RaysByError'];
 export type Reach = components['schemas']['Reach'];
 export type ReachSide = components['schemas']['ReachSide'];
+export type ReadyFinishLine = components['schemas']['ReadyFinishLine'];
 export type Recipe = components['schemas']['Recipe'];
 export type RegionBy = components['schemas']['RegionBy'];
 export type RegionName = components['schemas']['RegionName'];
@@ -3692,6 +4051,9 @@ export type RunOrder = components['schemas']['RunOrder'];
 export type RunPage = components['schemas']['RunPage'];
 export type RunStatus = components['schemas']['RunStatus'];
 export type RunView = components['schemas']['RunView'];
+export type SetTo = components['schemas']['SetTo'];
+export type SetTo2 = components['schemas']['SetTo2'];
+export type Sets = components['schemas']['Sets'];
 export type Severity = components['schemas']['Severity'];
 export type SheetFile = components['schemas']['SheetFile'];
 export type SheetSettings = components['schemas']['SheetSettings'];
@@ -3943,6 +4305,44 @@ export interface operations {
             };
         };
     };
+    show_coat_pictures: {
+        parameters: {
+            query: {
+                /** @description Its name */
+                finish: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["Recipe"];
+            };
+        };
+        responses: {
+            /** @description A picture of each coat, by its name, and of the base */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Swatch"][];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     show_display: {
         parameters: {
             query?: never;
@@ -4045,6 +4445,41 @@ export interface operations {
             };
         };
     };
+    show_finishes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["Recipe"];
+            };
+        };
+        responses: {
+            /** @description The finishes */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FinishView"][];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     take_fixes: {
         parameters: {
             query?: never;
@@ -4098,6 +4533,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Freed"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    fit_finishes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["KeptFinishes"];
+            };
+        };
+        responses: {
+            /** @description The finishes */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Finish"][];
                 };
             };
             /** @description What is wrong, and what to do */
@@ -4327,6 +4797,43 @@ export interface operations {
             };
         };
     };
+    show_material: {
+        parameters: {
+            query?: {
+                sheet?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["Recipe"];
+            };
+        };
+        responses: {
+            /** @description A picture of each map, or why there is none */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Swatch"][];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     show_measuring: {
         parameters: {
             query?: never;
@@ -4445,6 +4952,12 @@ export interface operations {
                 mask?: string;
                 /** @description Number of its term, counted from 0 */
                 term?: number;
+                /** @description Name of the finish whose coat reads it, for `coat` */
+                finish?: string;
+                /** @description Name of the coat */
+                coat?: string;
+                /** @description What of the coat it sets; without it, a term of its place reads it */
+                channel?: string;
             };
             header?: never;
             path: {
@@ -4604,6 +5117,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Proposals"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_ready_finishes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The ready-made finishes */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadyFinishLine"][];
                 };
             };
             /** @description What is wrong, and what to do */

@@ -57,6 +57,34 @@ export function ToolSegment<T extends string>(props: {
   );
 }
 
+/** A slider on a stage, with its value beside it. */
+export function StageRange(props: {
+  label: string;
+  value: number;
+  min: number;
+  max: number;
+  step: number;
+  shown: string;
+  onChange: (value: number) => void;
+}) {
+  const { label, shown, onChange, ...range } = props;
+  return (
+    <label className="flex h-7 items-center gap-1.5 rounded bg-(--stage-tool) px-2 text-[#efefef]">
+      <span className="@max-lg:hidden">{label}</span>
+      <input
+        type="range"
+        aria-label={label}
+        aria-valuetext={shown}
+        {...range}
+        onChange={(e) => onChange(Number(e.target.value))}
+        onDoubleClick={() => onChange(0)}
+        className="w-16 accent-[#f4f4f4]"
+      />
+      <span className="num w-14 text-right text-xs">{shown}</span>
+    </label>
+  );
+}
+
 interface Toggle {
   label: string;
   on: boolean;

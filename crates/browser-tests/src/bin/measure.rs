@@ -30,7 +30,7 @@ async fn main() -> Result<()> {
 async fn masking(session: &Session) -> Result<()> {
     session.asset_menu().await?.click().await?;
     session.xpath("//*[@role='menuitem' and contains(., 'Lookout lantern')]").await?.click().await?;
-    session.stop("Finish").await?;
+    session.masks().await?;
     session.xpath("//aside//button[b[.='edge wear']]").await?.click().await?;
     let rests = "document.querySelector(\"[aria-label='Mask on the stages']\")?.dataset.busy === 'false'";
     session.until("the mask to be measured", rests).await?;

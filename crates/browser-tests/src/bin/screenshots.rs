@@ -23,13 +23,14 @@ const VIEWS: &[(&str, &[Step])] = &[
     ),
     ("maps", &[Step::Stop("Maps"), Step::Choose("Map", "Occlusion"), Step::Script(SWATCHES)]),
     ("bake", &[Step::Stop("Bake")]),
-    ("finish", &[Step::Stop("Finish"), Step::Script(EDGE_WEAR), Step::Pause(12000)]),
+    ("finish", &[Step::Stop("Finish"), Step::Script(ENAMEL), Step::Pause(12000)]),
     (
         "finish-night",
         &[
             Step::Click("Night theme"),
             Step::Asset("Boundary stone"),
             Step::Stop("Finish"),
+            Step::Script(MASKS),
             Step::Pause(2000),
             Step::Script(CREVICE_DIRT),
             Step::Pause(20000),
@@ -81,8 +82,9 @@ const BRUSH: &str = "[...document.querySelectorAll('aside button')].find(b => b.
 const SHOW_BRUSH: &str = "document.querySelector('section[aria-label=Brush]').scrollIntoView(); \
     return new Promise(r => setTimeout(r, 6000))";
 
-const EDGE_WEAR: &str = "return new Promise(r => setTimeout(() => { \
-    [...document.querySelectorAll('aside button')].find(b => b.textContent.startsWith('edge wear')).click(); r() }, 1500))";
+const ENAMEL: &str = "return new Promise(r => setTimeout(() => { \
+    [...document.querySelectorAll('aside button')].find(b => b.textContent.startsWith('weathered enamel')).click(); r() }, 1500))";
+const MASKS: &str = "[...document.querySelectorAll('aside [role=radio]')].find(b => b.textContent === 'Masks').click()";
 const CREVICE_DIRT: &str =
     "[...document.querySelectorAll('aside button')].find(b => b.textContent.startsWith('crevice dirt')).click()";
 

@@ -7,12 +7,12 @@ use crate::finding::{Finding, FindingKind, mark_allowed};
 use crate::finish::{Sources, compile_mask};
 use crate::hits::{Derived, RayPlan};
 use crate::inspect::{cage_gaps, compare_placing, mask_unusable, pair_findings};
-use crate::maps::{DetailMap, MapSettings, MapWork, Setup};
+use crate::maps::{DetailMap, Finishes, MapSettings, MapWork, Setup};
 use crate::recipe::Recipe;
 use crate::scene::BakeScene;
 use crate::sheet::{Layout, SheetName, SheetPlan, plan_sheets};
 use crate::stop::{Stop, Stopped};
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 
 /// Why a recipe cannot be baked with these meshes.
 #[derive(Clone, Debug, PartialEq, thiserror::Error)]
@@ -52,6 +52,7 @@ pub struct Plan {
     pub maps: Vec<PlannedMap>,
     rays_key: String,
     pub(super) detail: Result<Arc<DetailMap>, String>,
+    made: OnceLock<Arc<Finishes>>,
     pub(super) kept: Option<Arc<KeptTiles>>,
 }
 
@@ -91,7 +92,8 @@ impl Plan {
             samples: recipe.sheet.samples,
         };
         let rays_key = rays_key(recipe);
-        let setup = setup_of(recipe, &rays, &rays_key, &detail, stop);
+        let made = OnceLock::new();
+        let setup = setup_of(recipe, &rays, &rays_key, &detail, &made, stop);
         let mut maps: Vec<PlannedMap> = Vec::with_capacity(recipe.maps.len());
         for settings in &recipe.maps {
             maps.push(plan_map(settings, recipe, &setup, watch));
@@ -112,8 +114,9 @@ impl Plan {
         findings.extend(scene.low.cage.iter().flat_map(|cage| cage_gaps(cage, &scene.low.mesh)));
         findings.extend(maps.iter().filter_map(|m| m.work.as_ref().ok()).flat_map(|w| w.findings().to_vec()));
         findings.extend(mask_faults(&maps, &setup));
+        findings.extend(made.get().iter().flat_map(|finishes| finishes.findings.clone()));
         mark_allowed(&mut findings, &recipe.exceptions);
-        Ok(Plan { recipe: recipe.clone(), rays, findings, maps, rays_key, detail, kept: None })
+        Ok(Plan { recipe: recipe.clone(), rays, findings, maps, rays_key, detail, made, kept: None })
     }
 
     /// The same plan, taking over what an earlier bake of the scene left in `kept` where rays run as they did, and leaving its own
@@ -124,7 +127,7 @@ impl Plan {
 
     /// What signals and places of the plan are worked out with.
     pub fn setup<'a>(&'a self, stop: Stop<'a>) -> Setup<'a> {
-        setup_of(&self.recipe, &self.rays, &self.rays_key, &self.detail, stop)
+        setup_of(&self.recipe, &self.rays, &self.rays_key, &self.detail, &self.made, stop)
     }
 
     /// How many tiles hold anything, over all sheets.
@@ -149,6 +152,7 @@ fn setup_of<'a>(
     rays: &'a RayPlan,
     rays_key: &'a str,
     detail: &'a Result<Arc<DetailMap>, String>,
+    made: &'a OnceLock<Arc<Finishes>>,
     stop: Stop<'a>,
 ) -> Setup<'a> {
     let id = recipe.maps.iter().find_map(|map| if let MapSettings::Id(id) = map { Some(*id) } else { None });
@@ -163,6 +167,10 @@ fn setup_of<'a>(
         size: recipe.sheet.size,
         seed: recipe.seed,
         detail,
+        finishes: &recipe.finishes,
+        finish_rays: recipe.finish_rays,
+        made,
+        repeats: recipe.repeats().is_some(),
         stop,
     }
 }
@@ -204,7 +212,7 @@ fn detail_map(recipe: &Recipe, scene: &BakeScene, sheets: &[SheetPlan]) -> Resul
                 .into(),
         );
     };
-    let bends_masks = recipe.high.is_empty() && !recipe.masks.is_empty();
+    let bends_masks = recipe.high.is_empty() && !(recipe.masks.is_empty() && recipe.finishes.is_empty());
     if !bends_masks && !recipe.maps.iter().any(MapSettings::uses_normal_map) {
         return Err("no map asks for it".into());
     }

@@ -162,8 +162,10 @@ fn run_in_pool(
 /// Tells all that a map's values follow from besides its hits.
 fn map_key(plan: &Plan, map: &PlannedMap) -> String {
     let settings = &map.facts.settings;
-    let sources = (!settings.masks().is_empty()).then(|| (&plan.recipe.masks, plan.setup(&never).id));
-    format!("{settings:?} {sources:?}")
+    let id = || plan.setup(&never).id;
+    let sources = (!settings.masks().is_empty()).then(|| (&plan.recipe.masks, id()));
+    let finishes = settings.shows_finish().then(|| (&plan.recipe.finishes, &plan.recipe.masks, id()));
+    format!("{settings:?} {sources:?} {finishes:?}")
 }
 
 impl Shared<'_> {

@@ -36,8 +36,8 @@ fn masks_there(known: &[String]) -> String {
     }
 }
 
-struct Compiler<'a> {
-    graph: Graph,
+pub(super) struct Compiler<'a> {
+    pub(super) graph: Graph,
     sources: Sources<'a>,
     /// Masks that are being compiled, outermost first.
     open: Vec<String>,
@@ -48,7 +48,7 @@ struct Compiler<'a> {
 /// # Errors
 /// A mask that is not there or leads back to itself, a picture that was not read.
 pub fn compile_mask(name: &str, sources: Sources) -> Result<(Graph, NodeId), PlaceFault> {
-    let mut compiler = Compiler { graph: Graph::default(), sources, open: Vec::new() };
+    let mut compiler = Compiler::new(sources);
     let node = compiler.mask(name)?;
     Ok((compiler.graph, node))
 }
@@ -58,7 +58,7 @@ pub fn compile_mask(name: &str, sources: Sources) -> Result<(Graph, NodeId), Pla
 /// # Errors
 /// As [`compile_mask`].
 pub fn compile_place(place: &PlaceSettings, sources: Sources) -> Result<(Graph, NodeId), PlaceFault> {
-    let mut compiler = Compiler { graph: Graph::default(), sources, open: Vec::new() };
+    let mut compiler = Compiler::new(sources);
     let node = compiler.place(place)?;
     Ok((compiler.graph, node))
 }
@@ -68,9 +68,21 @@ pub fn compile_place(place: &PlaceSettings, sources: Sources) -> Result<(Graph, 
 /// # Errors
 /// As [`compile_mask`].
 pub fn compile_signal(signal: &Signal, sources: Sources) -> Result<(Graph, NodeId), PlaceFault> {
-    let mut compiler = Compiler { graph: Graph::default(), sources, open: Vec::new() };
+    let mut compiler = Compiler::new(sources);
     let node = compiler.signal(signal)?;
     Ok((compiler.graph, node))
+}
+
+impl<'a> Compiler<'a> {
+    pub(super) fn new(sources: Sources<'a>) -> Compiler<'a> {
+        Compiler { graph: Graph::default(), sources, open: Vec::new() }
+    }
+
+    /// What a pattern gets ready with.
+    pub(super) fn making(&self, pattern: &PatternSettings) -> Making<'a> {
+        let frame = pattern.frame();
+        Making { seed: frame.seed, repeats: frame.space == Space::Uv, images: self.sources.images }
+    }
 }
 
 impl Compiler<'_> {
@@ -90,7 +102,7 @@ impl Compiler<'_> {
         Ok(node)
     }
 
-    fn place(&mut self, place: &PlaceSettings) -> Result<NodeId, PlaceFault> {
+    pub(super) fn place(&mut self, place: &PlaceSettings) -> Result<NodeId, PlaceFault> {
         let mut whole = None;
         for (at, term) in place.terms.iter().enumerate() {
             if !term.holds_anything() {
@@ -132,7 +144,7 @@ impl Compiler<'_> {
         Ok(self.graph.range(signal, term.range()))
     }
 
-    fn signal(&mut self, signal: &Signal) -> Result<NodeId, PlaceFault> {
+    pub(super) fn signal(&mut self, signal: &Signal) -> Result<NodeId, PlaceFault> {
         Ok(match signal {
             Signal::Facing { direction } => {
                 let normal = self.graph.input(Input::Normal);
@@ -159,7 +171,8 @@ impl Compiler<'_> {
         })
     }
 
-    fn pattern(&mut self, pattern: &PatternSettings) -> Result<NodeId, PlaceFault> {
+    /// What a pattern is asked about: place, normal and side, in the space that it is laid out in.
+    pub(super) fn pattern_arguments(&mut self, pattern: &PatternSettings) -> [NodeId; 3] {
         let frame = pattern.frame();
         let (place, side) = match (frame.space, pattern.along_part()) {
             (Space::Uv, None) => (Input::Uv, Input::UvSide),
@@ -167,20 +180,24 @@ impl Compiler<'_> {
             (Space::Part, None) => (Input::PartPosition, Input::Side),
             (_, Some(_)) => (Input::PartShare, Input::PartSide),
         };
-        let (mut place, side) = (self.graph.input(place), self.graph.input(side));
-        let normal = self.graph.input(Input::Normal);
+        [self.graph.input(place), self.graph.input(Input::Normal), self.graph.input(side)]
+    }
+
+    pub(super) fn pattern(&mut self, pattern: &PatternSettings) -> Result<NodeId, PlaceFault> {
+        let frame = pattern.frame();
+        let [mut place, normal, side] = self.pattern_arguments(pattern);
         if let Some(warp) = frame.warp {
             // Three looks at the warping pattern, by seeds of their own, move the three coordinates.
             let by = [0, 1, 2].map(|axis| self.pattern(&warp.pattern.reseeded(axis)));
             let [x, y, z] = by;
             place = self.graph.warp(place, [x?, y?, z?], warp.amount);
         }
-        let making = Making { seed: frame.seed, repeats: frame.space == Space::Uv, images: self.sources.images };
+        let making = self.making(pattern);
         let name = format!("{:?}", pattern.bare());
         let made = self.graph.pattern(name, [place, normal, side], || pattern.kernel(&making));
         let mut value = made.map_err(PlaceFault::Pattern)?;
         if let Some(ramp) = frame.ramp {
-            value = self.graph.ramp(value, ramp);
+            value = self.graph.curve(value, ramp.into());
         }
         Ok(if frame.invert { self.graph.invert(value) } else { value })
     }

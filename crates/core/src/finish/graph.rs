@@ -1,8 +1,11 @@
 //! The expression graph: typed nodes over columns of places, each expression once, evaluated in batches. It knows no mesh and no ray; what
 //! it reads comes as columns, and every column is as long as there are places.
 
+use super::coats::Blend;
+use super::columns::Columns;
+use super::curve::{ColorCurve, Curve};
 use super::lanes::vectorised;
-use super::patterns::{Kernel, Points, Ramp};
+use super::patterns::{ColorKernel, Kernel, Points};
 use super::settings::SoftRange;
 use super::signal::Signal;
 use glam::Vec3;
@@ -47,6 +50,8 @@ pub enum Input {
     UvSide,
     /// The same within the part's box, as a share of it: the least over the axes.
     PartSide,
+    /// Colour that the sculpt carries, linear light.
+    Carried,
     /// A column by number in [`Graph::measured`].
     Measured(u32),
 }
@@ -54,7 +59,9 @@ pub enum Input {
 impl Input {
     pub fn kind(self) -> Type {
         match self {
-            Input::Position | Input::Normal | Input::PartPosition | Input::PartShare | Input::Uv => Type::Vector,
+            Input::Position | Input::Normal | Input::PartPosition | Input::PartShare | Input::Uv | Input::Carried => {
+                Type::Vector
+            }
             Input::Side | Input::UvSide | Input::PartSide | Input::Measured(_) => Type::Number,
         }
     }
@@ -85,7 +92,14 @@ enum Op {
     Minus,
     /// From one number to another, straight, held within 0 to 1.
     Levels([f32; 2]),
-    Ramp(Ramp),
+    Curve(Curve<f32>),
+    /// A colour, linear light.
+    Color(Vec3),
+    ColorCurve(ColorCurve),
+    /// A picture by number; its arguments are those of a pattern.
+    Picture(u32),
+    /// One thing over another as far as a number from 0 to 1 goes: numbers or colours.
+    Lay(Blend),
     /// 1 less the number.
     Invert,
     Scale(f32),
@@ -114,13 +128,14 @@ pub struct Graph {
     nodes: Vec<Node>,
     known: FxHashMap<String, NodeId>,
     patterns: Vec<Box<dyn Kernel>>,
+    pictures: Vec<Box<dyn ColorKernel>>,
     measured: Vec<Measured>,
 }
 
 impl Graph {
-    /// What `node` reads of the surface.
-    pub fn inputs_of(&self, node: NodeId) -> Vec<Input> {
-        let used = self.used_by(node).into_iter();
+    /// What nodes read of the surface.
+    pub fn inputs_of(&self, nodes: &[NodeId]) -> Vec<Input> {
+        let used = self.used_by(nodes).into_iter();
         let nodes = self.nodes.iter().zip(used).filter(|(_, used)| *used);
         nodes.filter_map(|(node, _)| if let Op::Input(input) = node.op { Some(input) } else { None }).collect()
     }
@@ -229,8 +244,35 @@ impl Graph {
         self.node(format!("levels {ends:?}"), Type::Number, &[value], |_| Op::Levels(ends))
     }
 
-    pub(super) fn ramp(&mut self, value: NodeId, ramp: &Ramp) -> NodeId {
-        self.node(format!("{ramp:?}"), Type::Number, &[value], |_| Op::Ramp(ramp.clone()))
+    pub(super) fn curve(&mut self, value: NodeId, curve: Curve<f32>) -> NodeId {
+        self.node(format!("{curve:?}"), Type::Number, &[value], |_| Op::Curve(curve))
+    }
+
+    /// A colour, linear light.
+    pub(super) fn color(&mut self, color: Vec3) -> NodeId {
+        self.node(format!("color {color:?}"), Type::Vector, &[], |_| Op::Color(color))
+    }
+
+    pub(super) fn color_curve(&mut self, value: NodeId, curve: ColorCurve) -> NodeId {
+        self.node(format!("colors {curve:?}"), Type::Vector, &[value], |_| Op::ColorCurve(curve))
+    }
+
+    /// A picture's colours at a place; `name` tells all of its settings.
+    pub(super) fn picture(
+        &mut self,
+        name: String,
+        arguments: [NodeId; 3],
+        make: impl FnOnce() -> Box<dyn ColorKernel>,
+    ) -> NodeId {
+        self.node(name, Type::Vector, &arguments, |graph| {
+            graph.pictures.push(make());
+            Op::Picture(graph.pictures.len() as u32 - 1)
+        })
+    }
+
+    /// `over` laid on `under`, both numbers or both colours, as far as `share` goes.
+    pub(super) fn lay(&mut self, under: NodeId, over: NodeId, share: NodeId, blend: Blend) -> NodeId {
+        self.node(format!("lay {blend:?}"), self.kind(under), &[under, over, share], |_| Op::Lay(blend))
     }
 
     pub(super) fn invert(&mut self, value: NodeId) -> NodeId {
@@ -238,7 +280,7 @@ impl Graph {
     }
 
     pub(super) fn scale(&mut self, value: NodeId, by: f32) -> NodeId {
-        self.node(format!("scale {}", by.to_bits()), Type::Number, &[value], |_| Op::Scale(by))
+        self.node(format!("scale {}", by.to_bits()), self.kind(value), &[value], |_| Op::Scale(by))
     }
 
     pub(super) fn clamp(&mut self, value: NodeId, ends: [f32; 2]) -> NodeId {
@@ -247,8 +289,15 @@ impl Graph {
 
     /// The values of `node`, a number, at every place. The bytes do not depend on how places are grouped.
     pub fn numbers(&self, node: NodeId, columns: &Columns, places: Range<usize>) -> Vec<f32> {
-        let mut out = Vec::with_capacity(places.len());
-        let used = self.used_by(node);
+        self.columns(&[node], columns, places).pop().unwrap_or_default()
+    }
+
+    /// The values of several nodes at every place, a column a number: one for a number, three for a colour or a vector.
+    pub fn columns(&self, nodes: &[NodeId], columns: &Columns, places: Range<usize>) -> Vec<Vec<f32>> {
+        let wide: Vec<(usize, usize)> =
+            nodes.iter().flat_map(|node| (0..self.kind(*node).columns()).map(|axis| (node.0 as usize, axis))).collect();
+        let mut out = vec![Vec::with_capacity(places.len()); wide.len()];
+        let used = self.used_by(nodes);
         let mut values: Vec<Vec<Vec<f32>>> =
             self.nodes.iter().map(|node| vec![vec![0.0; BATCH]; node.kind.columns()]).collect();
         let mut at = places.start;
@@ -262,16 +311,18 @@ impl Graph {
                     values[number] = own;
                 }
             }
-            out.extend_from_slice(&values[node.0 as usize][0][..batch.len()]);
+            for (column, (node, axis)) in out.iter_mut().zip(&wide) {
+                column.extend_from_slice(&values[*node][*axis][..batch.len()]);
+            }
             at = batch.end;
         }
         out
     }
 
-    /// Nodes that one follows from, itself among them.
-    fn used_by(&self, node: NodeId) -> Vec<bool> {
+    /// Nodes that some follow from, themselves among them.
+    fn used_by(&self, nodes: &[NodeId]) -> Vec<bool> {
         let mut used = vec![false; self.nodes.len()];
-        used[node.0 as usize] = true;
+        nodes.iter().for_each(|node| used[node.0 as usize] = true);
         for number in (0..self.nodes.len()).rev() {
             if used[number] {
                 self.nodes[number].arguments.iter().for_each(|a| used[a.0 as usize] = true);
@@ -290,6 +341,13 @@ impl Graph {
     ) {
         let n = batch.len();
         let column = |argument: usize, axis: usize| &values[node.arguments[argument].0 as usize][axis][..n];
+        let points = || Points {
+            x: column(0, 0),
+            y: column(0, 1),
+            z: column(0, 2),
+            normal: [column(1, 0), column(1, 1), column(1, 2)],
+            side: column(2, 0),
+        };
         let one = |out: &mut [Vec<f32>], f: &dyn Fn(&[f32], &mut [f32])| f(column(0, 0), &mut out[0][..n]);
         match &node.op {
             Op::Input(input) => {
@@ -299,14 +357,11 @@ impl Graph {
             }
             Op::Constant(value) => out[0][..n].fill(*value),
             Op::Pattern(number) => {
-                let points = Points {
-                    x: column(0, 0),
-                    y: column(0, 1),
-                    z: column(0, 2),
-                    normal: [column(1, 0), column(1, 1), column(1, 2)],
-                    side: column(2, 0),
-                };
-                self.patterns[*number as usize].fill(&points, &mut out[0][..n]);
+                self.patterns[*number as usize].fill(&points(), &mut out[0][..n]);
+            }
+            Op::Picture(number) => {
+                let [r, g, b] = out else { return };
+                self.pictures[*number as usize].fill(&points(), [&mut r[..n], &mut g[..n], &mut b[..n]]);
             }
             Op::Warp(amount) => {
                 for (axis, slot) in out.iter_mut().enumerate() {
@@ -345,55 +400,36 @@ impl Graph {
             Op::Levels([low, high]) => one(out, &|from, to| {
                 to.iter_mut().zip(from).for_each(|(v, x)| *v = ((x - low) / (high - low)).clamp(0.0, 1.0));
             }),
-            Op::Ramp(ramp) => one(out, &|from, to| to.iter_mut().zip(from).for_each(|(v, x)| *v = ramp.at(*x))),
+            Op::Curve(curve) => one(out, &|from, to| to.iter_mut().zip(from).for_each(|(v, x)| *v = curve.at(*x))),
+            Op::Color(color) => out.iter_mut().zip(color.to_array()).for_each(|(slot, c)| slot[..n].fill(c)),
+            Op::ColorCurve(curve) => {
+                for (i, value) in column(0, 0).iter().enumerate() {
+                    out.iter_mut().zip(curve.at(*value).to_array()).for_each(|(slot, c)| slot[i] = c);
+                }
+            }
+            Op::Lay(blend) => {
+                let share = column(2, 0);
+                for (axis, slot) in out.iter_mut().enumerate() {
+                    let (under, over) = (column(0, axis), column(1, axis));
+                    vectorised(
+                        #[inline(always)]
+                        || {
+                            for (i, v) in slot[..n].iter_mut().enumerate() {
+                                *v = under[i] + share[i] * (blend.of(under[i], over[i]) - under[i]);
+                            }
+                        },
+                    );
+                }
+            }
             Op::Invert => one(out, &|from, to| to.iter_mut().zip(from).for_each(|(v, x)| *v = 1.0 - x)),
-            Op::Scale(by) => one(out, &|from, to| to.iter_mut().zip(from).for_each(|(v, x)| *v = x * by)),
+            Op::Scale(by) => {
+                for (axis, slot) in out.iter_mut().enumerate() {
+                    slot[..n].iter_mut().zip(column(0, axis)).for_each(|(v, x)| *v = x * by);
+                }
+            }
             Op::Clamp([low, high]) => {
                 one(out, &|from, to| to.iter_mut().zip(from).for_each(|(v, x)| *v = x.clamp(*low, *high)));
             }
         }
-    }
-}
-
-impl Ramp {
-    /// The curve at a value: held beyond its ends.
-    pub fn at(&self, value: f32) -> f32 {
-        let next = self.stops.partition_point(|stop| stop[0] <= value);
-        match (next.checked_sub(1).map(|i| self.stops[i]), self.stops.get(next)) {
-            (None, Some(first)) => first[1],
-            (Some(last), None) => last[1],
-            (Some([a, from]), Some([b, to])) => {
-                let t = (value - a) / (b - a);
-                let t = if self.smooth { t * t * (3.0 - 2.0 * t) } else { t };
-                from + (to - from) * t
-            }
-            (None, None) => value,
-        }
-    }
-}
-
-/// What is known of the places, column by column.
-#[derive(Default)]
-pub struct Columns {
-    columns: FxHashMap<Input, Vec<Vec<f32>>>,
-}
-
-impl Columns {
-    /// Brings a number per place.
-    pub fn put_number(&mut self, input: Input, values: Vec<f32>) {
-        self.columns.insert(input, vec![values]);
-    }
-
-    /// Brings a vector per place.
-    pub fn put_vector(&mut self, input: Input, values: impl IntoIterator<Item = Vec3>) {
-        let mut columns = vec![Vec::new(), Vec::new(), Vec::new()];
-        for value in values {
-            columns.iter_mut().zip(value.to_array()).for_each(|(column, c)| column.push(c));
-        }
-        self.columns.insert(input, columns);
-    }
-
-    fn of(&self, input: Input) -> &[Vec<f32>] {
-        self.columns.get(&input).map_or(&[], Vec::as_slice)
     }
 }

@@ -1,5 +1,6 @@
-//! Masks as a file of their own: what is exported, imported and kept in a library.
+//! Masks and finishes as files of their own: what is exported, imported and kept in a library.
 
+use super::coats::{Finish, MOST_FINISHES, SetTo, Sets};
 use super::patterns::{ControlInput, PatternSettings, Space};
 use super::settings::{MOST_MASKS, Mask, OPEN_END, PlaceSettings, Term};
 use super::signal::{Signal, SignalUnit};
@@ -47,6 +48,92 @@ impl KeptMasks {
     }
 }
 
+/// Finishes with the size of the asset that they were made for.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct KeptFinishes {
+    pub finishes: Vec<Finish>,
+    /// The asset from corner to corner, scene units: lengths are scaled with it where finishes go to another asset.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub diagonal: Option<f32>,
+    /// Words to find them by.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub tags: Vec<String>,
+}
+
+impl KeptFinishes {
+    /// Finishes from the text of a file that they were written to: a list of them under `finishes`, or one by itself.
+    ///
+    /// # Errors
+    /// The line, finish or setting, and what is wrong with it.
+    pub fn from_json(text: &str) -> Result<KeptFinishes, String> {
+        let whole: Value = serde_json::from_str(text).map_err(|e| e.to_string())?;
+        let kept = match whole.get("finishes") {
+            Some(_) => serde_json::from_str(text).map_err(|e| e.to_string())?,
+            None => {
+                let one = serde_json::from_str(text).map_err(|e| e.to_string())?;
+                KeptFinishes { finishes: vec![one], diagonal: None, tags: Vec::new() }
+            }
+        };
+        kept.validate()?;
+        Ok(kept)
+    }
+
+    /// # Errors
+    /// The finish or setting, and what is wrong with it.
+    pub fn validate(&self) -> Result<(), String> {
+        if self.finishes.is_empty() || self.finishes.len() > MOST_FINISHES {
+            return Err(format!("finishes has {} entries; give 1 to {MOST_FINISHES}", self.finishes.len()));
+        }
+        self.finishes.iter().try_for_each(Finish::validate)
+    }
+
+    /// The finishes with their lengths scaled to an asset of another size, where the size they were made for is known.
+    pub fn scaled_to(&self, diagonal: f32) -> Vec<Finish> {
+        let by = self.diagonal.filter(|own| *own > 0.0).map_or(1.0, |own| diagonal / own);
+        self.finishes.iter().map(|finish| finish.scaled(by)).collect()
+    }
+}
+
+impl Finish {
+    /// The finish with every length times `by`.
+    fn scaled(&self, by: f32) -> Finish {
+        let mut scaled = self.clone();
+        scaled.base.height = times(scaled.base.height, by);
+        for coat in &mut scaled.coats {
+            coat.place = coat.place.scaled(by);
+            let Sets { color, roughness, metallic, emission, opacity, height } = &mut coat.sets;
+            [color, emission].into_iter().flatten().for_each(|set| scale_set(set, by));
+            [roughness, metallic, opacity].into_iter().flatten().for_each(|set| scale_set(set, by));
+            if let Some(height) = height {
+                scale_set(height, by);
+                let stops = height.ramp.iter_mut().flat_map(|ramp| ramp.stops.iter_mut().map(|(_, value)| value));
+                height.value.iter_mut().chain(stops).for_each(|value| *value = times(*value, by));
+                // A picture of heights has no length but this.
+                if height.picture.is_some() {
+                    height.strength = times(height.strength, by);
+                }
+            }
+        }
+        scaled
+    }
+}
+
+/// Lengths of what a set lies over.
+fn scale_set<T>(set: &mut SetTo<T>, by: f32) {
+    if let Some(ramp) = &mut set.ramp {
+        scale_signal(&mut ramp.over, by);
+        if ramp.over.info().unit == SignalUnit::Length {
+            ramp.stops.iter_mut().for_each(|(at, _)| *at = times(*at, by));
+        }
+    }
+    if let Some(picture) = &mut set.picture
+        && picture.space != Space::Uv
+    {
+        picture.size = times(picture.size, by);
+    }
+}
+
 impl PlaceSettings {
     /// The place with every length times `by`.
     fn scaled(&self, by: f32) -> PlaceSettings {
@@ -64,8 +151,8 @@ fn times(length: f32, by: f32) -> f32 {
     if by == 1.0 { length } else { figures(length * by).parse().unwrap_or(length * by) }
 }
 
-fn scale_term(term: &mut Term, by: f32) {
-    match &mut term.signal {
+fn scale_signal(signal: &mut Signal, by: f32) {
+    match signal {
         Signal::Curvature { size } | Signal::Cavity { size } => *size = times(*size, by),
         Signal::Occlusion { distance } | Signal::Thickness { distance } => *distance = times(*distance, by),
         Signal::Paint { strokes } => {
@@ -83,6 +170,10 @@ fn scale_term(term: &mut Term, by: f32) {
         | Signal::Picture { .. }
         | Signal::Mask { .. } => {}
     }
+}
+
+fn scale_term(term: &mut Term, by: f32) {
+    scale_signal(&mut term.signal, by);
     let in_lengths = term.signal.info().unit == SignalUnit::Length;
     if in_lengths {
         let open = |end: f32| end.abs() >= OPEN_END;

@@ -25,13 +25,18 @@ pub struct Body {
 }
 
 impl Body {
+    /// The asset of meshes.
+    pub fn of(diagonal: f32, low: (Vec3, Vec3), high: (Vec3, Vec3)) -> Body {
+        Body { diagonal, bounds: (low.0.min(high.0), low.1.max(high.1)) }
+    }
+
     /// A share of the diagonal, to two figures so that it reads well.
-    fn share(&self, share: f32) -> f32 {
+    pub(super) fn share(&self, share: f32) -> f32 {
         rounded(share * self.diagonal)
     }
 
     /// A coordinate at a share of the way up.
-    fn up(&self, share: f32) -> f32 {
+    pub(super) fn up(&self, share: f32) -> f32 {
         let (low, high) = self.bounds;
         rounded_to(low.y + share * (high.y - low.y), 0.01 * (high.y - low.y))
     }
@@ -49,29 +54,29 @@ fn rounded_to(value: f32, step: f32) -> f32 {
     figures((value / unit).round() * unit).parse().unwrap_or(value)
 }
 
-fn noise(size: f32) -> NoiseSettings {
+pub(super) fn noise(size: f32) -> NoiseSettings {
     NoiseSettings { size, ..NoiseSettings::default() }
 }
 
-fn term(signal: Signal, from: [f32; 2], to: [f32; 2]) -> Term {
+pub(super) fn term(signal: Signal, from: [f32; 2], to: [f32; 2]) -> Term {
     Term { signal, from, to, combine: Combine::And, break_up: None }
 }
 
 impl Term {
-    fn frayed(self, amount: f32, pattern: NoiseSettings) -> Term {
+    pub(super) fn frayed(self, amount: f32, pattern: NoiseSettings) -> Term {
         Term { break_up: Some(BreakUp { amount, pattern: PatternSettings::Noise(pattern) }), ..self }
     }
 
-    fn joined(self, combine: Combine) -> Term {
+    pub(super) fn joined(self, combine: Combine) -> Term {
         Term { combine, ..self }
     }
 }
 
-fn place(terms: impl Into<Vec<Term>>) -> PlaceSettings {
+pub(super) fn place(terms: impl Into<Vec<Term>>) -> PlaceSettings {
     PlaceSettings { terms: terms.into(), ..PlaceSettings::default() }
 }
 
-fn facing_up(from: [f32; 2], to: [f32; 2]) -> Term {
+pub(super) fn facing_up(from: [f32; 2], to: [f32; 2]) -> Term {
     term(Signal::Facing { direction: [0.0, 1.0, 0.0] }, from, to)
 }
 

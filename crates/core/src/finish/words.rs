@@ -15,11 +15,11 @@ pub fn figures(value: f32) -> String {
     if text.contains('.') { text.trim_end_matches('0').trim_end_matches('.').to_owned() } else { text }
 }
 
-fn percent(share: f32) -> String {
+pub(super) fn percent(share: f32) -> String {
     format!("{} %", figures(100.0 * share))
 }
 
-fn listed(names: &[String]) -> String {
+pub(super) fn listed(names: &[String]) -> String {
     match names {
         [] => "nothing".into(),
         [one] => one.clone(),
@@ -183,5 +183,36 @@ impl PlaceSettings {
         }
         let first = said.chars().next().map(|c| c.to_uppercase().to_string()).unwrap_or_default();
         first + said.get(1..).unwrap_or_default()
+    }
+}
+
+/// With a small letter at the front, but for a coordinate's.
+pub fn lower_first(text: &str) -> String {
+    let mut letters = text.chars();
+    // A coordinate's letter stays as it is.
+    match (letters.next(), letters.clone().next()) {
+        (Some(first), Some(second)) if second.is_lowercase() => first.to_lowercase().chain(letters).collect(),
+        _ => text.to_owned(),
+    }
+}
+
+impl PlaceSettings {
+    /// What changed since `old` that the sentence does not tell.
+    pub fn change_since(&self, old: &PlaceSettings) -> String {
+        if old.levels != self.levels {
+            let levels = self.levels.map(|l| format!("{} to {}", figures(l.low), figures(l.high)));
+            return format!("levels {}", levels.unwrap_or_else(|| "none".into()));
+        }
+        let mut pairs = old.terms.iter().zip(&self.terms).enumerate();
+        let Some((number, (a, b))) = pairs.find(|(_, (a, b))| a != b) else { return "changed".into() };
+        let what = match (a.signal == b.signal, a.range() == b.range()) {
+            (false, _) => "signal",
+            (true, false) => "softness",
+            (true, true) => "break-up",
+        };
+        match number {
+            0 => format!("{what} of {}", b.signal.words()),
+            _ => format!("{what} of term {}, {}", number + 1, b.signal.words()),
+        }
     }
 }

@@ -111,6 +111,35 @@ impl TileHits {
         hits
     }
 
+    /// The hits of texels beside a tile: a rectangle of a sheet no wider and no higher than a tile.
+    pub fn strip(plan: &RayPlan, sheet: usize, tile: Tile, scratch: &mut Scratch) -> TileHits {
+        let of = &plan.sheets[sheet];
+        let meets = |other: &Tile| {
+            let across = other.x < tile.x + tile.width && tile.x < other.x + other.width;
+            across && other.y < tile.y + tile.height && tile.y < other.y + other.height
+        };
+        let met = of.tiles.iter().zip(&of.candidates).filter(|(other, _)| meets(other));
+        let mut candidates: Vec<u32> = met.flat_map(|(_, own)| own).copied().collect();
+        candidates.sort_unstable();
+        candidates.dedup();
+        let samples = rasterise_tile(&of.triangles, &candidates, &tile, &plan.derived.pattern);
+        let mut hits = TileHits::untraced(sheet, tile, samples);
+        hits.trace_all(plan, scratch);
+        hits
+    }
+
+    /// Traces every sample anew.
+    fn trace_all(&mut self, plan: &RayPlan, scratch: &mut Scratch) {
+        if plan.scene.own_surface {
+            self.places.clone_from(&self.samples.places);
+            return;
+        }
+        let courses = plan.field.courses(&plan.scene.low, &self.samples.places);
+        self.curve_order(&mut scratch.order);
+        self.rays = self.trace_samples(plan, &courses, scratch);
+        self.courses = courses;
+    }
+
     /// The hits of single places of the low surface: a tile of its own, a texel a place, in order. At most a tile's texels.
     pub fn at_points(plan: &RayPlan, places: &[MeshPoint], scratch: &mut Scratch) -> TileHits {
         let (width, height) = (TILE, (places.len() as u32).div_ceil(TILE).clamp(1, TILE));
@@ -118,14 +147,7 @@ impl TileHits {
         let starts = (0..=tile.texels()).map(|texel| texel.min(places.len()) as u32).collect();
         let samples = TileSamples { starts, places: places.to_vec() };
         let mut hits = TileHits::untraced(0, tile, samples);
-        if plan.scene.own_surface {
-            hits.places.clone_from(&hits.samples.places);
-            return hits;
-        }
-        let courses = plan.field.courses(&plan.scene.low, &hits.samples.places);
-        hits.curve_order(&mut scratch.order);
-        hits.rays = hits.trace_samples(plan, &courses, scratch);
-        hits.courses = courses;
+        hits.trace_all(plan, scratch);
         hits
     }
 

@@ -24,6 +24,9 @@ pub struct AoSettings {
     pub occluders: Occluders,
     /// High-poly parts that never block rays: floating details.
     pub clear: Vec<String>,
+    /// Darken also by the heights of finishes.
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    pub detail: bool,
 }
 
 impl Default for AoSettings {
@@ -35,6 +38,7 @@ impl Default for AoSettings {
             falloff: Falloff::None,
             occluders: Occluders::Pair,
             clear: Vec::new(),
+            detail: false,
         }
     }
 }
@@ -59,25 +63,34 @@ impl Map for AoSettings {
             way: false,
         };
         let request = FanRequest::new(setup, &wish)?;
-        match self.from {
+        let finishes = setup.relief().filter(|_| self.detail);
+        let mut reliefs = Vec::new();
+        if let Some(finishes) = &finishes {
+            reliefs.push(Arc::new(finishes.relief(setup)?));
+        }
+        let request = match self.from {
             MadeFrom::Sculpt => {
-                setup.needs_sculpt()?;
-                Ok(Box::new(AoTask { request, detail: None }))
+                if finishes.is_none() {
+                    setup.needs_sculpt()?;
+                }
+                if setup.scene.own_surface { request.on_low(setup.scene) } else { request }
             }
             MadeFrom::NormalMap => {
-                let detail = Some((setup.detail.clone()?, distance));
-                Ok(Box::new(AoTask { request: request.on_low(setup.scene), detail }))
+                reliefs.push(setup.detail.clone()?);
+                request.on_low(setup.scene)
             }
-        }
+        };
+        Ok(Box::new(AoTask { request, reliefs, distance }))
     }
 
     fn words(&self) -> String {
         format!(
-            "{} to {} by {}{}",
+            "{} to {} by {}{}{}",
             self.rays.words(),
             distance_words(self.distance),
             self.occluders.words(),
-            self.from.words()
+            self.from.words(),
+            if self.detail { ", with detail of finishes" } else { "" }
         )
     }
 
@@ -97,19 +110,21 @@ impl Map for AoSettings {
 
 struct AoTask {
     request: FanRequest,
-    /// The normal map, and how far its relief darkens.
-    detail: Option<(Arc<DetailMap>, f32)>,
+    /// What stands on the surface besides: a normal map, heights of finishes.
+    reliefs: Vec<Arc<DetailMap>>,
+    /// How far relief darkens.
+    distance: f32,
 }
 
 impl MapWork for AoTask {
     fn evaluate(&self, tile: &mut TileWork, out: &mut [f32]) {
         let met = tile.fan(&self.request);
         for (texel, samples) in tile.wanted_texels() {
-            // The low-poly's own occlusion times that of the relief the normal map stands for.
-            let relief = self.detail.as_ref().map_or(1.0, |(detail, distance)| {
-                detail.mean(&tile.plan.scene, tile.hits, samples, |at| detail.openness(at, *distance))
-            });
-            out[texel] = met.open[texel] * relief;
+            // The surface's own occlusion times that of the relief on it.
+            let open = |detail: &Arc<DetailMap>| {
+                detail.mean(&tile.plan.scene, tile.hits, samples.clone(), |at| detail.openness(at, self.distance))
+            };
+            out[texel] = met.open[texel] * self.reliefs.iter().map(open).product::<f32>();
         }
     }
 

@@ -47,6 +47,29 @@ impl Map for ColorSettings {
     };
 
     fn prepare(&self, setup: &Setup) -> Result<Box<dyn MapWork>, String> {
+        Ok(Box::new(self.task(setup)?))
+    }
+
+    fn words(&self) -> String {
+        let from = match (self.from, &self.picture) {
+            (ColorFrom::Auto, None) => "from what the sculpt carries".to_owned(),
+            (ColorFrom::Auto | ColorFrom::Picture, Some(picture)) => format!("from {}", picture.file),
+            (ColorFrom::Picture, None) => "from a picture".to_owned(),
+            (ColorFrom::Vertices, _) => "from vertex colours".to_owned(),
+            (ColorFrom::Materials, _) => "from materials".to_owned(),
+        };
+        if self.times_opacity { format!("{from}, times opacity") } else { from }
+    }
+
+    fn picture(&self) -> Option<&PictureSource> {
+        self.picture.as_ref().filter(|_| matches!(self.from, ColorFrom::Auto | ColorFrom::Picture))
+    }
+}
+
+impl ColorSettings {
+    /// # Errors
+    /// What the sculpt would have to carry.
+    fn task(&self, setup: &Setup) -> Result<ColorTask, String> {
         let high = &setup.scene.high;
         let picture = match &self.picture {
             Some(source) => Some(setup.scene.images.get(&source.file)?),
@@ -91,27 +114,12 @@ impl Map for ColorSettings {
         }
         let unlike = match &source {
             Carrier::Vertices => None,
-            Carrier::Picture(picture) => texels_unlike(setup, Self::KIND.label, |_| Some(picture)),
-            Carrier::Materials => {
-                texels_unlike(setup, Self::KIND.label, |t| high.look_of(t).and_then(|look| look.picture.as_ref()))
-            }
+            Carrier::Picture(picture) => texels_unlike(setup, ColorSettings::KIND.label, |_| Some(picture)),
+            Carrier::Materials => texels_unlike(setup, ColorSettings::KIND.label, |t| {
+                high.look_of(t).and_then(|look| look.picture.as_ref())
+            }),
         };
-        Ok(Box::new(ColorTask { findings: unlike.into_iter().collect(), source, times_opacity: self.times_opacity }))
-    }
-
-    fn words(&self) -> String {
-        let from = match (self.from, &self.picture) {
-            (ColorFrom::Auto, None) => "from what the sculpt carries".to_owned(),
-            (ColorFrom::Auto | ColorFrom::Picture, Some(picture)) => format!("from {}", picture.file),
-            (ColorFrom::Picture, None) => "from a picture".to_owned(),
-            (ColorFrom::Vertices, _) => "from vertex colours".to_owned(),
-            (ColorFrom::Materials, _) => "from materials".to_owned(),
-        };
-        if self.times_opacity { format!("{from}, times opacity") } else { from }
-    }
-
-    fn picture(&self) -> Option<&PictureSource> {
-        self.picture.as_ref().filter(|_| matches!(self.from, ColorFrom::Auto | ColorFrom::Picture))
+        Ok(ColorTask { findings: unlike.into_iter().collect(), source, times_opacity: self.times_opacity })
     }
 }
 
@@ -121,15 +129,23 @@ enum Carrier {
     Picture(Laid),
 }
 
-struct ColorTask {
+pub(super) struct ColorTask {
     source: Carrier,
     times_opacity: bool,
     findings: Vec<Finding>,
 }
 
 impl ColorTask {
+    /// What the sculpt carries, by whatever it carries it.
+    ///
+    /// # Errors
+    /// It carries none.
+    pub fn of_sculpt(setup: &Setup) -> Result<ColorTask, String> {
+        ColorSettings::default().task(setup)
+    }
+
     /// Linear light where sample `s` hit, averaged over what it stands for.
-    fn at(&self, hit: &Resolved, s: usize) -> Vec3 {
+    pub fn at(&self, hit: &Resolved, s: usize) -> Vec3 {
         match &self.source {
             Carrier::Vertices => hit.colors()[s],
             Carrier::Picture(picture) => hit.light(s, picture).unwrap_or_default().truncate(),

@@ -5,14 +5,16 @@
 //! heights, without solving for the whole relief; lines end where the UV island ends. What the map cannot know (other islands,
 //! the low-poly's own shape) is not here.
 
+use super::finished::{bent_by, gradient};
 use super::normal::{Green, decode_normal};
 use crate::hits::TileHits;
 use crate::layout::find_islands;
+use crate::mesh::Mesh;
 use crate::picture::Image;
 use crate::reach::LowSurface;
 use crate::scene::BakeScene;
 use crate::surface::MeshPoint;
-use glam::{DVec2, Vec2, Vec3, dvec2, vec2};
+use glam::{DVec2, DVec3, Vec2, Vec3, dvec2, vec2};
 use std::f32::consts::{FRAC_PI_2, PI};
 use std::ops::Range;
 
@@ -48,47 +50,70 @@ pub(super) struct MapTexel {
 }
 
 impl DetailMap {
+    /// The relief of a normal map.
     pub(crate) fn new(image: &Image, green: Green, low: &LowSurface) -> DetailMap {
-        let (width, height) = (i64::from(image.width), i64::from(image.height));
-        let texels = (width * height) as usize;
+        let width = image.width as usize;
+        DetailMap::laid(image.width, image.height, low, |at, point, steps| {
+            let rgb = image.texel((at % width) as u32, (at / width) as u32);
+            let tangent = decode_normal([rgb[0], rgb[1], rgb[2]], green);
+            let own = low.mesh.normal_at(point);
+            let bent = low.frame(point).map_or(own, |frame| (frame * tangent).normalize_or(own));
+            let up = bent.dot(own).max(1.0 / STEEPEST);
+            // Moving along the low surface by `step`, a surface with this normal rises by so much.
+            let rise = |step: Vec3| {
+                let flat = step - own * step.dot(own);
+                (-bent.dot(flat) / up).clamp(-STEEPEST * flat.length(), STEEPEST * flat.length())
+            };
+            (bent, steps.map(rise).into())
+        })
+    }
+
+    /// The relief of heights over the low surface, scene units, a number a texel of a square sheet; NaN where nothing lies.
+    pub(super) fn of_heights(size: u32, heights: &[f32], low: &LowSurface) -> DetailMap {
+        let wide = size as usize;
+        DetailMap::laid(size, size, low, |at, point, [right, down]| {
+            let (x, y) = (at % wide, at / wide);
+            let here = heights[at];
+            let there =
+                |inside: bool, other: usize| if inside && heights[other].is_finite() { heights[other] } else { here };
+            let rise = |before: f32, after: f32, both: bool| if both { 0.5 * (after - before) } else { after - before };
+            let (left, after) = (there(x > 0, at.wrapping_sub(1)), there(x + 1 < wide, at + 1));
+            let (above, below) = (there(y > 0, at.wrapping_sub(wide)), there(y + 1 < wide, at + wide));
+            let inner = x > 0 && x + 1 < wide && y > 0 && y + 1 < wide;
+            let rises = [rise(left, after, inner), rise(above, below, inner)];
+            let rises = if rises.iter().all(|r| r.is_finite()) { rises } else { [0.0; 2] };
+            let own = low.mesh.normal_at(point);
+            (bent_by(own, own, gradient([right, down], rises)), rises.into())
+        })
+    }
+
+    /// The relief over every texel whose centre lies on the low-poly; `make` gives normal and slopes of a texel by its number, the point
+    /// under it and the steps to its neighbours.
+    fn laid(
+        width: u32,
+        height: u32,
+        low: &LowSurface,
+        make: impl Fn(usize, MeshPoint, [Vec3; 2]) -> (Vec3, Vec2),
+    ) -> DetailMap {
         let mesh = &low.mesh;
+        let texels = width as usize * height as usize;
         let island_of = find_islands(mesh).island_of;
         let mut map = DetailMap {
-            width,
-            height,
+            width: i64::from(width),
+            height: i64::from(height),
             islands: vec![VOID; texels],
             slopes: vec![Vec2::ZERO; texels],
             normals: vec![Vec3::Y; texels],
             steps: vec![[Vec3::ZERO; 2]; mesh.triangles.len()],
         };
-        let size = dvec2(width as f64, height as f64);
+        let size = dvec2(f64::from(width), f64::from(height));
         for t in 0..mesh.triangles.len() as u32 {
-            let place = |uv: Vec2| dvec2(f64::from(uv.x), 1.0 - f64::from(uv.y)) * size;
-            let uvs = mesh.corner_uvs(t).map(place);
+            let Some(steps) = texel_steps(mesh, t, width, height) else { continue };
+            let steps = steps.map(|step| step.as_vec3());
+            let uvs = mesh.corner_uvs(t).map(|uv| dvec2(f64::from(uv.x), 1.0 - f64::from(uv.y)) * size);
             let area = (uvs[1] - uvs[0]).perp_dot(uvs[2] - uvs[0]);
-            if area == 0.0 {
-                continue;
-            }
-            let [a, b, c] = mesh.corners(t);
-            // Position is linear in texels: solve for its two derivatives.
-            let (e, f) = (uvs[1] - uvs[0], uvs[2] - uvs[0]);
-            let right = ((b - a).as_dvec3() * f.y - (c - a).as_dvec3() * e.y) / area;
-            let down = ((c - a).as_dvec3() * e.x - (b - a).as_dvec3() * f.x) / area;
-            let steps = [right.as_vec3(), down.as_vec3()];
             map.steps[t as usize] = steps;
-            map.fill(island_of[t as usize], uvs, area, |at, v, w| {
-                let rgb = image.texel((at as i64 % width) as u32, (at as i64 / width) as u32);
-                let tangent = decode_normal([rgb[0], rgb[1], rgb[2]], green);
-                let own = low.mesh.normal_at(MeshPoint::new(t, v, w));
-                let bent = low.frame(MeshPoint::new(t, v, w)).map_or(own, |frame| (frame * tangent).normalize_or(own));
-                let up = bent.dot(own).max(1.0 / STEEPEST);
-                // Moving along the low surface by `step`, a surface with this normal rises by so much.
-                let rise = |step: Vec3| {
-                    let flat = step - own * step.dot(own);
-                    (-bent.dot(flat) / up).clamp(-STEEPEST * flat.length(), STEEPEST * flat.length())
-                };
-                (bent, vec2(rise(steps[0]), rise(steps[1])))
-            });
+            map.fill(island_of[t as usize], uvs, area, |at, v, w| make(at, MeshPoint::new(t, v, w), steps));
         }
         map
     }
@@ -268,4 +293,18 @@ impl DetailMap {
         // A line that ends at once says nothing: level.
         if steepest == -STEEPEST { 0.0 } else { steepest }
     }
+}
+
+/// The way over a triangle's surface to the next texel to the right and to the next one down, on a sheet of so many texels to a unit of
+/// UV space; None without UV area.
+pub(super) fn texel_steps(mesh: &Mesh, triangle: u32, width: u32, height: u32) -> Option<[DVec3; 2]> {
+    let size = dvec2(f64::from(width), f64::from(height));
+    let uvs = mesh.corner_uvs(triangle).map(|uv| dvec2(f64::from(uv.x), 1.0 - f64::from(uv.y)) * size);
+    let [a, b, c] = mesh.corners(triangle).map(|corner| corner.as_dvec3());
+    // Position is linear in texels: solve for its two derivatives.
+    let (e, f) = (uvs[1] - uvs[0], uvs[2] - uvs[0]);
+    let area = e.perp_dot(f);
+    let right = (b - a) * f.y - (c - a) * e.y;
+    let down = (c - a) * e.x - (b - a) * f.x;
+    (area != 0.0).then(|| [right / area, down / area])
 }

@@ -1,7 +1,10 @@
 //! `displacement`: how far the sculpt lies outside (positive) or inside the low-poly, along the averaged direction whatever
 //! way the other rays run, so that a renderer can move the surface there without tearing it at hard edges.
 
+use super::fan::FanRequest;
+use super::finished::FinishTask;
 use super::{Map, MapKind, MapShape, MapWork, Setup, TileWork, check_distance, distance_words};
+use crate::finish::FinishChannel;
 use crate::surface::Distance;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -24,8 +27,12 @@ impl Map for DisplacementSettings {
     };
 
     fn prepare(&self, setup: &Setup) -> Result<Box<dyn MapWork>, String> {
-        setup.needs_sculpt()?;
-        Ok(Box::new(DisplacementTask))
+        let finishes = setup.relief();
+        if finishes.is_none() {
+            setup.needs_sculpt()?;
+        }
+        let height = finishes.map(|_| FinishTask::new(setup, FinishChannel::Height)).transpose()?;
+        Ok(Box::new(DisplacementTask { height }))
     }
 
     fn words(&self) -> String {
@@ -44,10 +51,16 @@ impl Map for DisplacementSettings {
     }
 }
 
-struct DisplacementTask;
+struct DisplacementTask {
+    /// What finishes add.
+    height: Option<FinishTask>,
+}
 
 impl MapWork for DisplacementTask {
     fn evaluate(&self, tile: &mut TileWork, out: &mut [f32]) {
+        if let Some(height) = &self.height {
+            height.evaluate(tile, out);
+        }
         let own = tile.averaged_hits();
         let hits = own.as_deref().unwrap_or(tile.hits);
         for (texel, samples) in tile.wanted_texels() {
@@ -57,8 +70,11 @@ impl MapWork for DisplacementTask {
                 count += 1;
             }
             if count > 0 {
-                out[texel] = sum / count as f32;
+                out[texel] += sum / count as f32;
             }
         }
+    }
+    fn requests(&self) -> Vec<&FanRequest> {
+        self.height.as_ref().map_or(Vec::new(), |height| height.requests())
     }
 }

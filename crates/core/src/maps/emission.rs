@@ -1,7 +1,9 @@
 //! `emission`: light that the sculpt's materials give off where rays hit.
 
 use super::carried::{CarriedTask, Shown};
+use super::finished::FinishTask;
 use super::{Map, MapKind, MapShape, MapWork, Setup};
+use crate::finish::FinishChannel;
 use crate::picture::linear_to_srgb;
 use glam::Vec3;
 use schemars::JsonSchema;
@@ -20,6 +22,9 @@ impl Map for EmissionSettings {
     };
 
     fn prepare(&self, setup: &Setup) -> Result<Box<dyn MapWork>, String> {
+        if setup.finished().is_some() {
+            return Ok(Box::new(FinishTask::new(setup, FinishChannel::Emission)?));
+        }
         let shown = Shown {
             bare: Vec3::ZERO,
             picture: |surface| surface.emission_picture.as_ref(),

@@ -3,6 +3,7 @@
 //! [`fan`], which shares them between maps.
 
 mod ao;
+mod base_color;
 mod bent_normal;
 mod blur;
 mod carried;
@@ -13,6 +14,8 @@ mod detail;
 mod displacement;
 mod emission;
 mod fan;
+mod finished;
+mod height;
 mod id;
 mod mask;
 mod metallic;
@@ -30,6 +33,7 @@ mod thickness;
 mod work;
 
 pub use ao::AoSettings;
+pub use base_color::BaseColorSettings;
 pub use bent_normal::BentNormalSettings;
 pub use cavity::{CavityMethod, CavitySettings};
 pub use color::{ColorFrom, ColorSettings};
@@ -40,6 +44,9 @@ pub use emission::EmissionSettings;
 pub use fan::{
     Asked, Falloff, FanRequest, Occluders, RAY_COUNTS, RAY_ERRORS, Rays, RaysByError, RaysSpent, most_ray_counts,
 };
+pub(crate) use finished::Finishes;
+pub use finished::inside_of;
+pub use height::HeightSettings;
 pub use id::{IdSettings, IdSource, PaletteEntry, colour_of_name};
 pub use mask::MaskMapSettings;
 pub use metallic::MetallicSettings;
@@ -55,6 +62,7 @@ pub use signals::regions_at;
 pub use survey::{SURVEY_RAYS, Survey};
 pub use thickness::ThicknessSettings;
 
+use detail::texel_steps;
 pub use work::{Setup, TileWork};
 
 use crate::finding::Finding;
@@ -330,10 +338,12 @@ maps! {
     Displacement(DisplacementSettings),
     Id(IdSettings),
     Color(ColorSettings),
+    BaseColor(BaseColorSettings),
     Opacity(OpacitySettings),
     Roughness(RoughnessSettings),
     Metallic(MetallicSettings),
     Emission(EmissionSettings),
+    Height(HeightSettings),
     Position(PositionSettings),
     Thickness(ThicknessSettings),
     Miss(MissSettings),
@@ -342,6 +352,23 @@ maps! {
 }
 
 impl MapSettings {
+    /// Whether finishes of a recipe show on it.
+    pub fn shows_finish(&self) -> bool {
+        use MapSettings::{Ao, BaseColor, Displacement, Emission, Height, Metallic, Normal, Opacity, Roughness};
+        matches!(
+            self,
+            Ao(AoSettings { detail: true, .. })
+                | BaseColor(_)
+                | Roughness(_)
+                | Metallic(_)
+                | Emission(_)
+                | Opacity(_)
+                | Height(_)
+                | Normal(_)
+                | Displacement(_)
+        )
+    }
+
     /// The kind of map: `ao`, `mask`.
     pub fn id(&self) -> &'static str {
         self.kind().id
@@ -387,6 +414,8 @@ impl MapSettings {
             | MapSettings::Roughness(_)
             | MapSettings::Metallic(_)
             | MapSettings::Emission(_)
+            | MapSettings::BaseColor(_)
+            | MapSettings::Height(_)
             | MapSettings::Position(_)
             | MapSettings::Miss(_) => {}
         }

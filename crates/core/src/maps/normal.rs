@@ -1,12 +1,16 @@
 //! `normal`: the sculpt's normal at the hit, in the tangent frame the renderer will use on the low-poly.
 
+use super::fan::FanRequest;
+use super::finished::{Finishes, bent_by};
 use super::{Map, MapKind, MapShape, MapWork, Setup, TileWork};
 use crate::hits::TileHits;
 use crate::mesh::{CornerTangent, Laid, Mesh, corner_tangents};
+use crate::reach::Direction;
 use crate::scene::BakeScene;
 use glam::Vec3;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
+use std::sync::Arc;
 
 /// Which way the green channel points.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
@@ -58,9 +62,12 @@ impl Map for NormalSettings {
     };
 
     fn prepare(&self, setup: &Setup) -> Result<Box<dyn MapWork>, String> {
-        setup.needs_sculpt()?;
+        let finishes = setup.relief();
+        if finishes.is_none() {
+            setup.needs_sculpt()?;
+        }
         let carried = self.carried.then(|| CarriedNormals::of(&setup.scene.high)).flatten();
-        Ok(Box::new(NormalTask { green: self.y.sign(), carried }))
+        Ok(Box::new(NormalTask { green: self.y.sign(), carried, finishes }))
     }
 
     fn encoding(&self) -> String {
@@ -112,22 +119,49 @@ impl CarriedNormals {
 struct NormalTask {
     green: f32,
     carried: Option<CarriedNormals>,
+    /// Finishes whose heights bend it.
+    finishes: Option<Arc<Finishes>>,
+}
+
+impl NormalTask {
+    /// The surface's normal at a sample, with what its materials and an own normal map add.
+    fn at(&self, tile: &TileWork, s: usize) -> Vec3 {
+        let (scene, normal) = (tile.scene(), tile.surface.normals()[s]);
+        let relief = tile.relief.as_ref().filter(|_| scene.own_surface);
+        match (&self.carried, relief) {
+            (_, Some(detail)) => detail.normal(scene, tile.hits.low(s)).unwrap_or(normal),
+            (Some(carried), None) => carried.bent(tile, s).unwrap_or(normal),
+            (None, None) => normal,
+        }
+    }
 }
 
 impl MapWork for NormalTask {
     fn evaluate(&self, tile: &mut TileWork, out: &mut [f32]) {
-        let (scene, hits, normals) = (tile.scene(), tile.hits, tile.surface.normals());
+        if tile.wanted_texels().next().is_none() {
+            return;
+        }
+        let slopes = self.finishes.as_ref().map(|finishes| finishes.slopes(tile));
+        let (scene, hits) = (tile.scene(), tile.hits);
         for (texel, samples) in tile.wanted_texels() {
             let mut sum = Vec3::ZERO;
             for s in samples {
                 if !hits.is_hit(s) {
                     continue;
                 }
-                let bent = self.carried.as_ref().and_then(|carried| carried.bent(tile, s));
-                sum += to_tangent_space(scene, hits, s, bent.unwrap_or(normals[s]));
+                let mut normal = self.at(tile, s);
+                if let Some(slopes) = &slopes {
+                    let up = scene.low.point(hits.low(s), Direction::Averaged).outward;
+                    normal = bent_by(normal, up, slopes[texel]);
+                }
+                sum += to_tangent_space(scene, hits, s, normal);
             }
             put_normal(&mut out[texel * 3..texel * 3 + 3], sum, self.green);
         }
+    }
+
+    fn requests(&self) -> Vec<&FanRequest> {
+        self.finishes.as_ref().map_or(Vec::new(), |finishes| finishes.requests())
     }
 }
 

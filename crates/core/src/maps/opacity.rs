@@ -1,7 +1,9 @@
 //! `opacity`: the share of a texel's rays that hit the sculpt, for cut-outs such as leaves, grilles and torn cloth; and how opaque
 //! the sculpt's own materials are there.
 
+use super::finished::FinishTask;
 use super::{Map, MapKind, MapShape, MapWork, Setup, TileWork};
+use crate::finish::FinishChannel;
 use crate::hits::Resolved;
 use crate::mesh::Alpha;
 use schemars::JsonSchema;
@@ -19,6 +21,9 @@ impl Map for OpacitySettings {
     };
 
     fn prepare(&self, setup: &Setup) -> Result<Box<dyn MapWork>, String> {
+        if setup.finished().is_some() {
+            return Ok(Box::new(FinishTask::new(setup, FinishChannel::Opacity)?));
+        }
         setup.needs_sculpt()?;
         Ok(Box::new(OpacityTask))
     }

@@ -1,5 +1,6 @@
-//! Places over a tile: the graph of a mask or a place with what it needs measured, ready to be asked.
+//! Graphs over a tile: the graph of a mask, a place or a finish with what it needs measured, ready to be asked.
 
+use super::color::ColorTask;
 use super::fan::{FanRequest, Rays};
 use super::signals::Measuring;
 use super::{Setup, TileWork};
@@ -8,13 +9,65 @@ use crate::finish::{compile_mask, compile_place, compile_signal};
 use crate::hits::RayPlan;
 use glam::Vec3;
 
-/// A number at every place of the surface, ready to be worked out.
-pub struct Placed {
+/// Nodes of a graph at every place of the surface, ready to be worked out.
+pub(super) struct GraphWork {
     graph: Graph,
-    node: NodeId,
+    nodes: Vec<NodeId>,
     inputs: Vec<Input>,
     /// What is measured, by its number in the graph.
     measuring: Vec<(u32, Measuring)>,
+    /// The colour that the sculpt carries, where it is asked for.
+    carried: Option<ColorTask>,
+}
+
+impl GraphWork {
+    /// Gets ready to work out `nodes`.
+    ///
+    /// # Errors
+    /// What cannot be measured on this asset, and what to do.
+    pub fn new(graph: Graph, nodes: Vec<NodeId>, setup: &Setup, rays: Rays) -> Result<GraphWork, String> {
+        let inputs = graph.inputs_of(&nodes);
+        let measured = inputs.iter().filter_map(|input| if let Input::Measured(n) = input { Some(*n) } else { None });
+        let measuring = measured.map(|n| Ok((n, Measuring::new(graph.measured(n), setup, rays)?)));
+        let carries = inputs.contains(&Input::Carried);
+        let carried = carries.then(|| ColorTask::of_sculpt(setup)).transpose()?;
+        Ok(GraphWork { measuring: measuring.collect::<Result<_, String>>()?, inputs, graph, nodes, carried })
+    }
+
+    /// Rays that it asks for beyond the primary ones.
+    pub fn requests(&self) -> Vec<&FanRequest> {
+        self.measuring.iter().filter_map(|(_, measuring)| measuring.request()).collect()
+    }
+
+    /// About what a sample of a tile takes to measure ([`Signal::work`]); signals that the tile has take nothing.
+    pub fn work_left(&self, tile: &TileWork) -> u64 {
+        self.measuring.iter().map(|(_, measuring)| measuring.work_left(tile)).sum()
+    }
+
+    /// The nodes at some samples of a tile, a column a number; what they say of samples that hit nothing means nothing.
+    pub fn columns(&self, tile: &mut TileWork, samples: &[u32]) -> Vec<Vec<f32>> {
+        let mut columns = Columns::default();
+        let all = samples.len() == tile.hits.samples();
+        for (number, measuring) in &self.measuring {
+            let column = measuring.column(tile);
+            let own = if all { column.to_vec() } else { samples.iter().map(|s| column[*s as usize]).collect() };
+            columns.put_number(Input::Measured(*number), own);
+        }
+        for input in &self.inputs {
+            match (input, &self.carried) {
+                (Input::Carried, Some(color)) => {
+                    columns.put_vector(*input, samples.iter().map(|s| color.at(&tile.surface, *s as usize)));
+                }
+                _ => put(*input, tile, samples, &mut columns),
+            }
+        }
+        self.graph.columns(&self.nodes, &columns, 0..samples.len())
+    }
+}
+
+/// A number at every place of the surface, ready to be worked out.
+pub struct Placed {
+    work: GraphWork,
 }
 
 /// Side of the square that a sample stands for on the sheet, UV units.
@@ -25,10 +78,7 @@ pub(super) fn uv_side(plan: &RayPlan) -> f32 {
 impl Placed {
     fn new(made: Result<(Graph, NodeId), PlaceFault>, setup: &Setup, rays: Rays) -> Result<Placed, String> {
         let (graph, node) = made.map_err(|fault| fault.to_string())?;
-        let inputs = graph.inputs_of(node);
-        let measured = inputs.iter().filter_map(|input| if let Input::Measured(n) = input { Some(*n) } else { None });
-        let measuring = measured.map(|n| Ok((n, Measuring::new(graph.measured(n), setup, rays)?)));
-        Ok(Placed { measuring: measuring.collect::<Result<_, String>>()?, inputs, graph, node })
+        Ok(Placed { work: GraphWork::new(graph, vec![node], setup, rays)? })
     }
 
     /// A mask of the recipe.
@@ -57,44 +107,40 @@ impl Placed {
 
     /// Rays that it asks for beyond the primary ones.
     pub(super) fn requests(&self) -> Vec<&FanRequest> {
-        self.measuring.iter().filter_map(|(_, measuring)| measuring.request()).collect()
+        self.work.requests()
     }
 
-    /// About what a sample of a tile takes to measure ([`Signal::work`]); signals that the tile has take nothing.
+    /// As [`GraphWork::work_left`].
     pub(super) fn work_left(&self, tile: &TileWork) -> u64 {
-        self.measuring.iter().map(|(_, measuring)| measuring.work_left(tile)).sum()
+        self.work.work_left(tile)
     }
 
     /// The number at each sample of a tile; what it says of samples that hit nothing means nothing.
     pub fn values(&self, tile: &mut TileWork) -> Vec<f32> {
-        let mut columns = Columns::default();
-        for (number, measuring) in &self.measuring {
-            columns.put_number(Input::Measured(*number), measuring.column(tile).to_vec());
-        }
-        self.inputs.iter().for_each(|input| put(*input, tile, &mut columns));
-        self.graph.numbers(self.node, &columns, 0..tile.hits.samples())
+        let all: Vec<u32> = (0..tile.hits.samples() as u32).collect();
+        self.work.columns(tile, &all).pop().unwrap_or_default()
     }
 }
 
-fn sources<'a>(setup: &Setup<'a>) -> Sources<'a> {
+pub(super) fn sources<'a>(setup: &Setup<'a>) -> Sources<'a> {
     Sources { masks: setup.masks, images: &setup.scene.images }
 }
 
 /// Brings a column that needs no measuring.
-fn put(input: Input, tile: &TileWork, columns: &mut Columns) {
+fn put(input: Input, tile: &TileWork, samples: &[u32], columns: &mut Columns) {
     let (scene, hits) = (tile.scene(), tile.hits);
-    let samples = 0..hits.samples();
+    let samples = || samples.iter().map(|s| *s as usize);
     let low_part = |s: usize| scene.low.parts[hits.low(s).triangle as usize] as usize;
     match input {
-        Input::Measured(_) => {}
-        Input::Position => columns.put_vector(input, tile.surface.points().iter().copied()),
+        Input::Measured(_) | Input::Carried => {}
+        Input::Position => columns.put_vector(input, samples().map(|s| tile.surface.points()[s])),
         Input::Normal => {
             let bent = tile.relief.as_ref().filter(|_| scene.own_surface);
             let normal = |s: usize| {
                 let bent = bent.and_then(|detail| detail.normal(scene, hits.low(s)));
                 bent.unwrap_or_else(|| tile.surface.normals()[s])
             };
-            columns.put_vector(input, samples.map(normal));
+            columns.put_vector(input, samples().map(normal));
         }
         Input::PartPosition | Input::PartShare => {
             let boxes = part_boxes(tile);
@@ -106,7 +152,7 @@ fn put(input: Input, tile: &TileWork, columns: &mut Columns) {
                     _ => (points[s] - low) / (high - low).max(Vec3::splat(f32::MIN_POSITIVE)),
                 }
             };
-            columns.put_vector(input, samples.map(place));
+            columns.put_vector(input, samples().map(place));
         }
         Input::Uv => {
             let mesh = &scene.low.mesh;
@@ -114,10 +160,10 @@ fn put(input: Input, tile: &TileWork, columns: &mut Columns) {
                 true => Vec3::ZERO,
                 false => hits.low(s).between(mesh.corner_uvs(hits.low(s).triangle)).extend(0.0),
             };
-            columns.put_vector(input, samples.map(place));
+            columns.put_vector(input, samples().map(place));
         }
-        Input::Side => columns.put_number(input, tile.surface.sides().to_vec()),
-        Input::UvSide => columns.put_number(input, vec![uv_side(tile.plan); hits.samples()]),
+        Input::Side => columns.put_number(input, samples().map(|s| tile.surface.sides()[s]).collect()),
+        Input::UvSide => columns.put_number(input, vec![uv_side(tile.plan); samples().count()]),
         Input::PartSide => {
             let boxes = part_boxes(tile);
             let sides = tile.surface.sides();
@@ -125,7 +171,7 @@ fn put(input: Input, tile: &TileWork, columns: &mut Columns) {
                 let (low, high) = boxes[low_part(s)];
                 sides[s] / (high - low).max_element().max(f32::MIN_POSITIVE)
             };
-            columns.put_number(input, samples.map(side).collect());
+            columns.put_number(input, samples().map(side).collect());
         }
     }
 }

@@ -1,7 +1,9 @@
 //! `roughness`: the roughness that the sculpt's materials carry where rays hit.
 
 use super::carried::{CarriedTask, Shown};
+use super::finished::FinishTask;
 use super::{Map, MapKind, MapShape, MapWork, Setup};
+use crate::finish::FinishChannel;
 use glam::Vec3;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -18,6 +20,9 @@ impl Map for RoughnessSettings {
     };
 
     fn prepare(&self, setup: &Setup) -> Result<Box<dyn MapWork>, String> {
+        if setup.finished().is_some() {
+            return Ok(Box::new(FinishTask::new(setup, FinishChannel::Roughness)?));
+        }
         let shown = Shown {
             bare: Vec3::ONE,
             picture: |surface| surface.rough_metal.as_ref(),

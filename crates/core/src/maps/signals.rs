@@ -38,7 +38,7 @@ enum How {
 }
 
 /// What lies in a region.
-enum Region {
+pub(super) enum Region {
     /// By low part and by sculpt part.
     Parts { low: Vec<bool>, high: Vec<bool> },
     /// By number in the palette of an ID map.
@@ -117,18 +117,7 @@ impl Measuring {
                 let nearest = part.nearest(tile.surface.points()[s], *furthest, |_| true);
                 nearest.map_or(*furthest, |nearest| nearest.distance)
             }
-            How::Region(Region::Parts { low: lows, high }) => {
-                let of_low = lows[scene.low.parts[low.triangle as usize] as usize];
-                let of_high = tile.surface.place(s).is_some_and(|at| {
-                    high.get(scene.high.parts.partition_point(|p| p.triangles.end <= at.triangle))
-                        .copied()
-                        .unwrap_or(false)
-                });
-                f32::from(u8::from(of_low || of_high))
-            }
-            How::Region(Region::Palette(ids, wanted)) => {
-                f32::from(u8::from(ids.region(tile, s).is_some_and(|region| wanted[region as usize])))
-            }
+            How::Region(region) => f32::from(u8::from(region.holds(tile, s))),
             How::Channel(channel) => tile.surface.place(s).map_or(0.0, |at| {
                 let corner = |v: u32| f32::from(scene.high.colors[v as usize][*channel]) / 255.0;
                 at.between(scene.high.triangles[at.triangle as usize].map(corner))
@@ -178,7 +167,7 @@ fn how(signal: &Signal, setup: &Setup, rays: Rays) -> Result<How, String> {
             let tree = scene.part_tree(part).ok_or_else(|| no_part(part, scene))?;
             How::Near(tree, 2.0 * setup.diagonal)
         }
-        Signal::Region { by, names } => How::Region(region(*by, names, setup)?),
+        Signal::Region { by, names } => How::Region(Region::of(*by, names, setup)?),
         Signal::Channel { of } => {
             if scene.high.colors.is_empty() {
                 return Err("the sculpt carries no vertex colours; export it with them, or use another signal".into());
@@ -255,26 +244,46 @@ fn id_source(by: RegionBy, setup: &Setup) -> Option<IdSource> {
     }
 }
 
-fn region(by: RegionBy, names: &[String], setup: &Setup) -> Result<Region, String> {
-    let scene = setup.scene;
-    let Some(from) = id_source(by, setup) else {
-        let of = |parts: &[crate::mesh::Part]| parts.iter().map(|p| names.contains(&p.name)).collect::<Vec<bool>>();
-        let known = |name: &String| scene.low.mesh.parts.iter().chain(&scene.high.parts).any(|p| p.name == *name);
-        if let Some(missing) = names.iter().find(|name| !known(name)) {
-            return Err(no_part(missing, scene));
+impl Region {
+    /// # Errors
+    /// The first name that nothing is called by, and what the asset has.
+    pub fn of(by: RegionBy, names: &[String], setup: &Setup) -> Result<Region, String> {
+        let scene = setup.scene;
+        let Some(from) = id_source(by, setup) else {
+            let of = |parts: &[crate::mesh::Part]| parts.iter().map(|p| names.contains(&p.name)).collect::<Vec<bool>>();
+            let known = |name: &String| scene.low.mesh.parts.iter().chain(&scene.high.parts).any(|p| p.name == *name);
+            if let Some(missing) = names.iter().find(|name| !known(name)) {
+                return Err(no_part(missing, scene));
+            }
+            return Ok(Region::Parts { low: of(&scene.low.mesh.parts), high: of(&scene.high.parts) });
+        };
+        let ids = IdTask::new(&IdSettings { from }, scene);
+        let colour = |[r, g, b]: [u8; 3]| format!("#{r:02x}{g:02x}{b:02x}");
+        let is_called = |at: usize, name: &str| {
+            let entry = &ids.palette[at];
+            entry.name == name || (name.starts_with('#') && colour(entry.color).eq_ignore_ascii_case(name))
+        };
+        if let Some(missing) = names.iter().find(|name| !(0..ids.palette.len()).any(|at| is_called(at, name))) {
+            let known = told(ids.palette.iter().map(|entry| entry.name.clone()));
+            return Err(format!("there is no {} '{missing}'; there are {known}", by.words()));
         }
-        return Ok(Region::Parts { low: of(&scene.low.mesh.parts), high: of(&scene.high.parts) });
-    };
-    let ids = IdTask::new(&IdSettings { from }, scene);
-    let colour = |[r, g, b]: [u8; 3]| format!("#{r:02x}{g:02x}{b:02x}");
-    let is_called = |at: usize, name: &str| {
-        let entry = &ids.palette[at];
-        entry.name == name || (name.starts_with('#') && colour(entry.color).eq_ignore_ascii_case(name))
-    };
-    if let Some(missing) = names.iter().find(|name| !(0..ids.palette.len()).any(|at| is_called(at, name))) {
-        let known = told(ids.palette.iter().map(|entry| entry.name.clone()));
-        return Err(format!("there is no {} '{missing}'; there are {known}", by.words()));
+        let wanted = (0..ids.palette.len()).map(|at| names.iter().any(|name| is_called(at, name))).collect();
+        Ok(Region::Palette(ids, wanted))
     }
-    let wanted = (0..ids.palette.len()).map(|at| names.iter().any(|name| is_called(at, name))).collect();
-    Ok(Region::Palette(ids, wanted))
+
+    /// Whether the place that a sample hit lies in it.
+    pub fn holds(&self, tile: &TileWork, s: usize) -> bool {
+        let scene = tile.scene();
+        match self {
+            Region::Parts { low, high } => {
+                let of_low = low[scene.low.parts[tile.hits.low(s).triangle as usize] as usize];
+                let of_high = tile.surface.place(s).is_some_and(|at| {
+                    let part = scene.high.parts.partition_point(|p| p.triangles.end <= at.triangle);
+                    high.get(part).copied().unwrap_or(false)
+                });
+                of_low || of_high
+            }
+            Region::Palette(ids, wanted) => ids.region(tile, s).is_some_and(|region| wanted[region as usize]),
+        }
+    }
 }

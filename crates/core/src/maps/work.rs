@@ -1,8 +1,9 @@
 //! What maps work with: what they may look at while they get ready, and a tile at work.
 
 use super::fan::FanShare;
-use super::{Asked, DetailMap, IdSettings, RaysSpent};
-use crate::finish::Mask;
+use super::finished::{FinishColumns, Finishes};
+use super::{Asked, DetailMap, IdSettings, Rays, RaysSpent};
+use crate::finish::{Finish, Mask};
 use crate::hits::{HitStore, RayPlan, Resolved, Scratch, TileHits};
 use crate::mesh::CurvatureField;
 use crate::pairs::PairTable;
@@ -11,7 +12,7 @@ use crate::stop::Stop;
 use crate::surface::Distance;
 use std::ops::Range;
 use std::rc::Rc;
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 
 /// What a map may look at while it gets ready.
 #[derive(Clone, Copy)]
@@ -33,6 +34,12 @@ pub struct Setup<'a> {
     /// Scrambles rays.
     pub seed: u64,
     pub(crate) detail: &'a Result<Arc<DetailMap>, String>,
+    pub(crate) finishes: &'a [Finish],
+    /// Rays per texel of signals that finishes trace.
+    pub(crate) finish_rays: Rays,
+    pub(crate) made: &'a OnceLock<Arc<Finishes>>,
+    /// The sheet is a plane that closes at its edges.
+    pub(crate) repeats: bool,
     /// The wish to end getting ready.
     pub(crate) stop: Stop<'a>,
 }
@@ -49,6 +56,17 @@ impl Setup<'_> {
     /// Mean curvature of the sculpt over a size in scene units.
     pub(super) fn curvature(&self, size: f32) -> Result<Arc<CurvatureField>, String> {
         self.scene.curvature(size, self.stop).map_err(|stopped| stopped.to_string())
+    }
+
+    /// The finishes of the recipe; None where it has none.
+    pub(super) fn finished(&self) -> Option<Arc<Finishes>> {
+        let some = !self.finishes.is_empty();
+        some.then(|| self.made.get_or_init(|| Arc::new(Finishes::new(self))).clone())
+    }
+
+    /// The finishes, where they stand above or below the surface.
+    pub(super) fn relief(&self) -> Option<Arc<Finishes>> {
+        self.finished().filter(|finishes| finishes.sets_height())
     }
 
     pub(super) fn needs_sculpt(&self) -> Result<(), String> {
@@ -80,6 +98,8 @@ pub struct TileWork<'a> {
     pub(super) shares: Vec<Rc<FanShare>>,
     /// Signals measured for masks, a number per sample, by what they were measured with.
     pub(crate) signals: Vec<(String, Arc<Vec<f32>>)>,
+    /// What finishes say of its samples, once a map asked.
+    pub(super) finished: Option<FinishColumns>,
     /// The normal map that bends a low-poly without a sculpt.
     pub(crate) relief: Option<Arc<DetailMap>>,
 }
@@ -105,6 +125,7 @@ impl<'a> TileWork<'a> {
             asked,
             shares: Vec::new(),
             signals: Vec::new(),
+            finished: None,
             relief: None,
         }
     }

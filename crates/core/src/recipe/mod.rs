@@ -15,9 +15,9 @@ pub use source::{FileBeside, MeshSource, NormalMapSource};
 pub use words::changes;
 
 use crate::finding::Exception;
-use crate::finish::{MOST_MASKS, Mask};
+use crate::finish::{Finish, MOST_FINISHES, MOST_MASKS, Mask};
 use crate::hits::HitRule;
-use crate::maps::MapSettings;
+use crate::maps::{MapSettings, Rays};
 use crate::mesh::PlaneTarget;
 use crate::pairs::{Endings, HandPair, PairRules, Pairing};
 use crate::picture::{Depth, Image, ImageFormat, PictureSource, Pictures};
@@ -77,12 +77,26 @@ pub struct Recipe {
     /// Masks; a map or another mask names the ones that are baked.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub masks: Vec<Mask>,
+    /// Finishes: what the surface is made of. Of several on one place the last counts.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub finishes: Vec<Finish>,
+    /// Rays per texel of signals that finishes trace.
+    #[serde(default = "default_finish_rays", skip_serializing_if = "are_default_finish_rays")]
+    pub finish_rays: Rays,
     #[serde(default)]
     pub seed: u64,
 }
 
 fn default_back_faces() -> BackFaces {
     BackFaces::Skip
+}
+
+fn default_finish_rays() -> Rays {
+    Rays::Fixed(64)
+}
+
+fn are_default_finish_rays(rays: &Rays) -> bool {
+    *rays == default_finish_rays()
 }
 
 fn default_maps() -> Vec<MapSettings> {
@@ -128,6 +142,8 @@ impl Recipe {
             sheet: SheetSettings::default(),
             maps: default_maps(),
             masks: Vec::new(),
+            finishes: Vec::new(),
+            finish_rays: default_finish_rays(),
             seed: 0,
         }
     }
@@ -138,6 +154,7 @@ impl Recipe {
         let mut proof = self.clone();
         proof.sheet.size = self.sheet.size.min(self.sheet.proof_size);
         proof.sheet.samples = 1;
+        proof.finish_rays = self.finish_rays.at_most(PROOF_RAYS);
         for map in &mut proof.maps {
             *map = map.clone().with_at_most(PROOF_RAYS);
         }
@@ -146,9 +163,9 @@ impl Recipe {
 
     /// What has to be imported before it can be baked.
     pub fn missing(&self) -> Option<Missing> {
-        // Masks measure the low-poly itself where there is nothing else.
-        let masks = self.maps.iter().any(|map| !map.masks().is_empty());
-        match (self.low.is_empty(), self.high.is_empty() && self.normal_map.is_none() && !masks) {
+        // Masks and finishes measure the low-poly itself where there is nothing else.
+        let own = !self.finishes.is_empty() || self.maps.iter().any(|map| !map.masks().is_empty());
+        match (self.low.is_empty(), self.high.is_empty() && self.normal_map.is_none() && !own) {
             (true, _) => Some(Missing::LowPoly),
             (false, true) => Some(Missing::Sculpt),
             (false, false) => None,
@@ -207,7 +224,22 @@ impl Recipe {
             }
             map.validate().map_err(|fault| format!("{}.{fault}", map.key()))?;
         }
-        self.validate_masks()
+        self.validate_masks()?;
+        self.validate_finishes()
+    }
+
+    fn validate_finishes(&self) -> Result<(), String> {
+        if self.finishes.len() > MOST_FINISHES {
+            return Err(format!("finishes has {} entries; give at most {MOST_FINISHES}", self.finishes.len()));
+        }
+        self.finish_rays.check().map_err(|fault| format!("finish_{fault}"))?;
+        for (i, finish) in self.finishes.iter().enumerate() {
+            if self.finishes[..i].iter().any(|other| other.name == finish.name) {
+                return Err(format!("finishes names '{}' twice; rename one", finish.name));
+            }
+            finish.validate()?;
+        }
+        Ok(())
     }
 
     fn validate_masks(&self) -> Result<(), String> {
@@ -273,7 +305,8 @@ impl Recipe {
     /// Every picture file the bake reads.
     pub fn pictures(&self) -> Vec<PictureSource> {
         let mut all = self.pictures_of_maps();
-        for picture in self.masks.iter().flat_map(|mask| mask.place.pictures()) {
+        let of_masks = self.masks.iter().flat_map(|mask| mask.place.pictures());
+        for picture in of_masks.chain(self.finishes.iter().flat_map(Finish::pictures)) {
             if !all.contains(&picture) {
                 all.push(picture);
             }
@@ -286,7 +319,7 @@ impl Recipe {
         normal.chain(self.maps.iter().filter_map(|m| m.picture().cloned())).collect()
     }
 
-    /// Those pictures, each read by `read`. One that only masks read may be missing: a finding tells what needs it and why it
+    /// Those pictures, each read by `read`. One that only masks and finishes read may be missing: a finding tells what needs it and why it
     /// could not be read, and the rest is baked.
     ///
     /// # Errors

@@ -1,7 +1,7 @@
 //! What changed between two recipes, in the words an artist uses. The ledger shows it on every run, undo shows it on its step.
 
 use super::{MeshSource, Recipe};
-use crate::finish::{Mask, PlaceSettings, figures};
+use crate::finish::{Mask, finishes_changed, lower_first};
 use crate::hits::HitRule;
 use crate::maps::{Green, MapSettings};
 use crate::mesh::{Plane, PlaneTarget, UvChoice};
@@ -143,6 +143,11 @@ pub fn changes(before: &Recipe, after: &Recipe) -> Vec<String> {
         said.push(format!("{} paired automatically again", pair.high));
     }
     said.extend(masks_changed(&before.masks, &after.masks));
+    said.extend(finishes_changed(&before.finishes, &after.finishes));
+    let rays = |r: &Recipe| r.finish_rays.words();
+    if before.finish_rays != after.finish_rays {
+        said.push(format!("rays of finishes {} to {}", rays(before), rays(after)));
+    }
     for map in &after.maps {
         let label = &map.label();
         match before.maps.iter().find(|m| m.key() == map.key()) {
@@ -171,40 +176,12 @@ fn masks_changed(before: &[Mask], after: &[Mask]) -> Vec<String> {
         if had != has {
             said.push(format!("mask {name}: {}", lower_first(&has)));
         } else if old.place != mask.place {
-            said.push(format!("mask {name}: {}", place_change(&old.place, &mask.place)));
+            said.push(format!("mask {name}: {}", mask.place.change_since(&old.place)));
         }
     }
     let gone = before.iter().filter(|mask| !after.iter().any(|m| m.name == mask.name));
     said.extend(gone.map(|mask| format!("mask {} removed", mask.name)));
     said
-}
-
-fn lower_first(text: &str) -> String {
-    let mut letters = text.chars();
-    // A coordinate's letter stays as it is.
-    match (letters.next(), letters.clone().next()) {
-        (Some(first), Some(second)) if second.is_lowercase() => first.to_lowercase().chain(letters).collect(),
-        _ => text.to_owned(),
-    }
-}
-
-/// What of a place changed that its sentence does not tell.
-fn place_change(old: &PlaceSettings, new: &PlaceSettings) -> String {
-    if old.levels != new.levels {
-        let levels = new.levels.map(|l| format!("{} to {}", figures(l.low), figures(l.high)));
-        return format!("levels {}", levels.unwrap_or_else(|| "none".into()));
-    }
-    let mut pairs = old.terms.iter().zip(&new.terms).enumerate();
-    let Some((number, (a, b))) = pairs.find(|(_, (a, b))| a != b) else { return "changed".into() };
-    let what = match (a.signal == b.signal, a.range() == b.range()) {
-        (false, _) => "signal",
-        (true, false) => "softness",
-        (true, true) => "break-up",
-    };
-    match number {
-        0 => format!("{what} of {}", b.signal.words()),
-        _ => format!("{what} of term {}, {}", number + 1, b.signal.words()),
-    }
 }
 
 /// Each setting in which a map differs, by the name it has in the recipe: none can be forgotten here.

@@ -1,7 +1,8 @@
 //! Questions asked of a plan: what stands against a bake, why a texel is what it is, where rays run, where details lean,
-//! what masks see.
+//! what masks see, what finishes cover.
 
 mod checks;
+mod finishes;
 mod lean;
 mod needles;
 mod places;
@@ -9,6 +10,7 @@ mod plumb_picture;
 mod trace_texel;
 
 pub use checks::{Bounds, check_pairs, check_placing, check_together};
+pub use finishes::{CoatView, FinishView};
 pub use lean::LeanReport;
 pub use needles::{MOST_NEEDLES, Needle, NeedleFate};
 pub use places::{MaskAt, MaskView, Proposals, TermAt, TermView};

@@ -93,7 +93,7 @@ fn operators() {
         let (graph, node) = compile_place(&place, Sources { masks: &[], images: &images }).expect("sound");
         let mut columns = Columns::default();
         let many = PLACES * BATCHES;
-        for input in graph.inputs_of(node) {
+        for input in graph.inputs_of(&[node]) {
             match input.kind() {
                 Type::Number => columns.put_number(input, vec![0.01; many]),
                 Type::Vector => {

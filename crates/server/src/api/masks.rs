@@ -1,7 +1,7 @@
 //! What goes over the wire about masks.
 
 use ember_ridge_core::Recipe;
-use ember_ridge_core::finish::{Mask, PatternInfo, PatternSettings, SignalInfo};
+use ember_ridge_core::finish::{Finish, Mask, PatternInfo, PatternSettings, SignalInfo};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -26,6 +26,14 @@ pub struct PatternLine {
 pub struct MeasuringShare {
     /// Share that is done, 0 to 1; none while nothing is being measured, or its amount is not known yet.
     pub share: Option<f32>,
+}
+
+/// A finish to start from, in lengths that suit the asset.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct ReadyFinishLine {
+    pub explains: String,
+    pub tags: Vec<String>,
+    pub finish: Finish,
 }
 
 /// A mask to start from, in lengths that suit the asset.

@@ -69,6 +69,7 @@ async fn show_swatches(app: &State<Arc<App>>, id: i64) -> Result<Shared> {
 fn swatch_recipe(mut recipe: Recipe) -> Recipe {
     let chosen = std::mem::take(&mut recipe.maps);
     recipe.masks.clear();
+    recipe.finish_rays = recipe.finish_rays.at_most(RAYS);
     let as_chosen = |fresh: MapSettings| {
         let kept = chosen.iter().find(|m| m.key() == fresh.key()).cloned().unwrap_or(fresh);
         kept.with_at_most(RAYS)

@@ -70,9 +70,7 @@ async fn list_presets(app: &State<Arc<App>>, id: i64) -> Result<Json<Vec<PresetL
     let app = app.inner().clone();
     aside(move || {
         let scene = app.scene(&recipe, &|_| true)?;
-        let (low, high) = (scene.low.mesh.bounds(), scene.high_bounds());
-        let bounds = (low.0.min(high.0), low.1.max(high.1));
-        let body = Body { diagonal: scene.diagonal(), bounds };
+        let body = Body::of(scene.diagonal(), scene.low.mesh.bounds(), scene.high_bounds());
         let line = |preset: &ember_ridge_core::finish::Preset| {
             let place = preset.place(&body);
             PresetLine {
@@ -88,13 +86,13 @@ async fn list_presets(app: &State<Arc<App>>, id: i64) -> Result<Json<Vec<PresetL
 }
 
 /// A recipe that can be planned without a sculpt: its masks alone are asked about.
-fn with_some_mask(mut recipe: Recipe) -> Recipe {
+pub(super) fn with_some_mask(mut recipe: Recipe) -> Recipe {
     recipe.maps = vec![MapSettings::Mask(MaskMapSettings::of("-"))];
     recipe
 }
 
 /// A draft planned to be asked about its masks. No map of it is made: what stands in its place cannot be.
-fn asked(app: &App, recipe: Recipe) -> Result<Plan> {
+pub(super) fn asked(app: &App, recipe: Recipe) -> Result<Plan> {
     plan_of(app, recipe, vec![MapSettings::Mask(MaskMapSettings::of("-"))])
 }
 

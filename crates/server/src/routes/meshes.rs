@@ -10,6 +10,7 @@ use crate::scenes::{mesh_key, summary_name};
 use crate::upload::{Companions, Incoming, open};
 use crate::{App, display, locked};
 use ember_ridge_core::Recipe;
+use ember_ridge_core::finish::Term;
 use ember_ridge_core::glam::Vec3;
 use ember_ridge_core::maps::{ColorSettings, Green, MapSettings};
 use ember_ridge_core::mesh::PlaneTarget;
@@ -29,6 +30,16 @@ use std::sync::Arc;
 
 described_routes!(add_mesh, add_picture, make_plane, show_display, offer, show_sheets);
 
+/// What of a recipe reads a picture that is sent.
+#[derive(rocket::FromForm)]
+struct Reader<'r> {
+    mask: Given<&'r str>,
+    term: Given<usize>,
+    finish: Given<&'r str>,
+    coat: Given<&'r str>,
+    channel: Given<&'r str>,
+}
+
 /// A picture, read once to see that it can be; then it stands in the recipe.
 #[utoipa::path(
     tag = "meshes",
@@ -37,22 +48,27 @@ described_routes!(add_mesh, add_picture, make_plane, show_display, offer, show_s
         ("used_as" = PictureUse, Query),
         ("mask" = Option<String>, Query, description = "Name of the mask that reads it, for `mask`"),
         ("term" = Option<usize>, Query, description = "Number of its term, counted from 0"),
+        ("finish" = Option<String>, Query, description = "Name of the finish whose coat reads it, for `coat`"),
+        ("coat" = Option<String>, Query, description = "Name of the coat"),
+        ("channel" = Option<String>, Query, description = "What of the coat it sets; without it, a term of its place reads it"),
     ),
     request_body(content = Vec<u8>, content_type = "application/octet-stream", description = "The picture file"),
     responses((status = 200, description = "The asset with the picture", body = ref("AssetView"))),
 )]
-#[post("/assets/<id>/pictures?<file>&<used_as>&<mask>&<term>", data = "<data>")]
+#[post("/assets/<id>/pictures?<file>&<used_as>&<reader..>", data = "<data>")]
 async fn add_picture(
     app: &State<Arc<App>>,
     id: i64,
     file: Given<&str>,
     used_as: Given<PictureUse>,
-    mask: Given<&str>,
-    term: Given<usize>,
+    reader: Reader<'_>,
     data: Data<'_>,
 ) -> Result<Tagged> {
     let used_as = used_as.required("used_as")?;
-    let in_mask = (mask.optional()?.map(str::to_owned), term.optional()?);
+    let Reader { mask, term, finish, coat, channel } = reader;
+    let named = |name: Given<&str>| Ok::<_, Fault>(name.optional()?.map(str::to_owned));
+    let in_mask = (named(mask)?, term.optional()?);
+    let in_coat = (named(finish)?, named(coat)?, named(channel)?);
     app.store.asset(id).await?;
     let mut picture = Incoming::new(app, file.required("file")?)?;
     let name = picture.name.clone();
@@ -75,9 +91,20 @@ async fn add_picture(
                     let mask = recipe.masks.iter_mut().find(|mask| mask.name == name)?;
                     mask.place.terms.get_mut(in_mask.1.unwrap_or(0))
                 });
-                let term = term.ok_or_else(|| Fault::missing("term of a mask"))?;
-                if !term.read(PictureSource { file: name, hash: Some(hash) }) {
-                    return Err(Fault::unusable("the term reads no picture; choose Picture as its signal or pattern"));
+                read_by(term, PictureSource { file: name, hash: Some(hash) })?;
+            }
+            PictureUse::Coat => {
+                let (finish, coat, channel) = in_coat;
+                let finish = recipe.finishes.iter_mut().find(|f| Some(&f.name) == finish.as_ref());
+                let coat = finish.and_then(|f| f.coats.iter_mut().find(|c| Some(&c.name) == coat.as_ref()));
+                let coat = coat.ok_or_else(|| Fault::missing("coat of this name"))?;
+                let picture = PictureSource { file: name, hash: Some(hash) };
+                match channel {
+                    None => read_by(coat.place.terms.get_mut(in_mask.1.unwrap_or(0)), picture)?,
+                    Some(channel) if coat.sets.take_picture(&channel, picture) => {}
+                    Some(channel) => {
+                        return Err(Fault::unusable(format!("a coat has no channel '{channel}'")));
+                    }
                 }
             }
             PictureUse::Color => {
@@ -94,6 +121,14 @@ async fn add_picture(
     drop(naming);
     or_nothing_stays(app, edited).await?;
     assets::view(app, id).await
+}
+
+/// Gives a term the picture that it reads.
+fn read_by(term: Option<&mut Term>, picture: PictureSource) -> Result<()> {
+    match term.ok_or_else(|| Fault::missing("term of a mask"))?.read(picture) {
+        true => Ok(()),
+        false => Err(Fault::unusable("the term reads no picture; choose Picture as its signal or pattern")),
+    }
 }
 
 /// Takes a mesh file. With `replaces`, a file of the asset in that role, the new one takes its place and its settings. Each

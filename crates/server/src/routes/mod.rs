@@ -17,6 +17,7 @@ mod about;
 mod assets;
 mod events;
 mod findings;
+mod finishes;
 mod hits;
 mod maps;
 mod masks;
@@ -45,6 +46,7 @@ pub fn described() -> OpenApi {
         findings::Described::openapi(),
         maps::Described::openapi(),
         masks::Described::openapi(),
+        finishes::Described::openapi(),
         reach::Described::openapi(),
         runs::Described::openapi(),
         hits::Described::openapi(),
@@ -60,6 +62,7 @@ pub fn mount(rocket: Rocket<Build>) -> Rocket<Build> {
         .mount("/api", findings::routes())
         .mount("/api", maps::routes())
         .mount("/api", masks::routes())
+        .mount("/api", finishes::routes())
         .mount("/api", reach::routes())
         .mount("/api", runs::routes())
         .mount("/api", hits::routes())

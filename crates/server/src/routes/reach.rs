@@ -9,7 +9,7 @@ use crate::keep::write_view;
 use crate::routes::runs::texel_maps;
 use crate::routes::sent::{Given, Sent};
 use crate::routes::shared::Shared;
-use ember_ridge_core::bake::{Canvas, Plan, Watch, run};
+use ember_ridge_core::bake::{Canvas, Outcome, Plan, Watch, run};
 use ember_ridge_core::maps::MapSettings;
 use ember_ridge_core::picture::{Depth, ImageFormat};
 use ember_ridge_core::reach::{EnvelopeMark, FitLimit, MarkKind, Stroke, envelope_marks};
@@ -37,6 +37,7 @@ const MOST_MARKS: usize = 600;
 /// A draft over the meshes of its asset, planned as a proof of `maps`.
 pub(super) fn plan_of(app: &App, mut recipe: Recipe, maps: Vec<MapSettings>) -> Result<Plan> {
     recipe.maps = maps;
+    recipe.finish_rays = recipe.finish_rays.at_most(LOOK_RAYS);
     recipe.sheet.size = recipe.sheet.size.min(LOOK_SIZE);
     recipe.sheet.proof_size = recipe.sheet.proof_size.min(LOOK_SIZE);
     recipe.sheet.format = ImageFormat::Png;
@@ -207,6 +208,13 @@ impl Watch for Looking<'_> {
     }
 }
 
+/// The maps of a plan at once.
+pub(super) fn look_at(plan: &Plan) -> Result<Outcome> {
+    let meter = &plan.rays.scene.meter;
+    let _metered = meter.begin(TILE_WORK * plan.busy_tiles() as u64);
+    run(plan, 0, &Looking { meter }).map_err(|f| Fault::unusable(f.to_string()))
+}
+
 /// One map of a draft, as small as a proof and at once: what is looked at while a hand is on a number or a brush.
 #[utoipa::path(
     tag = "reach",
@@ -230,9 +238,7 @@ async fn show_look(
         let settings = recipe.maps.iter().find(|m| m.key() == map).cloned().or_else(|| MapSettings::by_key(&map));
         let settings = settings.ok_or_else(|| Fault::missing("map of this name"))?;
         let plan = plan_of(app, recipe, vec![settings.with_at_most(LOOK_RAYS)])?;
-        let meter = &plan.rays.scene.meter;
-        let _metered = meter.begin(TILE_WORK * plan.busy_tiles() as u64);
-        let outcome = run(&plan, 0, &Looking { meter }).map_err(|f| Fault::unusable(f.to_string()))?;
+        let outcome = look_at(&plan)?;
         if let Some(error) = &outcome.maps[0].error {
             return Err(Fault::unusable(error.clone()));
         }

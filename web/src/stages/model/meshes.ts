@@ -2,6 +2,7 @@
 import * as THREE from "three";
 import { indexOf, type MeshData } from "../mesh-data";
 import type { Sheets } from "../sheets";
+import { materialUniforms } from "./material";
 import { HIGH_FRAGMENT, HIGH_VERTEX, LOW_FRAGMENT, LOW_VERTEX } from "./shaders";
 
 /** Stone grey, where nothing else gives a colour. */
@@ -74,6 +75,7 @@ export function lowOf(data: MeshData, shared: SharedUniforms, blank: THREE.Textu
       texels: { value: 1024 },
       detail: { value: 1 },
       split: { value: 0 },
+      ...materialUniforms(),
     },
   });
   const outward = data.floats("outward") ?? new Float32Array(count * 3);

@@ -1,6 +1,7 @@
 // What the low-poly's surface shows: the maps of a run, or what a stop paints over it in their place.
 import type * as THREE from "three";
 import type { Sheets } from "../sheets";
+import type { MaterialView } from "./material";
 
 export type Paint =
   /** Maps of a run, one texture per sheet; none leaves it bare. `green` is which way a normal map's green points. */
@@ -9,11 +10,13 @@ export type Paint =
   | { kind: "tints"; tints: Uint8Array }
   /** A picture over the UVs. */
   | { kind: "picture"; texture: THREE.Texture }
+  /** Lit as what its maps say it is. */
+  | ({ kind: "material" } & MaterialView)
   /** Scratches of a width in scene units, as `texels` a side hold them right of the wipe. */
   | { kind: "detail"; width: number; texels: number };
 
 /** Numbers of the shader's modes. */
-export const MODES = { bare: 0, normal: 1, color: 2, tints: 3, picture: 4, detail: 5 } as const;
+export const MODES = { bare: 0, normal: 1, color: 2, tints: 3, picture: 4, detail: 5, material: 6 } as const;
 
 export const modeOf = (paint: Paint): number => {
   if (paint.kind !== "maps") return MODES[paint.kind];

@@ -1,6 +1,8 @@
 // One light for low-poly and sculpt alike, so that the two can be compared. The normal map is decoded as the recipe's report
 // says: n = normalize(x T + y B + z N), with interpolated, not normalised, N and T, and B = sign * cross(N, T).
 
+import { MATERIAL } from "./material";
+
 const LIGHT = /* glsl */ `
   uniform vec3 light;
   uniform float ratio; // pixels of the canvas to one of the page
@@ -61,7 +63,7 @@ export const LOW_VERTEX = /* glsl */ `
 export const LOW_FRAGMENT = /* glsl */ `
   ${LIGHT}
   uniform sampler2D maps[SHEETS];
-  uniform int mode; // 0 plain, 1 normal map, 2 colour map, 3 a colour per triangle, 4 a picture, 5 detail as texels hold it
+  uniform int mode; // 0 plain, 1 normal map, 2 colour map, 3 a colour per triangle, 4 a picture, 5 detail as texels hold it, 6 material
   uniform sampler2D picture;
   uniform sampler2D mask;
   uniform int masked; // how the mask shows: 0 not, 1 hatched, 2 as a tint, 3 as the outline of its half, 4 as grey
@@ -73,6 +75,7 @@ export const LOW_FRAGMENT = /* glsl */ `
   uniform vec3 base;
   uniform float wipe; // in pixels; drawn left of it
   varying vec3 vN; varying vec3 vT; varying float vSign; varying vec2 vUv; varying vec3 vEye; varying float vSheet;
+  ${MATERIAL}
   // Samplers cannot be picked by number; a triangle lies on one sheet, so neighbours take the same branch. SHEETS is defined
   // by the viewer: one sheet costs one look-up.
   // A triangle of a sheet beyond those has no map, and alpha 0 says so.
@@ -105,6 +108,9 @@ ${Array.from({ length: MOST_SHEETS - 1 }, (_, i) => `#if SHEETS > ${i + 1}\n    
       n = t.x * vT + t.y * vSign * cross(vN, vT) + t.z * vN;
     } else if (how == 2) {
       c = baked.rgb;
+    } else if (how == 6) {
+      vec3 t = texture2D(matNormal, vUv).rgb * 2.0 - 1.0;
+      n = t.x * vT + t.y * green * vSign * cross(vN, vT) + t.z * vN;
     } else if (how == 3) {
       float line = step(0.55, fract((gl_FragCoord.x - gl_FragCoord.y) / (7.0 * ratio)));
       c = mix(vTint.rgb, vTint.rgb * 0.45, line * step(0.5, vTint.a));
@@ -119,6 +125,12 @@ ${Array.from({ length: MOST_SHEETS - 1 }, (_, i) => `#if SHEETS > ${i + 1}\n    
     }
     n = normalize(n);
     if (!gl_FrontFacing) n = -n;
+    if (how == 6) {
+      float clear;
+      vec3 seen = material(n, normalize(vEye), clear);
+      gl_FragColor = vec4(seen, clear);
+      return;
+    }
     if (masked == 4) {
       c = vec3(texture2D(mask, vUv).r);
       how = 2;

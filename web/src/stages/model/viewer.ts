@@ -9,6 +9,7 @@ import type { Look, Point } from "../view";
 import { FURTHEST, pullCorners, setAway, type Ways } from "./apart";
 import { Eye } from "./camera";
 import { Ground } from "./ground";
+import { putMaterial } from "./material";
 import {
   hideParts,
   highOf,
@@ -211,10 +212,13 @@ export class Viewer {
       setSheets(this.low, paint.sheets);
       u("green").value = paint.green;
     } else if (paint?.kind === "tints") setTints(this.low, paint.tints);
+    else if (paint?.kind === "material") putMaterial(u, paint);
     else if (paint?.kind === "detail") {
       u("texels").value = paint.texels;
       u("detail").value = paint.width;
     }
+    // What is clear is seen through.
+    material.transparent = paint?.kind === "material" && paint.textures.opacity !== undefined;
     u("picture").value = paint?.kind === "picture" ? paint.texture : this.blank;
     this.putMode();
   }

@@ -7,6 +7,7 @@ import { useOpen } from "../../api/open";
 import { useAsset, useRecipe } from "../../api/queries";
 import type { Mask, PlaceSettings, Recipe, Signal, Term } from "../../api/types";
 import { useFinish } from "./state";
+import { asMask, COAT_PLACE, coatOf, finishOf, withCoatPlace } from "./target";
 
 /** Everything masks are made of. */
 export function useMaskChoices() {
@@ -19,18 +20,28 @@ export function useMaskChoices() {
 
 export const useAtFinish = () => useOpen((s) => s.stop === "finish");
 
-/** The mask that is open: the one chosen, or the first. */
+/** The mask that is open: the one chosen, or the first; where coats are open, the place of the open one. */
 export function useOpenMask(): Mask | null {
   const [recipe] = useRecipe();
-  const name = useFinish((s) => s.mask);
-  const masks = recipe?.masks ?? [];
-  return masks.find((m) => m.name === name) ?? masks[0] ?? null;
+  const tab = useFinish((s) => s.tab);
+  const mask = useFinish((s) => s.mask);
+  const finish = useFinish((s) => s.finish);
+  const coat = useFinish((s) => s.coat);
+  return useMemo(() => {
+    if (!recipe) return null;
+    if (tab === "finishes") {
+      const open = coatOf(finishOf(recipe, finish), coat);
+      return open && asMask(open);
+    }
+    const masks = recipe.masks ?? [];
+    return masks.find((m) => m.name === mask) ?? masks[0] ?? null;
+  }, [recipe, tab, mask, finish, coat]);
 }
 
-export const withMask = (recipe: Recipe, name: string, change: (mask: Mask) => Mask): Recipe => ({
-  ...recipe,
-  masks: (recipe.masks ?? []).map((m) => (m.name === name ? change(m) : m)),
-});
+export const withMask = (recipe: Recipe, name: string, change: (mask: Mask) => Mask): Recipe =>
+  name === COAT_PLACE
+    ? withCoatPlace(recipe, change)
+    : { ...recipe, masks: (recipe.masks ?? []).map((m) => (m.name === name ? change(m) : m)) };
 
 const withPlace = (recipe: Recipe, name: string, change: (place: PlaceSettings) => PlaceSettings) =>
   withMask(recipe, name, (mask) => ({ ...mask, place: change(mask.place) }));
@@ -79,8 +90,8 @@ export function fine(length: number) {
   return { digits, step: length / 200 };
 }
 
-/** A name that no mask has yet. */
-export function freeName(masks: readonly Mask[], wanted: string): string {
+/** A name that none of them has yet. */
+export function freeName(masks: readonly { name: string }[], wanted: string): string {
   const taken = (name: string) => masks.some((m) => m.name === name);
   if (!taken(wanted)) return wanted;
   for (let n = 2; ; n++) if (!taken(`${wanted} ${n}`)) return `${wanted} ${n}`;

@@ -11,6 +11,7 @@ import { type Tool, useTool } from "../../stages/model/scene";
 import { useOpenMask, withTerm } from "./edit";
 import { placeOf } from "./probe";
 import { setFinish, useFinish } from "./state";
+import { asked } from "./target";
 
 /** The asset, the recipe as it stands and the open mask, for hands that outlive a drawing of the page. */
 function useNow() {
@@ -49,7 +50,7 @@ export function Hands() {
 async function moveEnds({ asset, recipe, edit, mask }: Now, at: PickedPlace, { altKey }: Held) {
   if (asset === undefined || !recipe || !mask) return;
   const { term } = useFinish.getState();
-  const found = (await api.maskAt(asset, recipe, mask.name, at)).terms[term];
+  const found = (await api.maskAt(asset, asked(recipe, mask.name), mask.name, at)).terms[term];
   if (!found || found.signal === null) return void toast("The signal is not to be had at this place.");
   const { from, to } = altKey ? found.leaving_out : found.including;
   keepNow();

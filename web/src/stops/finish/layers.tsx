@@ -5,6 +5,7 @@ import { useMaskOnModel } from "../../stages/model/mask";
 import { useSheetLayer, useSheetScene } from "../../stages/sheet/scene";
 import type { Pen } from "../../stages/sheet/sheet-view";
 import type { Painting } from "../stop";
+import { MaterialOnModel, MaterialOnSheet } from "./coats/layers";
 import { drawMask } from "./draw-mask";
 import { useAtFinish, useOpenMask } from "./edit";
 import { Hands } from "./hands";
@@ -18,11 +19,15 @@ export function MaskOnModel() {
   const stroke = useStroke();
   const at = useAtFinish();
   const drawn = useMemo(() => (recipe && stroke ? withStroke(recipe, stroke) : recipe), [recipe, stroke]);
+  const tab = useFinish((s) => s.tab);
+  const finishShow = useFinish((s) => s.finishShow);
+  const finishes = (recipe?.finishes?.length ?? 0) > 0;
   useFollowingMask(drawn);
   const hand = useFinish((s) => s.hand);
   return at ? (
     <>
-      <Shown />
+      <MaterialOnModel shows={tab === "finishes" && finishes} />
+      {(tab === "masks" || finishShow === "place") && <Shown />}
       <Hands />
       {hand === "paint" && <PaintHand />}
     </>
@@ -38,12 +43,15 @@ function Shown() {
 
 export function MaskOnSheet() {
   const at = useAtFinish();
-  return at ? (
+  const tab = useFinish((s) => s.tab);
+  const finishShow = useFinish((s) => s.finishShow);
+  if (!at) return null;
+  return (
     <>
-      <ShownOnSheet />
+      {tab === "masks" || finishShow === "place" ? <ShownOnSheet /> : <MaterialOnSheet />}
       <AskUnderPointer />
     </>
-  ) : null;
+  );
 }
 
 /** The mask lies over the maps; in its own grey it takes their place on the sheet. */
@@ -51,7 +59,13 @@ export function useMaskPainting(): Painting | null {
   const at = useAtFinish();
   const mask = useOpenMask();
   const show = useFinish((s) => s.show);
+  const { tab, finishShow } = useFinish();
   if (!at || !mask) return null;
+  if (tab === "finishes" && finishShow !== "place") {
+    if (finishShow === "off") return null;
+    const name = finishShow === "material" ? "BASE COLOUR" : finishShow.replace("-", " ").toUpperCase();
+    return { name, tools: null, clicks: true, sides: null, probe: null };
+  }
   return {
     name: show === "grey" ? "MASK" : null,
     tools: null,

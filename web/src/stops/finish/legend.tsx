@@ -12,7 +12,9 @@ export function MaskLegend() {
   const show = useFinish((s) => s.show);
   const live = useShownMask();
   const picture = useMaskPicture();
-  if (!at || !mask || show === "off") return null;
+  const tab = useFinish((s) => s.tab);
+  const place = useFinish((s) => s.finishShow === "place");
+  if (!at || !mask || (tab === "masks" ? show === "off" : !place)) return null;
   return (
     <span
       role="status"

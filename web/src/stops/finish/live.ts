@@ -10,6 +10,7 @@ import type { Finding, MaskView, Recipe } from "../../api/types";
 import { useView } from "../../stages/view";
 import { useAtFinish, useOpenMask } from "./edit";
 import { useFinish } from "./state";
+import { asked } from "./target";
 
 export interface MaskPicture {
   url: string;
@@ -41,9 +42,14 @@ interface Wish {
   asset: number;
   recipe: Recipe;
   mask: string;
+  /** Finish and coat that are open, where the mask is the place of one. */
+  coat: string;
   sheet: number;
   since: number;
 }
+
+/** Tells the place of one coat from that of another. */
+const useCoatKey = () => useFinish((s) => (s.tab === "finishes" ? `${s.finish} ${s.coat}` : ""));
 
 /** A hand that rests for so many milliseconds ends a change: the next one is compared with what stands now. */
 const REST = 900;
@@ -52,12 +58,12 @@ let asking = false;
 let next: Wish | null = null;
 let lastWish = 0;
 
-const keyOf = (wish: Wish) => `${wish.asset} ${wish.sheet} ${wish.mask}`;
+const keyOf = (wish: Wish) => `${wish.asset} ${wish.sheet} ${wish.mask} ${wish.coat}`;
 const letGo = (picture: MaskPicture | null) =>
   picture && setTimeout(() => URL.revokeObjectURL(picture.url), 4000);
 
 async function serve(wish: Wish) {
-  const blob = await api.look(wish.asset, wish.recipe, `mask:${wish.mask}`, wish.sheet);
+  const blob = await api.look(wish.asset, asked(wish.recipe, wish.mask), `mask:${wish.mask}`, wish.sheet);
   const { of, picture, before } = useLiveMask.getState();
   const made = { url: URL.createObjectURL(blob), took: performance.now() - wish.since };
   const same = of === keyOf(wish);
@@ -86,7 +92,7 @@ async function follow(wish: Wish) {
     }
     // Figures of what is still wanted only.
     if (next) continue;
-    const view = await api.mask(now.asset, now.recipe, now.mask).catch(() => null);
+    const view = await api.mask(now.asset, asked(now.recipe, now.mask), now.mask).catch(() => null);
     useLiveMask.setState({ view });
   }
   asking = false;
@@ -105,12 +111,13 @@ export function useFollowingMask(recipe: Recipe | undefined) {
   const at = useAtFinish();
   const mask = useOpenMask()?.name ?? null;
   const sheet = useView((s) => s.sheet);
+  const coat = useCoatKey();
   const wanted = recipe && dependsOn(recipe);
   // biome-ignore lint/correctness/useExhaustiveDependencies: what a mask does not depend on asks for nothing
   useEffect(() => {
     if (!at || !asset || !recipe || mask === null || asset.recipe.low.length === 0) return;
-    follow({ asset: asset.id, recipe, mask, sheet, since: performance.now() });
-  }, [at, asset?.id, mask, sheet, wanted]);
+    follow({ asset: asset.id, recipe, mask, coat, sheet, since: performance.now() });
+  }, [at, asset?.id, mask, coat, sheet, wanted]);
 }
 
 /** Picture and figures of the open mask; null while they are of another. */
@@ -118,8 +125,9 @@ export function useShownMask(): Live | null {
   const asset = useAsset().data?.id;
   const mask = useOpenMask()?.name;
   const sheet = useView((s) => s.sheet);
+  const coat = useCoatKey();
   const live = useLiveMask();
-  return live.of === `${asset} ${sheet} ${mask}` ? live : null;
+  return live.of === `${asset} ${sheet} ${mask} ${coat}` ? live : null;
 }
 
 /** The picture that is to be seen: as it stands, or as it was before the last change. */
@@ -144,12 +152,12 @@ export function useMaskPictures() {
   });
 }
 
-const OF_MASKS = ["mask-unusable", "mask-empty"];
+const OF_FINISH = ["mask-unusable", "mask-empty", "finish-unusable", "finish-picture"];
 
-/** What the run that is looked at found in masks, and how many masks there are. */
-export function useMaskFindings(): { findings: Finding[]; masks: number } {
+/** What the run that is looked at found in masks and finishes, and how many of them there are. */
+export function useFinishFindings(): { findings: Finding[]; made: number } {
   const found = useShownRun()?.report?.findings;
   const [recipe] = useRecipe();
-  const findings = useMemo(() => (found ?? []).filter((f) => OF_MASKS.includes(f.kind)), [found]);
-  return { findings, masks: recipe?.masks?.length ?? 0 };
+  const findings = useMemo(() => (found ?? []).filter((f) => OF_FINISH.includes(f.kind)), [found]);
+  return { findings, made: (recipe?.masks?.length ?? 0) + (recipe?.finishes?.length ?? 0) };
 }

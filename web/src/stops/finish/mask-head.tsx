@@ -1,11 +1,11 @@
 // The head of the open mask: its name, how it reads, what it covers, and what is done with it as a whole.
 import { BookmarkPlus, Copy, Trash2 } from "lucide-react";
-import { useState } from "react";
 import { toast } from "sonner";
 import { api } from "../../api/client";
 import { say, useRecipe } from "../../api/queries";
 import { client } from "../../api/query-client";
 import type { Mask, Recipe } from "../../api/types";
+import { NameField } from "../../ui/name-field";
 import { IconButton, Section } from "../../ui/parts";
 import { freeName, LAST_MAP, useDiagonal, withMasks, withoutMask } from "./edit";
 import { share } from "./legend";
@@ -60,7 +60,8 @@ export function MaskHead({ mask }: { mask: Mask }) {
   return (
     <Section>
       <div className="flex items-center gap-0.5">
-        <Name
+        <NameField
+          label="Name of the mask"
           key={mask.name}
           name={mask.name}
           onChange={(wanted) => {
@@ -93,30 +94,5 @@ export function MaskHead({ mask }: { mask: Mask }) {
         </p>
       )}
     </Section>
-  );
-}
-
-/** The name, changed when the field is left or Enter is pressed. */
-function Name({ name, onChange }: { name: string; onChange: (name: string) => void }) {
-  const [typed, setTyped] = useState(name);
-  const finish = () => {
-    const wanted = typed.trim();
-    if (wanted === name || wanted === "") setTyped(name);
-    else onChange(wanted);
-  };
-  return (
-    <input
-      aria-label="Name of the mask"
-      value={typed}
-      maxLength={60}
-      onChange={(e) => setTyped(e.target.value)}
-      onBlur={finish}
-      onKeyDown={(e) => {
-        e.stopPropagation();
-        if (e.key === "Enter") e.currentTarget.blur();
-        if (e.key === "Escape") setTyped(name);
-      }}
-      className="h-7 min-w-0 grow rounded bg-transparent font-semibold text-base hover:bg-sunk focus:bg-sunk focus:px-1.5"
-    />
   );
 }

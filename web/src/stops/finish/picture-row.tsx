@@ -5,12 +5,15 @@ import { useOpen } from "../../api/open";
 import { say, settled, useActions } from "../../api/queries";
 import type { Mask } from "../../api/types";
 import { Button, Row } from "../../ui/parts";
+import { useOpenFinish } from "./coats/edit";
+import { COAT_PLACE } from "./target";
 
 export function MaskPictureRow(props: { mask: Mask; number: number; file: string | undefined }) {
   const { mask, number, file } = props;
   const input = useRef<HTMLInputElement>(null);
   const asset = useOpen((s) => s.asset);
   const { put } = useActions();
+  const open = useOpenFinish();
   const [busy, setBusy] = useState(false);
   const send = async (picture: File) => {
     if (asset === null) return;
@@ -18,7 +21,15 @@ export function MaskPictureRow(props: { mask: Mask; number: number; file: string
     try {
       // The term has to be with the program before it takes the picture.
       await settled();
-      put(await api.sendMaskPicture(asset, mask.name, number, picture));
+      const coat =
+        mask.name === COAT_PLACE && open.finish && open.coat
+          ? { finish: open.finish.name, coat: open.coat.name }
+          : null;
+      put(
+        coat
+          ? await api.sendCoatPicture(asset, { ...coat, term: number }, picture)
+          : await api.sendMaskPicture(asset, mask.name, number, picture),
+      );
     } catch (error) {
       say(error);
     }

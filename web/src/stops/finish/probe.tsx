@@ -8,6 +8,7 @@ import { type Hover, hover, useHover } from "../../stages/hover";
 import { Probe } from "../../stages/sheet/texel-probe";
 import { useOpenMask } from "./edit";
 import { useShownMask } from "./live";
+import { asked } from "./target";
 
 export const useMaskAt = create<{ at: MaskAt | null }>()(() => ({ at: null }));
 
@@ -32,7 +33,7 @@ async function ask(question: Question) {
   while (next) {
     const { asset, recipe, mask, at }: Question = next;
     next = null;
-    const found = await api.maskAt(asset, recipe, mask, at).catch(() => null);
+    const found = await api.maskAt(asset, asked(recipe, mask), mask, at).catch(() => null);
     if (hover.get()) useMaskAt.setState({ at: found });
   }
   asking = false;

@@ -1,9 +1,9 @@
 import { standing } from "../standing";
 import type { Stop } from "../stop";
 import { BeforeHeld } from "./before";
+import { FinishLegend } from "./finish-legend";
 import { MaskOnModel, MaskOnSheet, useMaskPainting } from "./layers";
-import { MaskLegend } from "./legend";
-import { useMaskFindings } from "./live";
+import { useFinishFindings } from "./live";
 import { FinishStop } from "./panel";
 import { setFinish, useFinish } from "./state";
 import { MaskTools } from "./tools";
@@ -13,13 +13,13 @@ export const finish: Stop = {
   label: "Finish",
   Panel: FinishStop,
   useState: () => {
-    const { findings, masks } = useMaskFindings();
-    return standing(findings, masks > 0);
+    const { findings, made } = useFinishFindings();
+    return standing(findings, made > 0);
   },
   ModelLayers: MaskOnModel,
   SheetLayers: MaskOnSheet,
   ModelTools: MaskTools,
-  Legend: MaskLegend,
+  Legend: FinishLegend,
   usePainting: useMaskPainting,
   Aside: BeforeHeld,
   keys: [

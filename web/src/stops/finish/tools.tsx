@@ -1,7 +1,8 @@
-// How the open mask shows, beside the looks of the model stage.
+// How finishes and masks show, beside the looks of the model stage.
 import { StageSelect } from "../../ui/select";
+import { useOpenFinish } from "./coats/edit";
 import { useAtFinish, useOpenMask } from "./edit";
-import { type MaskShow, setFinish, useFinish } from "./state";
+import { type FinishShow, type MaskShow, setFinish, useFinish } from "./state";
 
 const SHOWS: readonly (readonly [MaskShow, string])[] = [
   ["grey", "Mask grey"],
@@ -10,11 +11,35 @@ const SHOWS: readonly (readonly [MaskShow, string])[] = [
   ["off", "Mask off"],
 ];
 
+const FINISH_SHOWS: readonly (readonly [FinishShow, string])[] = [
+  ["material", "Material"],
+  ["base-color", "Base colour"],
+  ["roughness", "Roughness"],
+  ["metallic", "Metallic"],
+  ["emission", "Glow"],
+  ["opacity", "Opacity"],
+  ["place", "Place of the coat"],
+  ["off", "Baked maps"],
+];
+
 export function MaskTools() {
   const at = useAtFinish();
   const mask = useOpenMask();
-  const show = useFinish((s) => s.show);
-  if (!at || !mask) return null;
+  const { finish } = useOpenFinish();
+  const { tab, show, finishShow } = useFinish();
+  if (!at) return null;
+  if (tab === "finishes") {
+    if (!finish) return null;
+    return (
+      <StageSelect
+        label="What shows of the finish"
+        options={FINISH_SHOWS}
+        value={finishShow}
+        onChange={(v) => setFinish({ finishShow: v })}
+      />
+    );
+  }
+  if (!mask) return null;
   return (
     <StageSelect
       label="How the mask shows"

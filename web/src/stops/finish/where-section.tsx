@@ -84,9 +84,7 @@ export function WhereSection({ mask }: { mask: Mask }) {
       }
     >
       {terms.length === 0 && (
-        <p className="text-ink-2">
-          Everywhere. Add a signal to say where the mask lies, or pick examples below.
-        </p>
+        <p className="text-ink-2">Everywhere. Add a signal to say where it lies, or pick examples below.</p>
       )}
       {terms.map((term, i) => (
         // biome-ignore lint/suspicious/noArrayIndexKey: terms have no names, only places

@@ -21,7 +21,7 @@ pub use cells::{CellValue, CellsSettings, Metric};
 pub use checker::CheckerSettings;
 pub use gradient::{GradientPartSettings, GradientPointSettings, GradientSettings};
 pub use noise::{MOST_OCTAVES, NoiseBase, NoiseForm, NoiseSettings};
-pub use picture::{PictureChannel, PicturePatternSettings};
+pub use picture::{ColorKernel, PictureChannel, PicturePatternSettings};
 pub use planks::PlanksSettings;
 pub use rings::RingsSettings;
 pub use scratches::ScratchesSettings;

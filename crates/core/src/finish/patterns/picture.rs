@@ -2,8 +2,8 @@
 
 use super::planar::fitted;
 use super::{Control, ControlInput, Kernel, Making, Pattern, PatternInfo, Points, pattern};
-use crate::picture::{Coding, Image, PictureSource, Sampler, linear_to_srgb};
-use glam::{Vec2, vec2};
+use crate::picture::{Coding, Image, PictureSource, Pixels, Sampler, linear_to_srgb};
+use glam::{Vec2, Vec4, vec2};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
@@ -50,15 +50,7 @@ impl Pattern for PicturePatternSettings {
     };
 
     fn kernel(&self, making: &Making) -> Result<Box<dyn Kernel>, String> {
-        let source = self.picture.as_ref().ok_or("its picture pattern names no file; choose one")?;
-        let image = making.images.get(&source.file)?;
-        Ok(Box::new(PictureKernel {
-            image: image.clone(),
-            size: fitted(self.size, making.repeats),
-            blend: self.blend,
-            channel: self.channel,
-            repeats: making.repeats,
-        }))
+        Ok(Box::new(PictureKernel { laid: self.laid(making)?, channel: self.channel }))
     }
 
     fn picture(&self) -> Option<&PictureSource> {
@@ -66,18 +58,67 @@ impl Pattern for PicturePatternSettings {
     }
 }
 
-struct PictureKernel {
+impl PicturePatternSettings {
+    fn laid(&self, making: &Making) -> Result<LaidPicture, String> {
+        let source = self.picture.as_ref().ok_or("its picture pattern names no file; choose one")?;
+        let image = making.images.get(&source.file)?;
+        Ok(self.lay(image.clone(), making.repeats))
+    }
+
+    fn lay(&self, image: Arc<Image>, repeats: bool) -> LaidPicture {
+        LaidPicture { image, size: fitted(self.size, repeats), blend: self.blend, repeats }
+    }
+
+    /// Its colours, ready to be asked; and why there are none, with a placeholder that cannot be taken for a picture instead.
+    pub(in crate::finish) fn colors(&self, making: &Making) -> (Box<dyn ColorKernel>, Option<String>) {
+        let (laid, fault) = match self.laid(making) {
+            Ok(laid) => (laid, None),
+            Err(fault) => (self.lay(placeholder(), making.repeats), Some(fault)),
+        };
+        (Box::new(ColorPictureKernel { laid }), fault)
+    }
+}
+
+/// What stands where a picture is missing: broad slanted stripes in ember and ash, on every size of sheet.
+fn placeholder() -> Arc<Image> {
+    const SIDE: u32 = 64;
+    let stripe =
+        |x: u32, y: u32| if ((x + y) / 16).is_multiple_of(2) { [0xe0, 0x5a, 0x1e] } else { [0xd8, 0xd4, 0xcc] };
+    let texels = (0..SIDE).flat_map(|y| (0..SIDE).flat_map(move |x| stripe(x, y))).collect();
+    Arc::new(Image::new(SIDE, SIDE, 3, Pixels::U8(texels), Coding::Srgb))
+}
+
+/// A picture as it lies on the surface.
+struct LaidPicture {
     image: Arc<Image>,
     size: f32,
     blend: f32,
-    channel: PictureChannel,
     repeats: bool,
+}
+
+struct PictureKernel {
+    laid: LaidPicture,
+    channel: PictureChannel,
+}
+
+/// A picture's colours.
+pub trait ColorKernel: Send + Sync {
+    /// Fills three columns with linear light at as many places as they have room for.
+    fn fill(&self, at: &Points, out: [&mut [f32]; 3]);
+}
+
+struct ColorPictureKernel {
+    laid: LaidPicture,
 }
 
 impl PictureChannel {
     /// A channel at a UV, averaged over `texels` per side, as the file holds it.
     pub fn read(self, image: &Image, uv: Vec2, texels: f32) -> f32 {
-        let light = image.light(uv, texels, Sampler::default());
+        self.of(image, image.light(uv, texels, Sampler::default()))
+    }
+
+    /// A channel of light read from a picture, as the file holds it.
+    fn of(self, image: &Image, light: Vec4) -> f32 {
         let encoded = |light: f32| if image.coding == Coding::Srgb { linear_to_srgb(light.max(0.0)) } else { light };
         match self {
             PictureChannel::R => encoded(light.x),
@@ -88,30 +129,45 @@ impl PictureChannel {
     }
 }
 
+impl LaidPicture {
+    /// Light and alpha at place `i`.
+    fn at(&self, at: &Points, i: usize) -> Vec4 {
+        let texels_per_unit = self.image.width.max(self.image.height) as f32 / self.size;
+        let read = |u: f32, v: f32, side: f32| {
+            self.image.light(vec2(u, v) / self.size, side * texels_per_unit, Sampler::default())
+        };
+        let (x, y, z, side) = (at.x[i], at.y[i], at.z[i], at.side[i]);
+        if self.repeats {
+            return read(x, y, side);
+        }
+        let facing = [at.normal[0][i].abs(), at.normal[1][i].abs(), at.normal[2][i].abs()];
+        let most = facing[0].max(facing[1]).max(facing[2]);
+        // A side counts as far as it falls short of the foremost one by less than the blend width.
+        let weight = facing.map(|f| (1.0 - (most - f) / self.blend.max(1e-4)).max(0.0));
+        let seen = [[z, y], [x, z], [x, y]];
+        let (mut sum, mut all) = (Vec4::ZERO, 0.0);
+        for (w, [u, v]) in weight.into_iter().zip(seen) {
+            if w > 0.0 {
+                sum += w * read(u, v, side);
+                all += w;
+            }
+        }
+        sum / all
+    }
+}
+
 impl Kernel for PictureKernel {
     fn fill(&self, at: &Points, out: &mut [f32]) {
-        let texels_per_unit = self.image.width.max(self.image.height) as f32 / self.size;
-        let read =
-            |u: f32, v: f32, side: f32| self.channel.read(&self.image, vec2(u, v) / self.size, side * texels_per_unit);
         for (i, slot) in out.iter_mut().enumerate() {
-            let (x, y, z, side) = (at.x[i], at.y[i], at.z[i], at.side[i]);
-            if self.repeats {
-                *slot = read(x, y, side).clamp(0.0, 1.0);
-                continue;
-            }
-            let facing = [at.normal[0][i].abs(), at.normal[1][i].abs(), at.normal[2][i].abs()];
-            let most = facing[0].max(facing[1]).max(facing[2]);
-            // A side counts as far as it falls short of the foremost one by less than the blend width.
-            let weight = facing.map(|f| (1.0 - (most - f) / self.blend.max(1e-4)).max(0.0));
-            let seen = [[z, y], [x, z], [x, y]];
-            let (mut sum, mut all) = (0.0, 0.0);
-            for (w, [u, v]) in weight.into_iter().zip(seen) {
-                if w > 0.0 {
-                    sum += w * read(u, v, side);
-                    all += w;
-                }
-            }
-            *slot = (sum / all).clamp(0.0, 1.0);
+            *slot = self.channel.of(&self.laid.image, self.laid.at(at, i)).clamp(0.0, 1.0);
+        }
+    }
+}
+
+impl ColorKernel for ColorPictureKernel {
+    fn fill(&self, at: &Points, [r, g, b]: [&mut [f32]; 3]) {
+        for i in 0..r.len() {
+            [r[i], g[i], b[i]] = self.laid.at(at, i).truncate().to_array();
         }
     }
 }

@@ -77,14 +77,14 @@ impl Rays {
     }
 
     /// For the ledger.
-    pub(in crate::maps) fn words(self) -> String {
+    pub(crate) fn words(self) -> String {
         match self {
             Rays::Fixed(rays) => format!("{rays} rays"),
             Rays::ByError(RaysByError { most, error }) => format!("up to {most} rays for an error of {error}"),
         }
     }
 
-    pub(in crate::maps) fn check(self) -> Result<(), String> {
+    pub(crate) fn check(self) -> Result<(), String> {
         match self {
             Rays::Fixed(rays) if !RAY_COUNTS.contains(&rays) => {
                 Err(format!("rays is {rays}; give {}", listed(RAY_COUNTS)))

@@ -1,0 +1,97 @@
+//! Finishes by clicks and keys: a ready-made one found by a word, coats opened, moved, muted and changed, one from nothing given to a
+//! part, seen on the model, undone step by step, baked, delivered, and repeated by the command line to the byte.
+
+use anyhow::{Context, Result, ensure};
+use ember_ridge_browser_tests::{Session, Start};
+use fantoccini::key::Key;
+use serde_json::Value;
+
+const LANTERN: i64 = 1;
+
+async fn finish_until(session: &Session, at: usize, what: &str, enough: impl Fn(&Value) -> bool) -> Result<Value> {
+    let view = session.asset_until(LANTERN, what, |view| enough(&view["recipe"]["finishes"][at])).await?;
+    Ok(view["recipe"]["finishes"][at].clone())
+}
+
+fn coats(finish: &Value) -> Vec<&str> {
+    finish["coats"].as_array().into_iter().flatten().filter_map(|c| c["name"].as_str()).collect()
+}
+
+fn coat<'a>(finish: &'a Value, name: &str) -> &'a Value {
+    finish["coats"].as_array().into_iter().flatten().find(|c| c["name"] == name).unwrap_or(&Value::Null)
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn finishes_are_made_reordered_given_baked_and_repeated() -> Result<()> {
+    let session = Session::start(Start::default()).await?;
+    session.samples_ready().await?;
+    // A small sheet of one other map: what is baked here is finishes.
+    let small = "const json = { 'Content-Type': 'application/json' }; \
+        const asset = await (await fetch('/api/assets/1')).json(); \
+        const recipe = { ...asset.recipe, maps: asset.recipe.maps.filter((m) => m.map === 'normal') }; \
+        recipe.sheet = { ...recipe.sheet, size: 128 }; \
+        await fetch('/api/assets/1/recipe', \
+            { method: 'PUT', headers: json, body: JSON.stringify({ base: asset.revision, recipe }) });";
+    session.page.execute(&format!("return (async () => {{ {small} }})()"), vec![]).await?;
+    session.asset_until(LANTERN, "a small sheet", |view| view["recipe"]["sheet"]["size"] == 128).await?;
+    session.stop("Finish").await?;
+
+    // Found by a word, taken with its maps, and seen on the model at once.
+    let search = session.css("[aria-label='Search ready-made finishes']").await?;
+    search.send_keys("enamel").await?;
+    session.until("one left", "document.querySelectorAll('aside li button b').length === 1").await?;
+    let plain = session.drawn("Model").await?;
+    session.xpath("//aside//button[b[.='weathered enamel']]").await?.click().await?;
+    let enamel = finish_until(&session, 0, "the finish", |f| f["name"] == "weathered enamel").await?;
+    ensure!(coats(&enamel).first() == Some(&"rust"), "{enamel}");
+    let recipe = session.api("/assets/1").await?["recipe"].clone();
+    for map in ["base-color", "roughness", "metallic"] {
+        ensure!(recipe["maps"].as_array().context("maps")?.iter().any(|m| m["map"] == map), "{map} is not baked");
+    }
+    session.drawn_until("Model", "the enamel", |now| now != plain).await?;
+    let strata = "document.querySelectorAll(\"[aria-label^='Core sample'] [data-coat]\").length";
+    session.until("the core sample", &format!("{strata} === {}", coats(&enamel).len())).await?;
+
+    // The open coat is the topmost; it moves down with the keyboard, in one step that can be undone.
+    session.page.execute("document.querySelector('[data-coat=dust]').focus()", vec![]).await?;
+    session.press(&[Key::Alt.into(), Key::Down.into()]).await?;
+    finish_until(&session, 0, "dust below grime", |f| coats(f).last() == Some(&"grime")).await?;
+    session.control('z').await?;
+    finish_until(&session, 0, "dust on top again", |f| coats(f).last() == Some(&"dust")).await?;
+
+    // Muted, and its amount changed.
+    session.css("[aria-label='Mute rust bleed']").await?.click().await?;
+    finish_until(&session, 0, "a muted coat", |f| coat(f, "rust bleed")["muted"] == true).await?;
+    session.xpath("//button[@data-coat='enamel']").await?.click().await?;
+    session.css("[aria-label='Name of the coat'][value='enamel']").await?;
+    let sentence =
+        "document.querySelector(\"[aria-label='The coat as a sentence']\")?.textContent.includes('not metal')";
+    session.until("its sentence", sentence).await?;
+    session.choose("How Roughness is laid", "Maximum").await?;
+    finish_until(&session, 0, "another blend", |f| coat(f, "enamel")["sets"]["roughness"]["blend"] == "maximum")
+        .await?;
+
+    // One from nothing, given to a part, placed by what faces up.
+    session.button("New finish").await?.click().await?;
+    finish_until(&session, 1, "a second finish", |f| f["name"] == "finish").await?;
+    session.choose("What the finish is given to", "Parts").await?;
+    session
+        .xpath("//fieldset[@aria-label='Parts that have the finish']//label[contains(., 'cap_low')]")
+        .await?
+        .click()
+        .await?;
+    finish_until(&session, 1, "the cap", |f| f["on"]["parts"] == serde_json::json!(["cap_low"])).await?;
+    session.choose("Set a channel", "Metallic").await?;
+    session.choose("Add a signal", "Facing").await?;
+    let placed = |f: &Value| f["coats"][0]["place"]["terms"][0]["signal"]["kind"] == "facing";
+    let second = finish_until(&session, 1, "a place", placed).await?;
+    ensure!(second["coats"][0]["sets"]["metallic"]["value"] == 0.0, "{second}");
+
+    let [browser, line] = session.delivered_and_repeated(LANTERN, "lookout-lantern").await?;
+    for map in ["base-color", "roughness", "metallic", "normal"] {
+        let name = format!("lookout_lantern_low_{map}.png");
+        let read = |folder: &tempfile::TempDir| std::fs::read(folder.path().join(&name)).context(name.clone());
+        ensure!(read(&line)? == read(&browser)?, "{name} differs from the browser's");
+    }
+    session.close().await
+}
