@@ -299,7 +299,8 @@ fn tiles_and_threads_do_not_show() {
 
 #[test]
 fn what_an_earlier_proof_left_gives_the_same_bytes() {
-    let scene = BakeScene::new(&[&flat()], &[], None).expect("no cage");
+    let bowl = height_field("flat_high", 24, |x, z| 0.2 * ((9.0 * x).sin() * (7.0 * z).cos()).abs());
+    let scene = BakeScene::new(&[&flat()], &[&bowl], None).expect("no cage");
     let kept = Arc::new(KeptTiles::default());
     let maps = ["base-color", "roughness", "normal"];
     let bake = |recipe: &Recipe, kept: Option<&Arc<KeptTiles>>| {
@@ -310,8 +311,17 @@ fn what_an_earlier_proof_left_gives_the_same_bytes() {
         };
         Whole::of(&run(&plan, 2, &Unwatched).expect("nobody stops it"), 0)
     };
-    let first = recipe_of(vec![relief()], &maps);
+    let mut sooty = relief();
+    let mut soot = coat("soot", color(SetColor::to(hex("#101010"))));
+    soot.place.terms = vec![term(Signal::Occlusion { distance: 0.3 }, [0.0, 0.0], [0.5, 1.0])];
+    sooty.coats.push(soot);
+    let mut first = recipe_of(vec![sooty], &maps);
+    first.finish_rays = Rays::Fixed(4);
     bake(&first, Some(&kept));
+    // The same with more rays is another picture.
+    first.finish_rays = Rays::Fixed(16);
+    let finer = bake(&first, Some(&kept));
+    assert!(finer.maps == bake(&first, None).maps);
     let mut second = first.clone();
     second.finishes[0].coats[0].amount = 0.4;
     second.finishes[0].coats[1].sets.color = Some(SetColor::to(hex("#336699")));

@@ -114,15 +114,7 @@ impl TileHits {
     /// The hits of texels beside a tile: a rectangle of a sheet no wider and no higher than a tile.
     pub fn strip(plan: &RayPlan, sheet: usize, tile: Tile, scratch: &mut Scratch) -> TileHits {
         let of = &plan.sheets[sheet];
-        let meets = |other: &Tile| {
-            let across = other.x < tile.x + tile.width && tile.x < other.x + other.width;
-            across && other.y < tile.y + tile.height && tile.y < other.y + other.height
-        };
-        let met = of.tiles.iter().zip(&of.candidates).filter(|(other, _)| meets(other));
-        let mut candidates: Vec<u32> = met.flat_map(|(_, own)| own).copied().collect();
-        candidates.sort_unstable();
-        candidates.dedup();
-        let samples = rasterise_tile(&of.triangles, &candidates, &tile, &plan.derived.pattern);
+        let samples = rasterise_tile(&of.triangles, &of.candidates_of(&tile), &tile, &plan.derived.pattern);
         let mut hits = TileHits::untraced(sheet, tile, samples);
         hits.trace_all(plan, scratch);
         hits

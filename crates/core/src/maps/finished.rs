@@ -398,15 +398,15 @@ impl MapWork for FinishTask {
         let columns = self.finishes.columns(tile);
         let columns = &columns[columns_of(self.channel)];
         for (texel, samples) in tile.wanted_texels() {
-            let all = samples.len();
-            let hit: Vec<usize> = samples.filter(|s| tile.hits.is_hit(*s)).collect();
-            if hit.is_empty() {
+            let hit = samples.clone().filter(|s| tile.hits.is_hit(*s));
+            let count = hit.clone().count();
+            if count == 0 {
                 continue;
             }
             // What is clear carries its colour all the same; rays that miss are clear.
-            let over = if self.channel == FinishChannel::Opacity { all } else { hit.len() };
+            let over = if self.channel == FinishChannel::Opacity { samples.len() } else { count };
             for (slot, column) in out[texel * columns.len()..].iter_mut().zip(columns) {
-                let mean = hit.iter().map(|s| column[*s]).sum::<f32>() / over as f32;
+                let mean = hit.clone().map(|s| column[s]).sum::<f32>() / over as f32;
                 *slot = match self.channel {
                     FinishChannel::Color => linear_to_srgb(mean.clamp(0.0, 1.0)),
                     FinishChannel::Emission => linear_to_srgb(mean.max(0.0)),

@@ -1,6 +1,6 @@
 //! Which sheets a low-poly needs, and what lies on each.
 
-use super::{Layout, SheetName, SheetSettings, SheetTriangles, Tile, tiles_in_morton_order};
+use super::{Layout, SheetName, SheetSettings, SheetTriangles, TILE, Tile, tiles_in_morton_order};
 use crate::mesh::{Mesh, NO_MATERIAL};
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -12,6 +12,33 @@ pub struct SheetPlan {
     pub triangles: SheetTriangles,
     pub tiles: Vec<Tile>,
     pub candidates: Vec<Vec<u32>>,
+    /// Numbers of the tiles by their place in the grid of tiles, row by row.
+    in_grid: Vec<u32>,
+}
+
+impl SheetPlan {
+    fn new(name: SheetName, triangles: SheetTriangles) -> SheetPlan {
+        let tiles = tiles_in_morton_order(triangles.size);
+        let candidates = triangles.bin(&tiles);
+        let across = triangles.size.div_ceil(TILE);
+        let mut in_grid = vec![0; tiles.len()];
+        for (number, tile) in tiles.iter().enumerate() {
+            in_grid[(tile.y / TILE * across + tile.x / TILE) as usize] = number as u32;
+        }
+        SheetPlan { name, triangles, tiles, candidates, in_grid }
+    }
+
+    /// Triangles that may touch a rectangle of texels, in ascending order.
+    pub fn candidates_of(&self, rect: &Tile) -> Vec<u32> {
+        let across = self.triangles.size.div_ceil(TILE);
+        let cells = |from: u32, long: u32| from / TILE..=(from + long - 1) / TILE;
+        let tiles = cells(rect.y, rect.height).flat_map(|y| cells(rect.x, rect.width).map(move |x| y * across + x));
+        let met = tiles.flat_map(|cell| &self.candidates[self.in_grid[cell as usize] as usize]);
+        let mut candidates: Vec<u32> = met.copied().collect();
+        candidates.sort_unstable();
+        candidates.dedup();
+        candidates
+    }
 }
 
 /// UDIM tiles are numbered ten to a row, and this many rows are taken.
@@ -35,9 +62,7 @@ pub fn plan_sheets(mesh: &Mesh, settings: &SheetSettings) -> Vec<SheetPlan> {
     };
     let planned = shares.into_iter().map(|(name, square, own)| {
         let triangles = SheetTriangles::new(mesh, settings.size, square, own);
-        let tiles = tiles_in_morton_order(settings.size);
-        let candidates = triangles.bin(&tiles);
-        SheetPlan { name, triangles, tiles, candidates }
+        SheetPlan::new(name, triangles)
     });
     planned.filter(|sheet| sheet.candidates.iter().any(|c| !c.is_empty())).collect()
 }
