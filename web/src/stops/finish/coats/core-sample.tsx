@@ -112,7 +112,7 @@ export function CoreSample({ finish, open }: { finish: Finish; open: Coat | null
 
 const filled = (picture: string | null) =>
   picture
-    ? { backgroundImage: `url(${picture})`, backgroundSize: "420px", backgroundPosition: "32% 46%" }
+    ? { backgroundImage: `url(${picture})`, backgroundSize: "860px", backgroundPosition: "3% 44%" }
     : { background: "var(--sunk)" };
 
 function Label({ children }: { children: React.ReactNode }) {
