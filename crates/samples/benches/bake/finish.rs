@@ -127,7 +127,7 @@ fn with_mask(recipe: &Recipe, size: u32, mask: Mask) -> Recipe {
     recipe
 }
 
-/// A finish of five coats over the lantern, all channels, 2048 with four samples a texel, none of them placed by what rays have to be
+/// A finish of five coats over the lantern, all channels, 2048 with four samples per texel, none of them placed by what rays have to be
 /// traced for.
 fn five_coats(low: &Mesh, high: &Mesh, recipe: &Recipe) {
     let noise = |size: f32| PatternSettings::Noise(NoiseSettings { size, ..NoiseSettings::default() });
