@@ -3,6 +3,7 @@
 mod support;
 
 use ember_ridge_core::bake::Unwatched;
+use ember_ridge_core::finish::{Body, ReadyFinish};
 use ember_ridge_core::glam::{Vec2, Vec3, vec2, vec3};
 use ember_ridge_core::maps::*;
 use ember_ridge_core::pairs::Pairing;
@@ -232,6 +233,9 @@ fn bytes_do_not_depend_on_threads_for_any_map() {
     high.colors = high.positions.iter().map(|p| [(p.x * 99.0 + 99.0) as u8, 40, 90]).collect();
     let mut recipe = recipe(80, 4, (0.4, 0.4), MapSettings::all());
     recipe.sheet.padding = Padding::All;
+    let name = "weathered enamel";
+    let body = Body::of(2.0, low.bounds(), high.bounds());
+    recipe.finishes.extend(ReadyFinish::named(name).map(|ready| ready.finish(&body)));
     let one = bake_on(&recipe, &low, &[&high], 1);
     assert!(one.maps.iter().all(|m| m.error.is_none()), "{:?}", one.maps.iter().map(|m| &m.error).collect::<Vec<_>>());
     for threads in [2, 5] {
