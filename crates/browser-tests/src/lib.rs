@@ -353,10 +353,10 @@ impl Session {
 
     /// Waits until the sample assets are there, and those that come baked are baked.
     pub async fn samples_ready(&self) -> Result<()> {
-        let made = async || Ok(self.api("/assets").await?.as_array().map_or(0, Vec::len) >= 4);
+        let made = async || Ok(self.api("/assets").await?.as_array().map_or(0, Vec::len) >= 5);
         wait_until("the samples to be made", made).await?;
         let done = |runs: &[Value]| runs.len() >= 2 && runs.iter().all(|r| r["status"] == "done");
-        for asset in [1, 2, 3] {
+        for asset in [1, 2, 3, 5] {
             self.runs_until(asset, "the samples to be baked", done).await?;
         }
         Ok(())

@@ -30,6 +30,7 @@ async fn finishes_are_made_reordered_given_baked_and_repeated() -> Result<()> {
         const asset = await (await fetch('/api/assets/1')).json(); \
         const recipe = { ...asset.recipe, maps: asset.recipe.maps.filter((m) => m.map === 'normal') }; \
         recipe.sheet = { ...recipe.sheet, size: 128 }; \
+        recipe.finishes = []; \
         await fetch('/api/assets/1/recipe', \
             { method: 'PUT', headers: json, body: JSON.stringify({ base: asset.revision, recipe }) });";
     session.page.execute(&format!("return (async () => {{ {small} }})()"), vec![]).await?;
@@ -41,7 +42,7 @@ async fn finishes_are_made_reordered_given_baked_and_repeated() -> Result<()> {
     search.send_keys("enamel").await?;
     session.until("one left", "document.querySelectorAll('aside li button b').length === 1").await?;
     let plain = session.drawn("Model").await?;
-    session.xpath("//aside//button[b[.='weathered enamel']]").await?.click().await?;
+    session.xpath("//aside//button[.//b[.='weathered enamel']]").await?.click().await?;
     let enamel = finish_until(&session, 0, "the finish", |f| f["name"] == "weathered enamel").await?;
     ensure!(coats(&enamel).first() == Some(&"rust"), "{enamel}");
     let recipe = session.api("/assets/1").await?["recipe"].clone();
@@ -93,5 +94,47 @@ async fn finishes_are_made_reordered_given_baked_and_repeated() -> Result<()> {
         let read = |folder: &tempfile::TempDir| std::fs::read(folder.path().join(&name)).context(name.clone());
         ensure!(read(&line)? == read(&browser)?, "{name} differs from the browser's");
     }
+
+    // What was baked is what the recipe makes now; a coat that is changed since shows.
+    session.stop("Finish").await?;
+    session.choose("Baked maps against the live finish", "Baked | live, wiped").await?;
+    session.css("[role=slider][aria-label='Wipe between baked and live']").await?;
+    let rows = "[...document.querySelectorAll(\"[aria-label='Baked against live'] [data-mean]\")]";
+    session
+        .until("the same on both sides", &format!("{rows}.length >= 4 && {rows}.every((r) => r.dataset.mean < 1)"))
+        .await?;
+    session.choose("Finish in hand", "weathered enamel").await?;
+    for name in ["dust", "enamel"] {
+        session.css(&format!("[aria-label='Mute {name}']")).await?.click().await?;
+        finish_until(&session, 0, name, |f| coat(f, name)["muted"] == true).await?;
+    }
+    session.until("another colour than was baked", &format!("{rows}.some((r) => r.dataset.mean > 1)")).await?;
+    session.choose("Baked maps against the live finish", "Live").await?;
+
+    // Out as a file with all it needs, and in again; and a document made elsewhere.
+    let folder = tempfile::tempdir()?;
+    let export = "return (async () => { const { recipe } = await (await fetch('/api/assets/1')).json(); \
+        const answer = await fetch('/api/exported-finishes', { method: 'POST', headers: { 'Content-Type': 'application/json' }, \
+            body: JSON.stringify({ finishes: recipe.finishes }) }); return answer.text() })()";
+    let exported = session.page.execute(export, vec![]).await?;
+    let path = folder.path().join("finishes.json");
+    std::fs::write(&path, exported.as_str().context("text")?)?;
+    let before = session.api("/assets/1").await?["recipe"]["finishes"].as_array().context("finishes")?.len();
+    let import = "input[aria-label='Finishes (JSON), or a MaterialX document with its pictures']";
+    let file = |path: &std::path::Path| path.to_string_lossy().into_owned();
+    session.css(import).await?.send_keys(&file(&path)).await?;
+    let count = |view: &Value| view["recipe"]["finishes"].as_array().map_or(0, Vec::len);
+    session.asset_until(LANTERN, "the same finishes again", |view| count(view) == 2 * before).await?;
+    let document = folder.path().join("layered.mtlx");
+    std::fs::write(&document, include_str!("../../formats/tests/materialx/layered.mtlx"))?;
+    session.css(import).await?.send_keys(&file(&document)).await?;
+    let laid = |view: &Value| view["recipe"]["finishes"][2 * before]["materialx"]["material"] == "Mossy_stone";
+    session.asset_until(LANTERN, "the document", laid).await?;
+    session
+        .until(
+            "its material",
+            "document.querySelector(\"[aria-label='Material of the document']\")?.textContent === 'Mossy_stone'",
+        )
+        .await?;
     session.close().await
 }

@@ -120,7 +120,8 @@ pub struct Bake {
     /// A file of masks (JSON): they join the recipe's, and each is baked unless --maps chooses
     #[arg(long, value_name = "FILE", action = clap::ArgAction::Append)]
     pub masks: Vec<PathBuf>,
-    /// A ready-made finish by name, or a file of finishes (JSON): its maps are baked too unless --maps chooses
+    /// A ready-made finish by name, a file of finishes (JSON), or a MaterialX document (FILE.mtlx, or FILE.mtlx:MATERIAL): its maps are
+    /// baked too unless --maps chooses
     #[arg(long, value_name = "NAME|FILE", action = clap::ArgAction::Append)]
     pub finish: Vec<String>,
     /// Texels per side
@@ -233,13 +234,24 @@ pub enum FinishWhat {
         #[arg(long)]
         json: bool,
     },
-    /// Show a ready-made finish, or the finishes of a file
+    /// Show a ready-made finish, the finishes of a file, or what is understood of a MaterialX document, node by node
     Show {
-        /// Name of a ready-made finish, or a file of finishes (.json)
+        /// Name of a ready-made finish, a file of finishes (.json), or a MaterialX document (.mtlx, or .mtlx:MATERIAL)
         name: String,
         /// Print it as JSON, as a recipe and --finish take it
         #[arg(long)]
         json: bool,
+        /// The asset from corner to corner, scene units: ready-made finishes suit their lengths to it
+        #[arg(long, value_name = "D", default_value_t = 1.0, value_parser = finite)]
+        diagonal: f32,
+    },
+    /// Write a finish as a MaterialX document, as far as the standard's nodes reach; what is left out is told
+    Write {
+        /// Name of a ready-made finish, or a file of finishes (.json)
+        name: String,
+        /// The document to write (.mtlx)
+        #[arg(long, value_name = "FILE")]
+        out: PathBuf,
         /// The asset from corner to corner, scene units: ready-made finishes suit their lengths to it
         #[arg(long, value_name = "D", default_value_t = 1.0, value_parser = finite)]
         diagonal: f32,

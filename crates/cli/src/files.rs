@@ -18,6 +18,8 @@ pub struct Files {
     folder: PathBuf,
     /// Paths from the command line whose names are not UTF-8, by the name that stands for them in the recipe.
     given: HashMap<String, PathBuf>,
+    /// Files that came inside another, by path.
+    held: HashMap<PathBuf, Vec<u8>>,
     read: Mutex<HashSet<PathBuf>>,
 }
 
@@ -52,16 +54,29 @@ impl Files {
     /// # Errors
     /// As [`read_plain`].
     pub fn read(&self, path: &Path) -> Result<Vec<u8>, Unusable> {
+        if let Some(held) = self.held.get(path) {
+            return Ok(held.clone());
+        }
         let bytes = read_plain(path)?;
         locked(&self.read).extend(path.canonicalize());
         Ok(bytes)
     }
 
+    /// Takes a file that came inside another; it goes before one of that name on the disk.
+    pub fn hold(&mut self, name: &str, bytes: Vec<u8>) {
+        let path = self.path(name);
+        self.held.insert(path, bytes);
+    }
+
     /// A file that belongs to `path`, from the same folder or below; never from elsewhere.
     pub fn read_beside(&self, path: &Path, name: &str) -> Option<Vec<u8>> {
         let name = Path::new(name);
+        let folder = path.parent().unwrap_or(Path::new(""));
+        if let Some(held) = name.file_name().and_then(|last| self.held.get(&folder.join(last))) {
+            return Some(held.clone());
+        }
         let stays = name.components().all(|c| matches!(c, Component::Normal(_) | Component::CurDir));
-        stays.then(|| self.read(&path.parent().unwrap_or(Path::new("")).join(name)).ok()).flatten()
+        stays.then(|| self.read(&folder.join(name)).ok()).flatten()
     }
 
     /// Sees to it that files about to be written to `out` replace none that was read, and none of each other.

@@ -4,6 +4,7 @@
 mod arguments;
 mod bake;
 mod check;
+mod document;
 mod files;
 mod finish;
 mod options;

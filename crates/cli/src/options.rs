@@ -77,7 +77,7 @@ pub fn apply_options(recipe: &mut Recipe, files: &mut Files, arguments: &Bake) -
         }
     }
     apply_masks(recipe, arguments)?;
-    crate::finish::apply(recipe, arguments)?;
+    crate::finish::apply(recipe, files, arguments)?;
     apply_sources(recipe, files, arguments);
     fn set<T>(slot: &mut T, value: Option<impl Into<T>>) {
         if let Some(value) = value {

@@ -4,14 +4,19 @@ use crate::Unusable;
 use crate::files::Files;
 use crate::progress::Progress;
 use anyhow::{Context, bail};
-use ember_ridge_core::recipe::MeshSource;
+use ember_ridge_core::document::Document;
+use ember_ridge_core::finish::DocumentSource;
+use ember_ridge_core::recipe::{FileBeside, MeshSource};
 use ember_ridge_core::scene::BakeScene;
 use ember_ridge_core::{Mesh, Recipe};
 use ember_ridge_formats::image::read_image;
+use ember_ridge_formats::materialx::read_document;
 use ember_ridge_formats::read_mesh_with;
 use std::cell::RefCell;
 use std::path::Path;
-use std::sync::Arc;
+use std::sync::{Arc, Mutex, PoisonError};
+
+const REMOVE_BESIDE: &str = "remove it from \"beside\"";
 
 pub fn load_scene(recipe: &Recipe, files: &Files, progress: &Progress) -> Result<BakeScene, Unusable> {
     if recipe.missing().is_some() {
@@ -26,13 +31,37 @@ pub fn load_scene(recipe: &Recipe, files: &Files, progress: &Progress) -> Result
         let bytes = read_checked(files, &picture.file, picture.hash.as_deref(), progress)?;
         Ok(Arc::new(read_image(&files.path(&picture.file).to_string_lossy(), &bytes)?))
     })?;
+    let documents = recipe.read_documents(|source| load_document(source, files, progress).map(Arc::new));
     let all = |meshes: &[Mesh]| meshes.iter().map(|m| m.triangles.len()).sum::<usize>();
     progress.say(&format!("building the tree over {} triangles", all(if high.is_empty() { &low } else { &high })));
     let (low_meshes, high_meshes): (Vec<&Mesh>, Vec<&Mesh>) = (low.iter().collect(), high.iter().collect());
     let scene = BakeScene::repeating(&low_meshes, &high_meshes, cage.as_ref(), recipe.repeats().as_ref());
     let scene = scene.with_context(|| recipe.cage.as_ref().map_or("cage".to_owned(), |c| c.file.clone()))?;
     progress.say(&format!("ready: {} low, {} high triangles", all(&low), all(&high)));
-    Ok(scene.with_images(images))
+    Ok(scene.with_images(images).with_documents(documents))
+}
+
+/// The document that a finish lies on, with the pictures beside it.
+fn load_document(source: &DocumentSource, files: &Files, progress: &Progress) -> Result<Document, Unusable> {
+    let bytes = read_checked(files, &source.file, source.hash.as_deref(), progress)?;
+    let path = files.path(&source.file);
+    let wrong = Mutex::new(None);
+    let beside = |name: &str| {
+        let bytes = files.read_beside(&path, name);
+        if let Some(known) = FileBeside::meant(source.beside.iter().map(|f| f.file.as_str()), name) {
+            let known = &source.beside[known];
+            let other =
+                bytes.as_ref().and_then(|bytes| not_the_one(Path::new(name), bytes, &known.hash, REMOVE_BESIDE));
+            let mut wrong = wrong.lock().unwrap_or_else(PoisonError::into_inner);
+            *wrong = wrong.take().or(other);
+        }
+        bytes
+    };
+    let document = read_document(&path.to_string_lossy(), &bytes, &beside);
+    match wrong.into_inner().unwrap_or_else(PoisonError::into_inner) {
+        Some(fault) => bail!("{}: {fault}", path.display()),
+        None => Ok(document?),
+    }
 }
 
 pub fn load_mesh(source: &MeshSource, files: &Files, progress: &Progress) -> Result<Mesh, Unusable> {
@@ -47,7 +76,7 @@ pub fn load_mesh(source: &MeshSource, files: &Files, progress: &Progress) -> Res
         let bytes = files.read_beside(&path, name);
         if let Some(known) = source.file_beside(name) {
             let fault = match &bytes {
-                Some(bytes) => not_the_one(Path::new(name), bytes, &known.hash, "remove it from \"beside\""),
+                Some(bytes) => not_the_one(Path::new(name), bytes, &known.hash, REMOVE_BESIDE),
                 None => Some(format!("'{name}' is not beside it, and the recipe was made with it. Put it there")),
             };
             wrong.replace_with(|first| first.take().or(fault));

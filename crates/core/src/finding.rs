@@ -59,6 +59,8 @@ pub enum FindingKind {
     FinishUnusable,
     /// A placeholder stands where a finish's picture should.
     FinishPicture,
+    /// A document that a finish lies on asks for what is not made here.
+    FinishDocument,
 }
 
 impl FindingKind {

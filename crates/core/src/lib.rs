@@ -11,6 +11,7 @@ pub mod step;
 pub mod stop;
 pub mod surface;
 
+pub mod document;
 pub mod finding;
 
 pub mod mesh;

@@ -3,6 +3,7 @@
 
 mod support;
 
+use ember_ridge_core::FindingKind;
 use ember_ridge_core::bake::{KeptTiles, Plan, Unwatched, run};
 use ember_ridge_core::finish::*;
 use ember_ridge_core::glam::{Vec3, vec3};
@@ -11,7 +12,6 @@ use ember_ridge_core::picture::{Depth, ImageFormat, linear_to_srgb};
 use ember_ridge_core::recipe::Recipe;
 use ember_ridge_core::scene::BakeScene;
 use ember_ridge_core::surface::{Axis, Distance};
-use ember_ridge_core::{FindingKind, Mesh};
 use std::sync::Arc;
 use support::*;
 
@@ -22,7 +22,7 @@ fn hex(text: &str) -> Color {
 }
 
 fn finish(name: &str, coats: Vec<Coat>) -> Finish {
-    Finish { name: name.into(), on: FinishOn::All, base: Base::default(), coats }
+    Finish::everywhere(name, Base::default(), coats)
 }
 
 fn coat(name: &str, sets: Sets) -> Coat {
@@ -63,14 +63,9 @@ fn recipe_of(finishes: Vec<Finish>, maps: &[&str]) -> Recipe {
     recipe
 }
 
-/// The unit square at y = 0, uv = (x, 1 - z); texel centres from the top left.
-fn flat() -> Mesh {
-    height_field("flat_low", 1, |_, _| 0.0)
-}
-
+/// The centre of a texel of [`flat`].
 fn texel(t: usize) -> Vec3 {
-    let (x, y) = (t % SIZE as usize, t / SIZE as usize);
-    vec3(x as f32 + 0.5, 0.0, y as f32 + 0.5) / SIZE as f32
+    texel_of_flat(t, SIZE)
 }
 
 fn colors(whole: &Whole, map: &str) -> Vec<Vec3> {
@@ -343,7 +338,7 @@ fn a_missing_picture_shows_stripes_and_one_lost_coat_leaves_the_others() {
     let plan = Plan::new(&recipe, &scene).expect("sound");
     let told: Vec<(FindingKind, String)> = plan.findings.iter().map(|f| (f.kind, f.reason.clone())).collect();
     let has = |kind: FindingKind, text: &str| told.iter().any(|(k, words)| *k == kind && words.contains(text));
-    assert!(has(FindingKind::FinishPicture, "wood.png: the picture was not read"), "{told:?}");
+    assert!(has(FindingKind::FinishPicture, "wood.png: it was not read"), "{told:?}");
     assert!(has(FindingKind::FinishUnusable, "Coat soot of f cannot be made: there is no part 'chimney'"), "{told:?}");
     let made = Whole::of(&run(&plan, 1, &Unwatched).expect("nobody stops it"), 0);
     let seen = colors(&made, "base-color");
@@ -351,6 +346,37 @@ fn a_missing_picture_shows_stripes_and_one_lost_coat_leaves_the_others() {
     assert!(seen.iter().all(|c| c.x > 0.5));
     let (least, most) = seen.iter().fold((1.0f32, 0.0f32), |(a, b), c| (a.min(c.z), b.max(c.z)));
     assert!(least < 0.2 && most > 0.7, "{least} to {most}");
+}
+
+#[test]
+fn a_number_whose_picture_is_missing_stays_as_it_is_below() {
+    let lost = PicturePatternSettings {
+        picture: Some(ember_ridge_core::picture::PictureSource { file: "grain.png".into(), hash: None }),
+        ..PicturePatternSettings::default()
+    };
+    let rough = Sets { roughness: Some(SetNumber { picture: Some(lost), ..SetNumber::default() }), ..Sets::default() };
+    let base = Base { roughness: 0.7, ..Base::default() };
+    let finish = Finish { base, ..finish("f", vec![coat("grain", rough)]) };
+    let made = bake(&recipe_of(vec![finish], &["roughness"]), &flat(), &[]);
+    assert!(values(&made, "roughness").iter().all(|v| (v - 0.7).abs() < 1e-6));
+}
+
+#[test]
+fn a_mask_that_a_ramp_lies_over_is_part_of_the_finish() {
+    let scene = BakeScene::new(&[&flat()], &[], None).expect("no cage");
+    let kept = Arc::new(KeptTiles::default());
+    let over = Signal::Mask { mask: "m".into() };
+    let ramp = SetColor::ramp(over, [(0.0, hex("#000000")), (1.0, hex("#ffffff"))]);
+    let mut recipe = recipe_of(vec![finish("f", vec![coat("c", color(ramp))])], &["base-color"]);
+    let mut shown = |from: f32| {
+        let place =
+            PlaceSettings { terms: vec![term(along_x(0.0, 1.0), [from, from], [2.0, 2.0])], ..Default::default() };
+        recipe.masks = vec![Mask { name: "m".into(), place }];
+        let plan = Plan::new(&recipe.as_proof(), &scene).expect("sound").keeping(&kept);
+        let whole = Whole::of(&run(&plan, 1, &Unwatched).expect("nobody stops it"), 0);
+        colors(&whole, "base-color")[SIZE as usize / 2].round().x
+    };
+    assert_eq!([shown(0.9), shown(0.1)], [0.0, 1.0]);
 }
 
 #[test]
@@ -380,4 +406,39 @@ fn settings_out_of_range_name_themselves() {
     assert!(fault(|f| f.coats[0].sets.height = Some(SetTo::default())).contains("height needs one of value, ramp"));
     assert!(fault(|f| f.coats[0].sets.roughness = Some(SetNumber::to(-1.0))).contains("roughness is -1; give 0 to 1"));
     assert!(serde_json::from_str::<Color>("\"red\"").is_err_and(|e| e.to_string().contains("write it as \"#rrggbb\"")));
+}
+
+/// A sculpt of two materials and of two vertex colours that part it the other way.
+#[test]
+fn finishes_are_given_by_material_and_by_id_with_or_without_an_id_map() {
+    let mut sculpt = height_field("sculpt_high", 2, |_, _| 0.01);
+    let middle = |corners: [u32; 3]| corners.map(|v| sculpt.positions[v as usize]).iter().sum::<Vec3>() / 3.0;
+    let left: Vec<bool> = sculpt.triangles.iter().map(|corners| middle(*corners).x < 0.5).collect();
+    sculpt.materials = vec!["iron".into(), "glass".into()];
+    sculpt.triangle_materials = left.iter().map(|left| u32::from(!left)).collect();
+    let near = |p: &Vec3| if p.z < 0.25 { [10, 200, 30] } else { [200, 20, 30] };
+    sculpt.colors = sculpt.positions.iter().map(near).collect();
+    let given = |on: FinishOn| Finish { on, ..finish("f", vec![coat("c", color(SetColor::to(hex("#ff0000"))))]) };
+    let red = |on: FinishOn, maps: Vec<MapSettings>| {
+        let mut recipe = recipe_of(vec![given(on)], &["base-color"]);
+        recipe.maps.extend(maps);
+        let made = bake(&recipe, &flat(), &[&sculpt]);
+        assert!(
+            made.report.findings.iter().all(|f| f.kind != FindingKind::FinishUnusable),
+            "{:?}",
+            made.report.findings
+        );
+        colors(&made, "base-color").into_iter().map(|c| c.x > 0.9 && c.y < 0.1).collect::<Vec<bool>>()
+    };
+    let on_left = red(FinishOn::Materials(vec!["iron".into()]), vec![]);
+    assert!(on_left.iter().enumerate().all(|(t, red)| (texel(t).x - 0.5).abs() < 0.05 || *red == (texel(t).x < 0.5)));
+    // By colour without an ID map, and by the one that is set up.
+    let by_color = FinishOn::Ids(vec!["#0ac81e".into()]);
+    let found = red(by_color.clone(), vec![]);
+    let id = MapSettings::Id(IdSettings { from: IdSource::Color });
+    assert_eq!(found, red(by_color, vec![id]));
+    let share = found.iter().filter(|red| **red).count() as f32 / found.len() as f32;
+    assert!((0.2..0.3).contains(&share), "{share}");
+    let by_name = red(FinishOn::Ids(vec!["glass".into()]), vec![]);
+    assert!(by_name.iter().zip(&on_left).all(|(glass, iron)| glass != iron));
 }

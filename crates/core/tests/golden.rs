@@ -139,7 +139,7 @@ fn finish() -> Finish {
     };
     let place = PlaceSettings { terms: vec![edges], ..PlaceSettings::default() };
     let coats = vec![coat("ground", ground), Coat { place, ..coat("worn", worn) }];
-    Finish { name: "finish".into(), on: FinishOn::All, base: Base::default(), coats }
+    Finish::everywhere("finish", Base::default(), coats)
 }
 
 /// Maps that finishes are needed for.

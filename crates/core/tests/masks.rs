@@ -43,14 +43,9 @@ fn recipe_of(masks: Vec<Mask>) -> Recipe {
     recipe
 }
 
-/// The unit square at y = 0, uv = (x, 1 - z); its texel centres.
-fn flat() -> Mesh {
-    height_field("flat_low", 1, |_, _| 0.0)
-}
-
+/// The centre of a texel of [`flat`].
 fn texel(t: usize) -> Vec3 {
-    let (x, y) = (t % SIZE as usize, t / SIZE as usize);
-    vec3(x as f32 + 0.5, 0.0, y as f32 + 0.5) / SIZE as f32
+    texel_of_flat(t, SIZE)
 }
 
 /// One mask baked over the flat square, or over a sculpt above it.
@@ -247,7 +242,7 @@ fn what_cannot_be_made_is_a_finding_with_what_there_is() {
     let region = Signal::Region { by: RegionBy::Part, names: vec!["flat_low".into(), "lid".into()] };
     assert!(one(region).contains("there is no part 'lid'"));
     let gone = Signal::Picture { file: "dirt.png".into(), hash: None, channel: PictureChannel::R };
-    assert!(one(gone).contains("dirt.png: the picture was not read; add it again"));
+    assert!(one(gone).contains("dirt.png: it was not read; add it again"));
     assert!(one(Signal::Channel { of: Channel::R }).contains("carries no vertex colours"));
     assert!(one(Signal::Mask { mask: "n".into() }).contains("there is no mask 'n'; the recipe has m"));
 

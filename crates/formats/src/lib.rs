@@ -5,6 +5,8 @@ pub mod files;
 pub mod hits;
 pub mod image;
 pub mod keep;
+pub mod kept;
+pub mod materialx;
 pub mod mesh;
 
 pub use mesh::{MeshFormat, ReadFault, Siblings, read_mesh, read_mesh_with};

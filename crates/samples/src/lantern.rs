@@ -2,10 +2,12 @@
 //! handle that clears the cap by a hair. Flat vertex colours tell its materials apart.
 
 use crate::field::{around, ball, capsule, cut, join, line, polygon, ring, rounded_box, smoothstep};
+use crate::finishes::{body, by_color, give, lamp_iron, oiled_ash, ready};
 use crate::handmade::{Island, build, grid_island, inset, lathe, tube};
 use crate::pieces::{Piece, polygonise_all};
 use crate::{Detail, Sample, plain_maps, recipe};
 use ember_ridge_core::Mesh;
+use ember_ridge_core::finish::FinishOn;
 use ember_ridge_core::glam::{Vec2, Vec3, vec2, vec3};
 use ember_ridge_core::maps::{AoSettings, IdSettings, IdSource, MapSettings};
 use std::f32::consts::{PI, TAU};
@@ -336,21 +338,23 @@ pub(super) const LABEL: &str = "Lookout lantern";
 
 pub(super) fn make(detail: Detail) -> Sample {
     let (low_file, high_file) = ("lookout_lantern_low.obj", "lookout_lantern_high.glb");
-    Sample {
-        name: "lookout-lantern",
-        label: LABEL,
-        finished: true,
-        low: low(),
-        high: high(detail),
-        low_file,
-        high_file,
-        recipe: {
-            let mut maps = plain_maps(["normal", "curvature", "cavity", "color", "miss"]);
-            // Rivets and vents float a little off the body; their shadow would be a blotch.
-            let clear = ["housing_rivets_high", "housing_vents_high", "cap_rivets_high"].map(str::to_owned).to_vec();
-            maps.insert(1, MapSettings::Ao(AoSettings { clear, ..AoSettings::default() }));
-            maps.insert(4, MapSettings::Id(IdSettings { from: IdSource::Color }));
-            recipe(LABEL, low_file, high_file, maps)
-        },
-    }
+    let (low, high) = (low(), high(detail));
+    let mut maps = plain_maps(["normal", "curvature", "cavity", "color", "miss"]);
+    // Rivets and vents float a little off the body; their shadow would be a blotch.
+    let clear = ["housing_rivets_high", "housing_vents_high", "cap_rivets_high"].map(str::to_owned).to_vec();
+    maps.insert(1, MapSettings::Ao(AoSettings { clear, ..AoSettings::default() }));
+    maps.insert(4, MapSettings::Id(IdSettings { from: IdSource::Color }));
+    let mut recipe = recipe(LABEL, low_file, high_file, maps);
+    let body = body(&low, &high);
+    let finishes = [
+        ready("weathered enamel", &body, FinishOn::All),
+        ready("brass with verdigris", &body, by_color(&[BRASS])),
+        Some(lamp_iron(&body, by_color(&[IRON]))),
+        Some(oiled_ash(&body, by_color(&[WOOD]))),
+        ready("sooted glass", &body, by_color(&[GLASS])),
+        ready("ember glow", &body, by_color(&[EMBER])),
+    ];
+    let shown = ["base-color", "roughness", "metallic", "emission", "opacity"];
+    give(&mut recipe, finishes.into_iter().flatten(), &shown);
+    Sample { name: "lookout-lantern", label: LABEL, finished: true, low, high, low_file, high_file, recipe }
 }

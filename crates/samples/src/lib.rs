@@ -2,6 +2,8 @@
 //! this crate alone. The same meshes come out every time.
 
 mod field;
+mod finishes;
+mod ground;
 mod handmade;
 mod lantern;
 mod nets;
@@ -30,6 +32,7 @@ pub struct Sample {
     pub high: Mesh,
     /// Empty when the low-poly is a plane that the recipe makes.
     pub low_file: &'static str,
+    /// Empty when there is no sculpt.
     pub high_file: &'static str,
     pub recipe: Recipe,
     /// Whether a demo shows it baked; one that is made wrong on purpose is to be fixed first.
@@ -37,7 +40,8 @@ pub struct Sample {
 }
 
 /// Names of all samples, in the order they are shown.
-pub const SAMPLES: &[&str] = &["lookout-lantern", "boundary-stone", "shingle-tile", "dented-watering-can"];
+pub const SAMPLES: &[&str] =
+    &["lookout-lantern", "boundary-stone", "shingle-tile", "dented-watering-can", "trail-ground"];
 
 /// How fine sculpts are polygonised. `Full` is what artists see; `Draft` is for tests that only need the shape,
 /// `Coarse` for measuring how cost grows.
@@ -69,6 +73,7 @@ pub fn make(name: &str, detail: Detail) -> Option<Sample> {
         "lookout-lantern" => lantern::make(detail),
         "boundary-stone" => stone::make(detail),
         "shingle-tile" => shingles::make(detail),
+        "trail-ground" => ground::make(),
         "dented-watering-can" => watering_can::make(detail),
         _ => return None,
     };
@@ -76,6 +81,7 @@ pub fn make(name: &str, detail: Detail) -> Option<Sample> {
         // Whoever wants coarse sculpts waits for no fine sampling either.
         sample.recipe.sheet.samples = 1;
         sample.recipe.maps = sample.recipe.maps.into_iter().map(|m| m.with_at_most(8)).collect();
+        sample.recipe.finish_rays = sample.recipe.finish_rays.at_most(8);
     }
     Some(sample)
 }
@@ -86,6 +92,7 @@ pub fn label(name: &str) -> Option<&'static str> {
         "lookout-lantern" => Some(lantern::LABEL),
         "boundary-stone" => Some(stone::LABEL),
         "shingle-tile" => Some(shingles::LABEL),
+        "trail-ground" => Some(ground::LABEL),
         "dented-watering-can" => Some(watering_can::LABEL),
         _ => None,
     }
@@ -105,6 +112,14 @@ fn plain_maps<const N: usize>(names: [&str; N]) -> Vec<MapSettings> {
 }
 
 impl Sample {
+    /// The same without finishes: what the sculpt alone gives.
+    pub fn bare(mut self) -> Sample {
+        self.recipe.finishes.clear();
+        let of_finishes = ["base-color", "roughness", "metallic", "emission", "opacity", "height"];
+        self.recipe.maps.retain(|map| !of_finishes.contains(&map.key().as_str()));
+        self
+    }
+
     /// Writes the meshes and `<name>.recipe.json` into `folder`, which must exist.
     ///
     /// # Errors
@@ -113,12 +128,18 @@ impl Sample {
         if !self.low_file.is_empty() {
             write_whole(&folder.join(self.low_file), |out| write_obj(out, &self.low))?;
         }
-        write_whole(&folder.join(self.high_file), |out| match self.high_file.ends_with(".ply") {
-            true => write_ply(out, &self.high),
-            false => write_glb(out, &self.high),
-        })?;
+        if !self.high_file.is_empty() {
+            write_whole(&folder.join(self.high_file), |out| self.write_high(out))?;
+        }
         write_whole(&folder.join(format!("{}.recipe.json", self.name)), |out| {
             serde_json::to_writer_pretty(out, &self.recipe).map_err(io::Error::from)
         })
+    }
+
+    fn write_high(&self, out: &mut impl io::Write) -> io::Result<()> {
+        match self.high_file.ends_with(".ply") {
+            true => write_ply(out, &self.high),
+            false => write_glb(out, &self.high),
+        }
     }
 }

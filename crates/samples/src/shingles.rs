@@ -2,8 +2,10 @@
 //! It is baked onto a plane that the recipe makes; there is no low-poly file.
 
 use crate::field::{ball, layered_noise, noise, rounded_box, smoothstep};
+use crate::finishes::{body, give, ready};
 use crate::nets::polygonise;
 use crate::{Detail, Sample, plain_maps};
+use ember_ridge_core::finish::FinishOn;
 use ember_ridge_core::glam::{IVec3, Quat, Vec3, vec3};
 use ember_ridge_core::maps::{IdSettings, IdSource, MapSettings};
 use ember_ridge_core::mesh::{Facing, PlaneTarget, merge_points};
@@ -193,14 +195,8 @@ pub(super) fn make(detail: Detail) -> Sample {
     recipe.high.push(MeshSource::file(high_file));
     recipe.maps = plain_maps(["normal", "ao", "curvature", "displacement", "color", "miss"]);
     recipe.maps.insert(4, MapSettings::Id(IdSettings { from: IdSource::Piece }));
-    Sample {
-        name: "shingle-tile",
-        label: LABEL,
-        finished: true,
-        low: plane.mesh("shingle_tile"),
-        high: high(detail),
-        low_file: "",
-        high_file,
-        recipe,
-    }
+    let (low, high) = (plane.mesh("shingle_tile"), high(detail));
+    let cedar = ready("cedar shingle", &body(&low, &high), FinishOn::All);
+    give(&mut recipe, cedar, &["base-color", "roughness"]);
+    Sample { name: "shingle-tile", label: LABEL, finished: true, low, high, low_file: "", high_file, recipe }
 }

@@ -1,9 +1,11 @@
 //! The *Boundary stone*: an upright slab that marks the post's ground. Carved marks, chipped edges, weathered faces, lichen.
 
 use crate::field::{capsule, cut, layered_noise, line, noise, random, rounded_box, smoothstep};
+use crate::finishes::{body, give, ready};
 use crate::handmade::{Island, build, grid_island};
 use crate::nets::polygonise;
 use crate::{Detail, Sample, plain_maps, recipe};
+use ember_ridge_core::finish::FinishOn;
 use ember_ridge_core::glam::{Quat, Vec2, Vec3, vec2, vec3};
 use ember_ridge_core::maps::{IdSettings, IdSource, MapSettings};
 use ember_ridge_core::{Draft, DraftPart, Mesh};
@@ -202,18 +204,11 @@ pub(super) const LABEL: &str = "Boundary stone";
 
 pub(super) fn make(detail: Detail) -> Sample {
     let (low_file, high_file) = ("boundary_stone_low.obj", "boundary_stone_high.ply");
-    Sample {
-        name: "boundary-stone",
-        label: LABEL,
-        finished: true,
-        low: low(),
-        high: high(detail),
-        low_file,
-        high_file,
-        recipe: {
-            let mut maps = plain_maps(["normal", "ao", "curvature", "cavity", "displacement", "miss"]);
-            maps.insert(5, MapSettings::Id(IdSettings { from: IdSource::Color }));
-            recipe(LABEL, low_file, high_file, maps)
-        },
-    }
+    let (low, high) = (low(), high(detail));
+    let mut maps = plain_maps(["normal", "ao", "curvature", "cavity", "displacement", "miss"]);
+    maps.insert(5, MapSettings::Id(IdSettings { from: IdSource::Color }));
+    let mut recipe = recipe(LABEL, low_file, high_file, maps);
+    let granite = ready("lichened granite", &body(&low, &high), FinishOn::All);
+    give(&mut recipe, granite, &["base-color", "roughness"]);
+    Sample { name: "boundary-stone", label: LABEL, finished: true, low, high, low_file, high_file, recipe }
 }

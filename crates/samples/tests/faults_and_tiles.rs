@@ -133,7 +133,7 @@ fn tile_bake(recipe: &Recipe, tile: &Sample, shift: Vec3, repeats: bool) -> Outc
 #[test]
 fn a_repeating_tile_has_no_seam() {
     const SIZE: usize = 128;
-    let tile = make("shingle-tile", Detail::Draft).expect("listed");
+    let tile = make("shingle-tile", Detail::Draft).expect("listed").bare();
     let mut recipe = tile.recipe.clone();
     recipe.sheet.size = SIZE as u32;
     recipe.sheet.samples = 1;
@@ -178,7 +178,7 @@ fn a_repeating_tile_has_no_seam() {
 /// What pairs by space is told of the sculpt, not of its copies: half of a tile's copies lie far from the plane.
 #[test]
 fn copies_of_a_sculpt_have_no_say_in_shared_space() {
-    let tile = make("shingle-tile", Detail::Coarse).expect("listed");
+    let tile = make("shingle-tile", Detail::Coarse).expect("listed").bare();
     let plane = PlaneTarget { repeats: true, ..tile.recipe.low[0].plane.expect("a plane") };
     let low = plane.mesh("tile");
     let scene = BakeScene::repeating(&[&low], &[&tile.high], None, Some(&plane)).expect("no cage");
@@ -189,7 +189,7 @@ fn copies_of_a_sculpt_have_no_say_in_shared_space() {
 /// Loose pieces that go over an edge are one piece with what comes in at the other side.
 #[test]
 fn pieces_of_a_tile_go_on_past_its_edges() {
-    let tile = make("shingle-tile", Detail::Coarse).expect("listed");
+    let tile = make("shingle-tile", Detail::Coarse).expect("listed").bare();
     let mut recipe = tile.recipe.clone();
     recipe.maps = vec![MapSettings::Id(IdSettings { from: IdSource::Piece })];
     recipe.sheet.size = 64;

@@ -82,7 +82,7 @@ fn to_carving(p: Vec3) -> f32 {
 
 #[test]
 fn the_carved_lines_of_the_stone_are_found_from_four_clicks() {
-    let stone = make("boundary-stone", Detail::Draft).expect("a sample");
+    let stone = make("boundary-stone", Detail::Draft).expect("a sample").bare();
     let plan = plan("stone", &stone.low, &stone.high, Vec::new());
     let places = hit_places(&plan, 40_000);
     let at = |x: f32, y: f32| seen_at(&places, x, y);
@@ -114,7 +114,7 @@ fn the_carved_lines_of_the_stone_are_found_from_four_clicks() {
 
 #[test]
 fn the_rivets_of_the_lantern_are_found_and_contradictions_are_told() {
-    let lantern = make("lookout-lantern", Detail::Draft).expect("a sample");
+    let lantern = make("lookout-lantern", Detail::Draft).expect("a sample").bare();
     let plan = plan("lantern", &lantern.low, &lantern.high, Vec::new());
     let places = hit_places(&plan, 60_000);
     // The sculpt says itself which of its places are rivets.

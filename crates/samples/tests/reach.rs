@@ -78,7 +78,7 @@ fn the_family_is_the_same_every_time_and_its_heights_are_its_surface() {
 
 #[test]
 fn painting_plumb_takes_the_lean_from_the_lantern_and_leaves_the_rest_as_it_was() {
-    let sample = make("lookout-lantern", Detail::Draft).expect("the lantern");
+    let sample = make("lookout-lantern", Detail::Draft).expect("the lantern").bare();
     let scene = scene_of(&sample.low, &sample.high);
     let mut recipe = sample.recipe.clone();
     recipe.sheet.size = 1024;

@@ -15,9 +15,10 @@ use ember_ridge_core::trace::{BackFaces, RaySpan, SightMask};
 use ember_ridge_samples::{Detail, SAMPLES, Sample, make};
 use std::collections::HashMap;
 
-/// Samples that are not made wrong on purpose.
+/// Samples with a sculpt that are not made wrong on purpose.
 fn sound_ones() -> impl Iterator<Item = Sample> {
-    SAMPLES.iter().filter_map(|name| make(name, Detail::Draft)).filter(|sample| sample.finished)
+    let sculpted = |sample: &Sample| sample.finished && !sample.high_file.is_empty();
+    SAMPLES.iter().filter_map(|name| make(name, Detail::Draft)).filter(sculpted)
 }
 
 #[test]
@@ -122,6 +123,8 @@ fn centres(scene: &BakeScene, plan: &Plan) -> Vec<Centre> {
 fn baked(sample: &Sample, size: u32, depth: Depth, map: &str) -> (BakeScene, Plan, Outcome) {
     let scene = BakeScene::new(&[&sample.low], &[&sample.high], None).expect("no cage");
     let mut recipe = sample.recipe.clone();
+    // What the sculpt alone gives.
+    recipe.finishes.clear();
     recipe.maps = MapSettings::by_key(map).into_iter().collect();
     recipe.sheet.size = size;
     recipe.sheet.samples = 1;
@@ -220,4 +223,29 @@ fn rays_by_error_on_the_lantern_take_fewer_for_the_same_error() {
     println!("{error:.5} with {mean:.0} rays; {few:.5} with 128, {many:.5} with 256: {:.2}", equal / f64::from(mean));
     assert!(error <= 0.01 && many < error && error < few);
     assert!(f64::from(mean) * 1.25 < equal, "{mean} rays for an error that {equal} would have");
+}
+
+/// What a map says from one texel to the next over the edge of the sheet differs no more than it does inside.
+#[test]
+fn trail_ground_closes_at_its_edges() {
+    let sample = make("trail-ground", Detail::Draft).expect("listed");
+    let mut recipe = sample.recipe;
+    recipe.sheet.size = 256;
+    recipe.sheet.samples = 1;
+    let plane = recipe.repeats();
+    let scene = BakeScene::repeating(&[&sample.low], &[], None, plane.as_ref()).expect("no cage");
+    let outcome = run(&Plan::new(&recipe, &scene).expect("sound"), 2, &Unwatched).expect("not stopped");
+    for key in ["base-color", "height", "normal"] {
+        let number = outcome.maps.iter().position(|map| map.facts.key() == key).expect("baked");
+        let channels = outcome.maps[number].facts.shape.channels;
+        let pixels = outcome.pixels(0, number).expect("tiles wait in memory");
+        let step = |a: (usize, usize), b: (usize, usize)| {
+            let at = |(x, y): (usize, usize), c: usize| pixels.get((y * 256 + x) * channels + c);
+            (0..channels).map(|c| (at(a, c) - at(b, c)).abs()).sum::<f32>()
+        };
+        let mean = |over: &dyn Fn(usize) -> f32| (0..256).map(over).sum::<f32>() / 256.0;
+        let inside = mean(&|i| step((127, i), (128, i)) + step((i, 127), (i, 128)));
+        let edge = mean(&|i| step((255, i), (0, i)) + step((i, 255), (i, 0)));
+        assert!(inside > 0.0 && edge < 2.0 * inside, "{key}: {edge} at the edge against {inside} inside");
+    }
 }

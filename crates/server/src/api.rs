@@ -1,20 +1,22 @@
 //! What goes over the wire, as types. `describe.rs` makes the API's description from these, and the page's
 //! TypeScript types are generated from that.
 
+mod display;
 mod masks;
+mod reach;
 
+pub use display::{DisplayArray, DisplayHeader, DisplayPart};
 pub use masks::{
     AskedAt, AskedByExample, MaskChoices, MeasuringShare, PatternLine, PickedExample, PickedPlace, PresetLine,
     ReadyFinishLine, RegionName,
 };
+pub use reach::{EnvelopeHeader, MarkCount, NeedleCounts, PartReachLine, TexelMap, TexelView, TraceView};
 
 use ember_ridge_core::bake::{Estimate, Report};
 use ember_ridge_core::maps::{MapKind, MapSettings};
 use ember_ridge_core::mesh::Facing;
 use ember_ridge_core::picture::{Depth, ImageFormat};
-use ember_ridge_core::reach::{MarkKind, ResolvedReach};
 use ember_ridge_core::recipe::{FixOrder, Missing};
-use ember_ridge_core::review::Trace;
 use ember_ridge_core::{Finding, FindingKind, Mesh, Recipe};
 use ember_ridge_store::{RunKind, RunStatus};
 use rocket::request::FromParam;
@@ -302,6 +304,25 @@ pub struct Swatch {
     pub error: Option<String>,
 }
 
+/// The maps of a material as they would be made now, beside those that a run holds.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct AgainstLive {
+    /// Texels per side.
+    pub size: u32,
+    pub pictures: Vec<Swatch>,
+    pub differences: Vec<LiveDifference>,
+}
+
+/// How far a map's file is from what would be made now, of 255, over all texels that hold anything.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct LiveDifference {
+    pub map: String,
+    pub mean: f32,
+    /// Ninety-nine of a hundred numbers are no further apart.
+    pub p99: f32,
+    pub max: f32,
+}
+
 /// What a proof and a final of the present recipe will cost, by the rates of the last finished run.
 #[derive(Clone, Debug, Serialize, JsonSchema)]
 pub struct Estimates {
@@ -389,74 +410,6 @@ pub struct RunOrder {
     pub kind: RunKind,
 }
 
-/// What stands at the head of an envelope, as at that of a display mesh. Arrays of floats: out and in, one per corner of the
-/// low-poly; cage, three per corner, when there is one; marks, five each (place, kind in the order of `MarkKind`, by); spots,
-/// four each (place, why in the order of `FitLimit`); needles, ten each (start, place on the low-poly, end, fate in
-/// the order of `NeedleFate`).
-#[derive(Debug, Serialize, JsonSchema)]
-pub struct EnvelopeHeader {
-    pub reach: ResolvedReach,
-    /// Length of the low-poly's bounding diagonal, scene units: what percentages refer to.
-    pub diagonal: f32,
-    /// Points the low-poly was probed at.
-    pub probed: u32,
-    pub parts: Vec<PartReachLine>,
-    pub marks: Vec<MarkCount>,
-    pub needles: NeedleCounts,
-    /// Some rays are plumb.
-    pub plumb: bool,
-    pub arrays: Vec<DisplayArray>,
-}
-
-/// Reaches of a part, from the least to the most over its vertices.
-#[derive(Debug, Serialize, JsonSchema)]
-pub struct PartReachLine {
-    pub part: String,
-    pub out: [f32; 2],
-    #[serde(rename = "in")]
-    pub inward: [f32; 2],
-}
-
-/// How often an envelope falls short in one way, over the points probed, and by how much at most.
-#[derive(Debug, Serialize, JsonSchema)]
-pub struct MarkCount {
-    pub kind: MarkKind,
-    pub count: u32,
-    pub most: f32,
-}
-
-/// Needles by what became of them.
-#[derive(Debug, Serialize, JsonSchema)]
-pub struct NeedleCounts {
-    pub hit: u32,
-    pub miss: u32,
-    pub back_face: u32,
-    pub wrong_part: u32,
-}
-
-/// The story of a texel, and map values.
-#[derive(Debug, Serialize, JsonSchema)]
-pub struct TraceView {
-    pub trace: Trace,
-    pub maps: Vec<TexelMap>,
-}
-
-/// One texel of a run: its channels in each map, 0..1, in the file's own steps.
-#[derive(Debug, Serialize, JsonSchema)]
-pub struct TexelView {
-    pub x: u32,
-    pub y: u32,
-    pub maps: Vec<TexelMap>,
-}
-
-#[derive(Debug, Serialize, JsonSchema)]
-pub struct TexelMap {
-    pub map: String,
-    pub channels: Vec<f32>,
-    /// What the channels mean: a direction, a region's name, a share.
-    pub words: String,
-}
-
 /// What happens while the page is open.
 #[derive(Clone, Debug, Serialize, JsonSchema)]
 #[serde(tag = "event", rename_all = "kebab-case")]
@@ -488,39 +441,4 @@ pub struct ProgressView {
     pub elapsed: f32,
     /// Seconds left, once enough is done to tell.
     pub left: Option<f32>,
-}
-
-/// What stands at the head of a display mesh: a length in bytes (u32, little endian), this as JSON, then the arrays.
-#[derive(Debug, Serialize, JsonSchema)]
-pub struct DisplayHeader {
-    pub vertices: u32,
-    pub indices: u32,
-    /// Triangles of the real mesh; more than shown when a stand-in is drawn.
-    pub real_triangles: u32,
-    pub shown_triangles: u32,
-    pub parts: Vec<DisplayPart>,
-    /// Names of materials; the low-poly's array "material" holds a number of these a triangle, 32 bits, 4294967295 for none.
-    pub materials: Vec<String>,
-    pub arrays: Vec<DisplayArray>,
-    pub low_corner: [f32; 3],
-    pub high_corner: [f32; 3],
-}
-
-#[derive(Debug, Serialize, JsonSchema)]
-pub struct DisplayPart {
-    pub name: String,
-    /// First index and count of indices.
-    pub start: u32,
-    pub count: u32,
-}
-
-#[derive(Debug, Serialize, JsonSchema)]
-pub struct DisplayArray {
-    /// position, normal, uv, tangent, outward, color or index; of the low-poly's triangles also material, island (u32), density
-    /// and stretch (f32), and overlapping (u8). A large sculpt also has rough, indices for while it turns, and rough_parts,
-    /// first index and count of each part among those (u32).
-    pub name: String,
-    /// Byte offset after the header.
-    pub offset: u32,
-    pub length: u32,
 }

@@ -6,10 +6,10 @@
 //! told in docs/api.md and docs/recipe.md.
 
 use crate::api::{
-    About, Acceptance, AskedAt, AskedByExample, AssetLine, AssetView, Choices, DisplayHeader, EnvelopeHeader, Event,
-    FileNames, Freed, HitsLimit, KeptHitsView, MapLine, MaskChoices, MeasuringShare, MeshFindings, MeshFormat,
-    NewAsset, NewPlane, Offered, PictureUse, PresetLine, ReadyFinishLine, RegionName, Revision, Role, RunDetail,
-    RunOrder, RunPage, Side, Swatch, TexelView, TraceView,
+    About, Acceptance, AgainstLive, AskedAt, AskedByExample, AssetLine, AssetView, Choices, DisplayHeader,
+    EnvelopeHeader, Event, FileNames, Freed, HitsLimit, KeptHitsView, MapLine, MaskChoices, MeasuringShare,
+    MeshFindings, MeshFormat, NewAsset, NewPlane, Offered, PictureUse, PresetLine, ReadyFinishLine, RegionName,
+    Revision, Role, RunDetail, RunOrder, RunPage, Side, Swatch, TexelView, TraceView,
 };
 use crate::fault::Problem;
 use crate::routes;
@@ -37,6 +37,7 @@ fn types() -> Map<String, Value> {
     with!(
         About,
         Acceptance,
+        AgainstLive,
         AskedAt,
         AskedByExample,
         AssetLine,

@@ -8,6 +8,7 @@ mod gate;
 mod intake;
 mod jobs;
 mod keep;
+mod library;
 mod memory;
 mod routes;
 mod sample_assets;

@@ -43,6 +43,12 @@ impl Held for ember_ridge_core::picture::Image {
     }
 }
 
+impl Held for ember_ridge_core::document::Document {
+    fn held(&self) -> u64 {
+        self.bytes()
+    }
+}
+
 impl Held for Vec<Vec<(u32, f32)>> {
     fn held(&self) -> u64 {
         self.iter().map(|row| 4 * row.len() as u64).sum()

@@ -69,10 +69,8 @@ fn store_meshes(app: &App, name: &str) -> Result<Stored> {
     let mut summaries = Vec::new();
     for (role, sources, mesh) in [(Role::Low, &mut recipe.low, sample.low), (Role::High, &mut recipe.high, sample.high)]
     {
-        if sources[0].plane.is_some() {
-            continue;
-        }
-        let file = sources[0].file.clone();
+        let Some(source) = sources.first_mut().filter(|source| source.plane.is_none()) else { continue };
+        let file = source.file.clone();
         let mut writer = app.store.blobs.writer()?;
         match file.rsplit('.').next() {
             Some("ply") => write_ply(&mut writer, &mesh)?,
@@ -81,8 +79,8 @@ fn store_meshes(app: &App, name: &str) -> Result<Stored> {
         }
         let (hash, bytes) = writer.keep()?;
         // Not kept in memory: the first bake reads the file back, as it does with anyone's.
-        sources[0] = MeshSource { hash: Some(hash), ..MeshSource::file(file) };
-        summaries.push((role, sources[0].clone(), MeshSummary::of(&mesh, bytes, role)));
+        *source = MeshSource { hash: Some(hash), ..MeshSource::file(file) };
+        summaries.push((role, source.clone(), MeshSummary::of(&mesh, bytes, role)));
     }
     Ok(Stored { recipe, summaries, finished: sample.finished })
 }

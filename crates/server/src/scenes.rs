@@ -4,12 +4,15 @@ use crate::App;
 use crate::api::{MeshSummary, Role};
 use crate::fault::{Fault, Result};
 use ember_ridge_core::bake::KeptTiles;
+use ember_ridge_core::document::Document;
+use ember_ridge_core::finish::DocumentSource;
 use ember_ridge_core::pairs::{Shares, shared_space};
 use ember_ridge_core::picture::{PictureSource, Pictures};
-use ember_ridge_core::recipe::MeshSource;
+use ember_ridge_core::recipe::{FileBeside, MeshSource};
 use ember_ridge_core::scene::BakeScene;
 use ember_ridge_core::{Mesh, Recipe};
 use ember_ridge_formats::image::read_image;
+use ember_ridge_formats::materialx::read_document;
 use ember_ridge_formats::read_mesh_with;
 use std::sync::Arc;
 
@@ -75,6 +78,20 @@ impl App {
         })
     }
 
+    /// The document that a finish lies on, with its pictures.
+    pub fn document(&self, source: &DocumentSource) -> Result<Arc<Document>> {
+        let DocumentSource { file, hash, beside, .. } = source;
+        let hash = hash.as_ref().ok_or_else(|| Fault::unusable(format!("{file}: its bytes are not here")))?;
+        self.memory.once(&format!("document/{hash}/{file}/{beside:?}"), || {
+            let names = beside.iter().map(|beside| beside.file.as_str());
+            let picture = |path: &str| {
+                let at = FileBeside::meant(names.clone(), path)?;
+                self.store.blobs.read(&beside[at].hash).ok()
+            };
+            Ok(read_document(file, &self.store.blobs.read(hash)?, &picture)?)
+        })
+    }
+
     /// The scene of a recipe, built when it is not in memory. `goes_on` hears of each stage before it begins, and says
     /// whether it shall.
     pub fn scene(&self, recipe: &Recipe, goes_on: &dyn Fn(&str) -> bool) -> Result<BakeScene> {
@@ -83,6 +100,7 @@ impl App {
             return Err(Fault::unusable(format!("No {wanted} yet. Import one at the Meshes stop")));
         }
         let images = self.images(recipe)?;
+        let documents = recipe.read_documents(|source| self.document(source));
         let scene = self.memory.once(&format!("scene/{}", scene_key(recipe)), || {
             let load = |sources: &[MeshSource]| {
                 let mesh = |source| stage("reading meshes").and_then(|()| self.mesh(source));
@@ -98,7 +116,7 @@ impl App {
                 Fault::unusable(format!("{file}: {fault}"))
             })
         })?;
-        Ok(scene.with_images(images))
+        Ok(scene.with_images(images).with_documents(documents))
     }
 
     /// How far measuring over the meshes of a recipe has come; none while nothing is being measured.

@@ -14,6 +14,9 @@ use tokio::io::AsyncReadExt;
 pub const MOST_GIBIBYTES: u64 = 4;
 const MOST_BYTES: u64 = MOST_GIBIBYTES << 30;
 
+/// What is told of one file at most.
+pub const MOST_TOLD: usize = 12;
+
 /// Most files that may come with a mesh.
 const MOST_BESIDE: usize = 64;
 

@@ -160,6 +160,8 @@ async fn every_route_answers_as_it_is_described() {
     held.send(post, "/api/assets/1/upright", recipe.clone()).await;
     masks(&held, &recipe).await;
     finishes(&held, &recipe).await;
+    library_of_finishes(&held).await;
+    documents(&held).await;
 
     let run = held.send(post, "/api/assets/1/runs", json!({ "kind": "final" })).await;
     assert_eq!(ended(&held.client, &run["id"]).await["status"], "done");
@@ -171,6 +173,7 @@ async fn every_route_answers_as_it_is_described() {
     held.get("/api/runs/1/texel?x=3&y=60").await;
     held.get("/api/runs/1/trace?x=3&y=60&sheet=0").await;
     held.get("/api/runs/1/package").await;
+    against_live(&held).await;
     assert_eq!(held.get("/api/runs/1/sheets").await, json!({ "of": [0, 0], "corners": [[0, 0]] }));
     held.get("/api/runs/1/frees").await;
     held.get("/api/assets/1/runs?before=9&limit=5").await;
@@ -284,6 +287,74 @@ async fn finishes(held: &Held, recipe: &Value) {
         coats.filter_map(|c| c["sets"]["height"]["value"].as_f64()).fold(0.0, f64::max)
     };
     assert!((high(&fitted[0]) / high(&finish) - 0.01).abs() < 1e-3, "{fitted}");
+}
+
+/// A finish with a picture: its file goes with it out of the program and into it, by hand and by way of the library.
+async fn library_of_finishes(held: &Held) {
+    let (post, put) = (Method::Post, Method::Put);
+    let mut png = Vec::new();
+    ember_ridge_formats::image::write_png(&mut png, 2, 3, &[200; 12]).expect("memory");
+    let data = base64::Engine::encode(&base64::engine::general_purpose::STANDARD, &png);
+    let finish = json!({ "name": "papered", "on": "all", "base": { "color": "#808080", "roughness": 0.5, "metallic": 0.0 },
+        "coats": [{ "name": "paper", "sets": { "color": { "picture": { "picture": { "file": "paper.png" }, "space": "uv" } } } }] });
+    let brought = json!({ "finishes": [finish], "files": [{ "file": "paper.png", "data": data }] });
+    let fitted = held.send(post, "/api/assets/1/kept-finishes", brought).await;
+    let hash = fitted[0]["coats"][0]["sets"]["color"]["picture"]["picture"]["hash"].as_str().expect("a hash");
+    assert_eq!(hash, blake3::hash(&png).to_hex().as_str());
+    let exported = held.send(post, "/api/exported-finishes", json!({ "finishes": fitted })).await;
+    assert_eq!(exported["files"], json!([{ "file": "paper.png", "data": data }]));
+    let pictures = held.send(post, "/api/assets/1/finish-pictures", json!({ "finishes": fitted })).await;
+    assert!(pictures[0]["picture"].as_str().is_some_and(|p| p.starts_with("data:image/png")), "{pictures}");
+    let kept = held.send(put, "/api/finish-library", json!({ "finishes": fitted, "diagonal": 1.5 })).await;
+    assert_eq!((&kept[0]["finishes"][0]["name"], &kept[0]["files"]), (&json!("papered"), &exported["files"]));
+    assert_eq!(held.get("/api/finish-library").await, kept);
+    assert_eq!(held.send(Method::Delete, "/api/finish-library/papered", json!(null)).await, json!([]));
+    let damaged = json!({ "finishes": fitted, "files": [{ "file": "paper.png", "data": "?" }] }).to_string();
+    held.refused(post, "/api/assets/1/kept-finishes", &damaged, 422, "paper.png: its data is not Base64").await;
+}
+
+/// A document with its picture becomes a finish with the maps that show it.
+async fn documents(held: &Held) {
+    let document = br#"<materialx version="1.39">
+        <image name="i" type="color3"><input name="file" type="filename" value="textures/tile.png"/></image>
+        <standard_surface name="s" type="surfaceshader"><input name="base_color" type="color3" nodename="i"/>
+        <input name="coat" type="float" value="1"/></standard_surface>
+        <surfacematerial name="Tile" type="material"><input name="surfaceshader" type="surfaceshader" nodename="s"/></surfacematerial>
+        </materialx>"#;
+    let mut png = Vec::new();
+    ember_ridge_formats::image::write_png(&mut png, 2, 3, &[90; 12]).expect("memory");
+    let body = [png.as_slice(), document].concat();
+    let address = format!("/api/assets/1/documents?file=tile.mtlx&beside=tile.png:{}", png.len());
+    let (status, asset) = held.ask(Method::Post, &address, body, None).await;
+    assert_eq!(status, Status::Ok, "{asset}");
+    let laid = &asset["recipe"]["finishes"][0];
+    assert_eq!((&laid["name"], &laid["materialx"]["material"]), (&json!("Tile"), &json!("Tile")));
+    assert_eq!(laid["materialx"]["beside"][0]["file"], "tile.png");
+    assert!(asset["told"].to_string().contains("no map shows coat of standard_surface"), "{}", asset["told"]);
+    let maps = asset["recipe"]["maps"].as_array().expect("maps");
+    assert!(["base-color", "roughness", "metallic"].iter().all(|map| maps.iter().any(|m| m["map"] == *map)));
+    let views = held.send(Method::Post, "/api/assets/1/finishes", asset["recipe"].clone()).await;
+    assert_eq!((&views[0]["materials"], &views[0]["base"]), (&json!(["Tile"]), &json!("Tile of tile.mtlx")));
+    let broken = "/api/assets/1/documents?file=bad.mtlx";
+    held.refused(Method::Post, broken, "<materialx>\n<add", 422, "bad.mtlx: line 2").await;
+}
+
+/// What the files of the run hold is what the recipe makes now; another recipe is told apart.
+async fn against_live(held: &Held) {
+    let mut recipe = held.get("/api/assets/1").await["recipe"].clone();
+    let address = "/api/runs/1/against-live";
+    let mean = |answer: &Value, map: &str| {
+        let found = answer["differences"].as_array().into_iter().flatten().find(|d| d["map"] == map);
+        found.and_then(|d| d["mean"].as_f64()).unwrap_or_else(|| panic!("{map}: {answer}"))
+    };
+    let same = held.send(Method::Post, address, recipe.clone()).await;
+    assert_eq!(same["size"], 64);
+    for map in ["base-color", "roughness", "metallic", "normal"] {
+        assert!(mean(&same, map) < 1.0, "{map}: {}", same["differences"]);
+    }
+    recipe["finishes"][0]["coats"] = json!([{ "name": "paint", "sets": { "color": { "value": "#ffffff" } } }]);
+    let other = held.send(Method::Post, address, recipe).await;
+    assert!(mean(&other, "base-color") > 80.0, "{}", other["differences"]);
 }
 
 /// A long bake, looked at while it runs, then stopped; and once more from its ledger line.

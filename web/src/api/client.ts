@@ -138,8 +138,18 @@ export const api = {
   /** Finishes in lengths that suit an asset. */
   fitFinishes: (id: number, body: KeptFinishes) =>
     held(POST("/assets/{id}/kept-finishes", { ...path(id), body })),
+  /** Finishes with the files that they read. */
+  exportFinishes: (body: KeptFinishes) => held(POST("/exported-finishes", { body })),
+  finishPictures: (id: number, body: KeptFinishes) =>
+    held(POST("/assets/{id}/finish-pictures", { ...path(id), body })),
+  finishLibrary: () => held(GET("/finish-library")),
+  keepFinishes: (body: KeptFinishes) => held(PUT("/finish-library", { body })),
+  dropFinish: (name: string) => held(DELETE("/finish-library/{name}", { params: { path: { name } } })),
   material: (id: number, body: Recipe, sheet: number) =>
     held(POST("/assets/{id}/material", { params: { path: { id }, query: { sheet } }, body })),
+  /** The maps of a material as a draft makes them now, beside a run's, and how far they are apart. */
+  againstLive: (run: number, body: Recipe, sheet: number) =>
+    held(POST("/runs/{id}/against-live", { params: { path: { id: run }, query: { sheet } }, body })),
   coatPictures: (id: number, body: Recipe, finish: string) =>
     held(POST("/assets/{id}/coat-pictures", { params: { path: { id }, query: { finish } }, body })),
   measuring: (id: number) => held(GET("/assets/{id}/measuring", path(id))),
@@ -164,6 +174,15 @@ export const api = {
     const params = { path: { id }, query: { file: file.name, used_as: "coat" as const, ...of } };
     const body = file as unknown as string;
     return held(POST("/assets/{id}/pictures", { params, body, bodySerializer: () => file }));
+  },
+  /** Sends a MaterialX document and, ahead of it in the same body, pictures it may name. */
+  sendDocument: (id: number, file: File, pictures: File[]) => {
+    const beside = pictures.map((f) => `${f.name}:${f.size}`);
+    const params = { path: { id }, query: { file: file.name, ...(beside.length > 0 ? { beside } : {}) } };
+    const body = file as unknown as string;
+    return held(
+      POST("/assets/{id}/documents", { params, body, bodySerializer: () => new Blob([...pictures, file]) }),
+    );
   },
   /** Sends a picture that bakes will read. */
   sendPicture: (id: number, used_as: PictureUse, file: File) => {

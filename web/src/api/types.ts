@@ -100,7 +100,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** A small picture of every coat of a finish of a draft, as if it lay everywhere by itself; of the base last. */
+        /** A picture of every coat of a finish of a draft, as if it lay by itself on a flat piece through the middle of the asset; of the base last. */
         post: operations["show_coat_pictures"];
         delete?: never;
         options?: never;
@@ -119,6 +119,26 @@ export interface paths {
         get: operations["show_display"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/assets/{id}/documents": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * A MaterialX document as a finish of the asset, called after its first material. Each `beside`, a name and a length in bytes such as
+         *     `wood.png:204`, is a picture that stands ahead of the document in the body; what the document does not name of them is not kept.
+         */
+        post: operations["add_document"];
         delete?: never;
         options?: never;
         head?: never;
@@ -156,6 +176,23 @@ export interface paths {
         get: operations["show_findings"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/assets/{id}/finish-pictures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A small picture of each finish, as if the asset had no other. */
+        post: operations["show_finish_pictures"];
         delete?: never;
         options?: never;
         head?: never;
@@ -222,7 +259,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Finishes of a file in lengths that suit an asset. */
+        /** Finishes of a file in lengths that suit an asset; the files that came with them are kept. */
         post: operations["fit_finishes"];
         delete?: never;
         options?: never;
@@ -662,6 +699,58 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/exported-finishes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Finishes with the files that they read, as a file of their own holds them. */
+        post: operations["export_finishes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/finish-library": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The finishes kept in the library, each with its files and the size of the asset that it was made for. */
+        get: operations["list_finish_library"];
+        /** Keeps finishes in the library, each under its name, in place of those that had it. */
+        put: operations["keep_finishes"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/finish-library/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Takes a finish out of the library. */
+        delete: operations["drop_finish"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/hits": {
         parameters: {
             query?: never;
@@ -812,6 +901,26 @@ export interface paths {
         put?: never;
         /** Runs the recipe of an earlier run once more. */
         post: operations["run_again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/against-live": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * The maps of a material as a draft makes them now, at the size and samples of a run, and how far the run's files are from them: of 255,
+         *     over the texels that hold anything.
+         */
+        post: operations["show_against_live"];
         delete?: never;
         options?: never;
         head?: never;
@@ -994,6 +1103,16 @@ export interface components {
             /** @description The part it is about; none for one that names no part. */
             part: string | null;
         };
+        /** @description The maps of a material as they would be made now, beside those that a run holds. */
+        AgainstLive: {
+            differences: components["schemas"]["LiveDifference"][];
+            pictures: components["schemas"]["Swatch"][];
+            /**
+             * Format: uint32
+             * @description Texels per side.
+             */
+            size: number;
+        };
         /** @description A question about a draft at a place of its low-poly. */
         AskedAt: {
             at: components["schemas"]["PickedPlace"];
@@ -1159,7 +1278,7 @@ export interface components {
              * @description How much of it there is, 0 to 1.
              */
             amount?: number;
-            /** @description Coats of one group are moved and muted together. */
+            /** @description Name of a group of coats that it belongs to. */
             group?: string | null;
             /** @description Left out. */
             muted?: boolean;
@@ -1339,6 +1458,19 @@ export interface components {
         /** @description A distance in scene units, or "auto" to have it measured. */
         Distance: "auto" | number;
         /**
+         * @description A material of a MaterialX document. On the command line `file` is a path, relative to the recipe; in the browser it is the name it came
+         *     with.
+         */
+        DocumentSource: {
+            /** @description Pictures that belong to it and lie beside it. */
+            beside?: components["schemas"]["FileBeside"][];
+            file: string;
+            /** @description BLAKE3 of the file's bytes, hexadecimal. When given, another file of the same name is refused. */
+            hash?: string | null;
+            /** @description Name of the material, or of its shader; the first without one. */
+            material?: string | null;
+        };
+        /**
          * @description Suffixes of names that tell what a part or file is. Case, dots, dashes and spaces do not
          *     matter.
          */
@@ -1448,9 +1580,9 @@ export interface components {
         Falloff: "none" | "linear";
         /** @description What became of a crossing. */
         Fate: "taken" | "back-face" | "other-pair" | "behind";
-        /** @description A file that a mesh file names: a material library, a texture, a buffer. */
+        /** @description A file that another names: a material library, a texture, a buffer. */
         FileBeside: {
-            /** @description The name it is known by in the mesh file, without folders. */
+            /** @description The name it is known by there, without folders. */
             file: string;
             /** @description BLAKE3 of its bytes, hexadecimal; another file of that name is refused. */
             hash: string;
@@ -1474,7 +1606,7 @@ export interface components {
             severity: components["schemas"]["Severity"];
         };
         /** @description What was found. The name is stable: it stands in reports and in the recipe's exceptions. */
-        FindingKind: ("unreadable" | "not-a-number" | "missing-uvs" | "island-outside" | "overlapping-uvs" | "mirrored-islands" | "density-spread" | "stretched-uvs" | "tight-islands" | "turned-faces" | "inside-out" | "doubled-points" | "non-manifold-edges" | "hard-edges-without-seam" | "polygons-triangulated" | "zero-area-faces" | "scale-slip" | "axis-swap" | "meshes-apart" | "unpaired-part" | "names-pair-nothing" | "colours-merged" | "cage-gaps" | "misses" | "back-face-hits" | "wrong-part-hits" | "lean" | "range-clipped") | "read-in-part" | "picture-texels" | "mask-unusable" | "mask-empty" | "finish-unusable" | "finish-picture";
+        FindingKind: ("unreadable" | "not-a-number" | "missing-uvs" | "island-outside" | "overlapping-uvs" | "mirrored-islands" | "density-spread" | "stretched-uvs" | "tight-islands" | "turned-faces" | "inside-out" | "doubled-points" | "non-manifold-edges" | "hard-edges-without-seam" | "polygons-triangulated" | "zero-area-faces" | "scale-slip" | "axis-swap" | "meshes-apart" | "unpaired-part" | "names-pair-nothing" | "colours-merged" | "cage-gaps" | "misses" | "back-face-hits" | "wrong-part-hits" | "lean" | "range-clipped") | "read-in-part" | "picture-texels" | "mask-unusable" | "mask-empty" | "finish-unusable" | "finish-picture" | "finish-document";
         /** @description What a surface is made of. */
         Finish: {
             /**
@@ -1487,6 +1619,8 @@ export interface components {
             base: components["schemas"]["Base"];
             /** @description From the ground up. */
             coats?: components["schemas"]["Coat"][];
+            /** @description A procedural surface made elsewhere, in place of the base; coats lie on it. */
+            materialx?: components["schemas"]["DocumentSource"] | null;
             name: string;
             /**
              * @description What it is given to. Of several on one place the last counts.
@@ -1509,6 +1643,8 @@ export interface components {
             coats: components["schemas"]["CoatView"][];
             /** @description Why it cannot be given to anything. */
             error: string | null;
+            /** @description Materials of the document that it lies on; none without one. */
+            materials: string[];
             name: string;
             /** @description What it is given to: "part housing_low". */
             on: string;
@@ -1664,6 +1800,12 @@ export interface components {
              */
             uv_area: number;
         };
+        /** @description A file that finishes read, whole. */
+        KeptFile: {
+            /** @description Its bytes in Base64 (RFC 4648). */
+            data: string;
+            file: string;
+        };
         /** @description Finishes with the size of the asset that they were made for. */
         KeptFinishes: {
             /**
@@ -1671,6 +1813,8 @@ export interface components {
              * @description The asset from corner to corner, scene units: lengths are scaled with it where finishes go to another asset.
              */
             diagonal?: number | null;
+            /** @description Pictures and documents that they read, so that they go along. */
+            files?: components["schemas"]["KeptFile"][];
             finishes: components["schemas"]["Finish"][];
             /** @description Words to find them by. */
             tags?: string[];
@@ -1705,6 +1849,19 @@ export interface components {
             high: number;
             /** Format: float */
             low: number;
+        };
+        /** @description How far a map's file is from what would be made now, of 255, over all texels that hold anything. */
+        LiveDifference: {
+            map: string;
+            /** Format: float */
+            max: number;
+            /** Format: float */
+            mean: number;
+            /**
+             * Format: float
+             * @description Ninety-nine of a hundred numbers are no further apart.
+             */
+            p99: number;
         };
         /** @description Whether a map is made from the sculpt or from the recipe's normal map. */
         MadeFrom: "sculpt" | "normal-map";
@@ -3895,6 +4052,7 @@ export interface components {
 }
 export type About = components['schemas']['About'];
 export type Acceptance = components['schemas']['Acceptance'];
+export type AgainstLive = components['schemas']['AgainstLive'];
 export type AskedAt = components['schemas']['AskedAt'];
 export type AskedByExample = components['schemas']['AskedByExample'];
 export type AssetLine = components['schemas']['AssetLine'];
@@ -3930,6 +4088,7 @@ export type DisplayArray = components['schemas']['DisplayArray'];
 export type DisplayHeader = components['schemas']['DisplayHeader'];
 export type DisplayPart = components['schemas']['DisplayPart'];
 export type Distance = components['schemas']['Distance'];
+export type DocumentSource = components['schemas']['DocumentSource'];
 export type Endings = components['schemas']['Endings'];
 export type EnvelopeHeader = components['schemas']['EnvelopeHeader'];
 export type Estimate = components['schemas']['Estimate'];
@@ -3963,11 +4122,13 @@ export type HitsLimit = components['schemas']['HitsLimit'];
 export type IdSource = components['schemas']['IdSource'];
 export type ImageFormat = components['schemas']['ImageFormat'];
 export type IslandLine = components['schemas']['IslandLine'];
+export type KeptFile = components['schemas']['KeptFile'];
 export type KeptFinishes = components['schemas']['KeptFinishes'];
 export type KeptHitsView = components['schemas']['KeptHitsView'];
 export type KeptMasks = components['schemas']['KeptMasks'];
 export type Layout = components['schemas']['Layout'];
 export type Levels = components['schemas']['Levels'];
+export type LiveDifference = components['schemas']['LiveDifference'];
 export type MadeFrom = components['schemas']['MadeFrom'];
 export type MapKind = components['schemas']['MapKind'];
 export type MapLine = components['schemas']['MapLine'];
@@ -4375,6 +4536,46 @@ export interface operations {
             };
         };
     };
+    add_document: {
+        parameters: {
+            query: {
+                /** @description Name of the file */
+                file: string;
+                beside?: string[];
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        /** @description The pictures beside the document, one after the other, then the document */
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description The asset with the finish */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AssetView"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     show_envelope: {
         parameters: {
             query?: {
@@ -4432,6 +4633,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MeshFindings"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show_finish_pictures: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["KeptFinishes"];
+            };
+        };
+        responses: {
+            /** @description A picture of each, by its name */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Swatch"][];
                 };
             };
             /** @description What is wrong, and what to do */
@@ -5578,6 +5814,132 @@ export interface operations {
             };
         };
     };
+    export_finishes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["KeptFinishes"];
+            };
+        };
+        responses: {
+            /** @description The same with their files */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptFinishes"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_finish_library: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The library */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptFinishes"][];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_finishes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["KeptFinishes"];
+            };
+        };
+        responses: {
+            /** @description The library */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptFinishes"][];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    drop_finish: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The library */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptFinishes"][];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     show_hits: {
         parameters: {
             query?: never;
@@ -5931,6 +6293,43 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RunView"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show_against_live: {
+        parameters: {
+            query?: {
+                sheet?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["Recipe"];
+            };
+        };
+        responses: {
+            /** @description The live maps and the differences */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AgainstLive"];
                 };
             };
             /** @description What is wrong, and what to do */

@@ -36,7 +36,8 @@ export function AssetPicker() {
         <b className="truncate">{asset?.name ?? "No asset"}</b>
         {asset && triangles("low") > 0 && (
           <span className="hidden truncate text-ink-3 lg:inline">
-            {parts} {parts === 1 ? "part" : "parts"}, {count(triangles("high"))} over{" "}
+            {parts} {parts === 1 ? "part" : "parts"},{" "}
+            {triangles("high") > 0 && `${count(triangles("high"))} over `}
             {count(triangles("low"))} triangles
           </span>
         )}

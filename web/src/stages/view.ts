@@ -25,6 +25,8 @@ interface View {
   /** Which sheet of a run that has several. */
   sheet: number;
   channel: Channel;
+  /** A run's normal map is shown as part of its whole material, where the run has one. */
+  material: boolean;
   draft: DraftPicture | null;
   /** Parts that are left out, by name. */
   hidden: ReadonlySet<string>;
@@ -46,6 +48,7 @@ export const useView = create<View>()(() => ({
   map: "normal",
   sheet: 0,
   channel: "all",
+  material: true,
   draft: null,
   hidden: new Set(),
   solo: null,

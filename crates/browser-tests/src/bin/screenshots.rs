@@ -11,10 +11,10 @@ const VIEWS: &[(&str, &[Step])] = &[
     ("review-night", &[Step::Click("Night theme"), Step::Stop("Review"), Step::Script(WIPE)]),
     ("meshes", &[Step::Stop("Meshes"), Step::Script(LOW_WIRES)]),
     ("layout", &[Step::Stop("Meshes"), Step::Click("Texel density"), Step::Script(LAYOUT)]),
-    ("checker", &[Step::Asset("Dented watering can"), Step::Stop("Meshes"), Step::Click("Checker")]),
     ("faults", &[Step::Asset("Dented watering can"), Step::Stop("Meshes"), Step::Script(FIRST_PLACE)]),
     ("pairs", &[Step::Stop("Pairs"), Step::Script(APART)]),
-    ("tile", &[Step::Asset("Shingle tile"), Step::Stop("Meshes")]),
+    ("tile", &[Step::Click("Night theme"), Step::Asset("Shingle tile"), Step::Stop("Review"), Step::Pause(3000)]),
+    ("ground", &[Step::Asset("Trail ground"), Step::Stop("Finish"), Step::Pause(9000)]),
     ("reach", &[Step::Stop("Reach"), Step::Keys(&['n']), Step::Pause(1500)]),
     ("reach-night", &[Step::Click("Night theme"), Step::Stop("Reach"), Step::Keys(&['n']), Step::Pause(1500)]),
     (
@@ -23,7 +23,7 @@ const VIEWS: &[(&str, &[Step])] = &[
     ),
     ("maps", &[Step::Stop("Maps"), Step::Choose("Map", "Occlusion"), Step::Script(SWATCHES)]),
     ("bake", &[Step::Stop("Bake")]),
-    ("finish", &[Step::Stop("Finish"), Step::Script(ENAMEL), Step::Pause(12000)]),
+    ("finish", &[Step::Stop("Finish"), Step::Pause(12000)]),
     (
         "finish-night",
         &[
@@ -82,8 +82,6 @@ const BRUSH: &str = "[...document.querySelectorAll('aside button')].find(b => b.
 const SHOW_BRUSH: &str = "document.querySelector('section[aria-label=Brush]').scrollIntoView(); \
     return new Promise(r => setTimeout(r, 6000))";
 
-const ENAMEL: &str = "return new Promise(r => setTimeout(() => { \
-    [...document.querySelectorAll('aside button')].find(b => b.textContent.startsWith('weathered enamel')).click(); r() }, 1500))";
 const MASKS: &str = "[...document.querySelectorAll('aside [role=radio]')].find(b => b.textContent === 'Masks').click()";
 const CREVICE_DIRT: &str =
     "[...document.querySelectorAll('aside button')].find(b => b.textContent.startsWith('crevice dirt')).click()";

@@ -4,10 +4,10 @@ use super::facts::MapFacts;
 use super::kept::KeptTiles;
 use super::run::{Unwatched, Watch};
 use crate::finding::{Finding, FindingKind, mark_allowed};
-use crate::finish::{Sources, compile_mask};
+use crate::finish::compile_mask;
 use crate::hits::{Derived, RayPlan};
 use crate::inspect::{cage_gaps, compare_placing, mask_unusable, pair_findings};
-use crate::maps::{DetailMap, Finishes, MapSettings, MapWork, Setup};
+use crate::maps::{DetailMap, Finishes, MapSettings, MapWork, Setup, sources};
 use crate::recipe::Recipe;
 use crate::scene::BakeScene;
 use crate::sheet::{Layout, SheetName, SheetPlan, plan_sheets};
@@ -125,6 +125,12 @@ impl Plan {
         Plan { kept: Some(kept.clone()), ..self }
     }
 
+    /// Whether a map changes with the finishes of the recipe: those that heights alone bear on do where any finish has them.
+    pub(super) fn follows_finishes(&self, map: &MapSettings) -> bool {
+        let by_height = matches!(map, MapSettings::Normal(_) | MapSettings::Displacement(_) | MapSettings::Ao(_));
+        map.shows_finish() && (!by_height || self.made.get().is_some_and(|finishes| finishes.sets_height()))
+    }
+
     /// What signals and places of the plan are worked out with.
     pub fn setup<'a>(&'a self, stop: Stop<'a>) -> Setup<'a> {
         setup_of(&self.recipe, &self.rays, &self.rays_key, &self.detail, &self.made, stop)
@@ -161,7 +167,7 @@ fn setup_of<'a>(
         pairs: &rays.pairs,
         rays,
         masks: &recipe.masks,
-        id: id.unwrap_or_default(),
+        id,
         rays_key,
         diagonal: rays.scene.diagonal(),
         size: recipe.sheet.size,
@@ -189,7 +195,7 @@ fn mask_faults(maps: &[PlannedMap], setup: &Setup) -> Vec<Finding> {
         let why = map.work.as_ref().err()?;
         Some(mask_unusable(map.facts.label(), why))
     });
-    let sources = Sources { masks: setup.masks, images: &setup.scene.images };
+    let sources = sources(setup);
     let asked = |name: &str| maps.iter().any(|map| map.facts.settings.masks().contains(&name));
     let others = setup.masks.iter().filter(|mask| !asked(&mask.name)).filter_map(|mask| {
         let fault = compile_mask(&mask.name, sources).err()?;

@@ -1,6 +1,6 @@
 //! Coats and finishes as sentences: what stands in the list, in the ledger and on an undo step.
 
-use super::coats::{Base, BaseColor, Blend, Coat, Finish, FinishOn, SetColor, SetNumber, SetTo};
+use super::coats::{Base, BaseColor, Blend, Coat, DocumentSource, Finish, FinishOn, SetColor, SetNumber, SetTo};
 use super::words::{figures, listed, lower_first, percent};
 
 /// "multiplied by", "screened with"; nothing for one that lies over the rest.
@@ -97,6 +97,17 @@ impl FinishOn {
     }
 }
 
+impl Finish {
+    /// What lies below the coats: "Wood of boards.mtlx", or the base in words.
+    pub fn ground_words(&self) -> String {
+        match &self.materialx {
+            None => self.base.words(),
+            Some(DocumentSource { file, material: Some(material), .. }) => format!("{material} of {file}"),
+            Some(DocumentSource { file, material: None, .. }) => file.clone(),
+        }
+    }
+}
+
 impl Base {
     /// "#8d9196, roughness 0.35, metal".
     pub fn words(&self) -> String {
@@ -146,8 +157,8 @@ fn finish_changed(old: &Finish, new: &Finish) -> Vec<String> {
     if old.on != new.on {
         said.push(format!("finish {name} on {}", new.on.words()));
     }
-    if old.base != new.base {
-        said.push(format!("base of {name}: {}", new.base.words()));
+    if old.base != new.base || old.materialx != new.materialx {
+        said.push(format!("base of {name}: {}", new.ground_words()));
     }
     for coat in &new.coats {
         match old.coats.iter().find(|c| c.name == coat.name) {

@@ -2,20 +2,16 @@
 //! below it where its place is, as far as its amount goes.
 
 use super::color::Color;
-use super::patterns::{PatternSettings, PicturePatternSettings, Space, is_default};
-use super::settings::PlaceSettings;
+use super::patterns::{MOST_STOPS, PatternSettings, PicturePatternSettings, Space, is_default};
+use super::settings::{Mask, PlaceSettings, check_name, is_one, masks_of};
 use super::signal::Signal;
-use crate::picture::PictureSource;
+use crate::picture::{FileBeside, PictureSource};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 /// Finishes of a recipe, and coats of a finish, at most.
 pub const MOST_FINISHES: usize = 64;
 pub const MOST_COATS: usize = 32;
-/// Points of a ramp, at most.
-const MOST_STOPS: usize = 64;
-/// Characters of a name, at most.
-const MOST_NAME: usize = 60;
 
 /// What a surface is made of.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
@@ -27,9 +23,29 @@ pub struct Finish {
     pub on: FinishOn,
     #[serde(default)]
     pub base: Base,
+    /// A procedural surface made elsewhere, in place of the base; coats lie on it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub materialx: Option<DocumentSource>,
     /// From the ground up.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub coats: Vec<Coat>,
+}
+
+/// A material of a MaterialX document. On the command line `file` is a path, relative to the recipe; in the browser it is the name it came
+/// with.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct DocumentSource {
+    pub file: String,
+    /// BLAKE3 of the file's bytes, hexadecimal. When given, another file of the same name is refused.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub hash: Option<String>,
+    /// Name of the material, or of its shader; the first without one.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub material: Option<String>,
+    /// Pictures that belong to it and lie beside it.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub beside: Vec<FileBeside>,
 }
 
 /// What a finish is given to.
@@ -81,10 +97,6 @@ pub struct Base {
     /// Over the surface, scene units, outward positive.
     #[serde(skip_serializing_if = "is_default")]
     pub height: f32,
-}
-
-fn is_one(value: &f32) -> bool {
-    *value == 1.0
 }
 
 fn one() -> f32 {
@@ -154,7 +166,7 @@ pub struct Coat {
     /// While any coat of a finish is, those that are not are left out.
     #[serde(default, skip_serializing_if = "is_default")]
     pub solo: bool,
-    /// Coats of one group are moved and muted together.
+    /// Name of a group of coats that it belongs to.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub group: Option<String>,
 }
@@ -335,6 +347,11 @@ impl Coat {
         self.place.pictures().into_iter().chain(of_sets).chain(of_signals).collect()
     }
 
+    /// Those of `masks` that its place and what it sets refer to, and those that these refer to.
+    pub fn masks_used<'a>(&self, masks: &'a [Mask]) -> Vec<&'a Mask> {
+        masks_of(self.place.signals().chain(self.sets.sources().0), masks)
+    }
+
     fn validate(&self) -> Result<(), String> {
         check_name("coat", &self.name)?;
         let name = &self.name;
@@ -344,24 +361,26 @@ impl Coat {
     }
 }
 
-fn check_name(what: &str, name: &str) -> Result<(), String> {
-    let characters = name.chars().count();
-    if name.trim().is_empty() || characters > MOST_NAME || name.chars().any(char::is_control) {
-        return Err(format!("{what} '{name}': a name has 1 to {MOST_NAME} characters"));
-    }
-    Ok(())
-}
-
 impl Finish {
+    /// Coats over a base, on everything.
+    pub fn everywhere(name: impl Into<String>, base: Base, coats: Vec<Coat>) -> Finish {
+        Finish { name: name.into(), on: FinishOn::All, base, materialx: None, coats }
+    }
+
+    /// A material of a document, on everything.
+    pub fn of_document(name: impl Into<String>, source: DocumentSource) -> Finish {
+        Finish { materialx: Some(source), ..Finish::everywhere(name, Base::default(), Vec::new()) }
+    }
+
     /// Coats that show: not muted, and solo where any is.
     pub fn shown(&self) -> impl Iterator<Item = &Coat> {
         let solo = self.coats.iter().any(|coat| coat.solo && !coat.muted);
         self.coats.iter().filter(move |coat| !coat.muted && (coat.solo || !solo))
     }
 
-    /// Whether any of it stands above or below the surface.
+    /// Whether any of it can be above or below the surface.
     pub fn sets_height(&self) -> bool {
-        self.base.height != 0.0 || self.shown().any(|coat| coat.sets.height.is_some())
+        self.base.height != 0.0 || self.materialx.is_some() || self.shown().any(|coat| coat.sets.height.is_some())
     }
 
     /// Pictures that it reads.

@@ -4,6 +4,7 @@ use super::graph::{Graph, Input, Measured, NodeId};
 use super::patterns::{Making, PatternSettings, Space};
 use super::settings::{Combine, Levels, Mask, PlaceSettings, Term};
 use super::signal::Signal;
+use crate::document::Documents;
 use crate::picture::Pictures;
 
 /// What places may refer to.
@@ -12,6 +13,8 @@ pub struct Sources<'a> {
     pub masks: &'a [Mask],
     /// Pictures by the file name that the recipe gives them.
     pub images: &'a Pictures,
+    /// Documents by the file name that the recipe gives them.
+    pub documents: &'a Documents,
 }
 
 /// Why a place cannot be made.

@@ -105,7 +105,14 @@ enum Op {
     Scale(f32),
     /// Held between two numbers.
     Clamp([f32; 2]),
+    /// A function of numbers, by number.
+    Function(u32),
+    /// Three numbers as a vector.
+    Vector,
 }
+
+/// A function of numbers: from a column per argument to a column.
+pub(super) type Function = Box<dyn Fn(&[&[f32]], &mut [f32]) + Send + Sync>;
 
 struct Node {
     op: Op,
@@ -129,6 +136,7 @@ pub struct Graph {
     known: FxHashMap<String, NodeId>,
     patterns: Vec<Box<dyn Kernel>>,
     pictures: Vec<Box<dyn ColorKernel>>,
+    functions: Vec<Function>,
     measured: Vec<Measured>,
 }
 
@@ -287,6 +295,31 @@ impl Graph {
         self.node(format!("clamp {ends:?}"), Type::Number, &[value], |_| Op::Clamp(ends))
     }
 
+    /// The value of a node that is the same everywhere.
+    pub fn known(&self, node: NodeId) -> Option<f32> {
+        if let Op::Constant(value) = self.nodes[node.0 as usize].op { Some(value) } else { None }
+    }
+
+    /// A function of numbers; `name` tells all of it. Of constants it is worked out at once.
+    pub(super) fn function(&mut self, name: &str, arguments: &[NodeId], function: Function) -> NodeId {
+        let known: Option<Vec<f32>> = arguments.iter().map(|argument| self.known(*argument)).collect();
+        if let Some(known) = known {
+            let columns: Vec<&[f32]> = known.iter().map(std::slice::from_ref).collect();
+            let mut value = [0.0];
+            function(&columns, &mut value);
+            return self.constant(value[0]);
+        }
+        self.node(format!("function {name}"), Type::Number, arguments, |graph| {
+            graph.functions.push(function);
+            Op::Function(graph.functions.len() as u32 - 1)
+        })
+    }
+
+    /// Three numbers as a vector or a colour.
+    pub(super) fn vector(&mut self, [x, y, z]: [NodeId; 3]) -> NodeId {
+        self.node("vector".into(), Type::Vector, &[x, y, z], |_| Op::Vector)
+    }
+
     /// The values of `node`, a number, at every place. The bytes do not depend on how places are grouped.
     pub fn numbers(&self, node: NodeId, columns: &Columns, places: Range<usize>) -> Vec<f32> {
         self.columns(&[node], columns, places).pop().unwrap_or_default()
@@ -298,8 +331,8 @@ impl Graph {
             nodes.iter().flat_map(|node| (0..self.kind(*node).columns()).map(|axis| (node.0 as usize, axis))).collect();
         let mut out = vec![Vec::with_capacity(places.len()); wide.len()];
         let used = self.used_by(nodes);
-        let mut values: Vec<Vec<Vec<f32>>> =
-            self.nodes.iter().map(|node| vec![vec![0.0; BATCH]; node.kind.columns()]).collect();
+        let room = |(node, used): (&Node, &bool)| vec![vec![0.0; BATCH]; if *used { node.kind.columns() } else { 0 }];
+        let mut values: Vec<Vec<Vec<f32>>> = self.nodes.iter().zip(&used).map(room).collect();
         let mut at = places.start;
         while at < places.end {
             let batch = at..(at + BATCH).min(places.end);
@@ -425,6 +458,15 @@ impl Graph {
             Op::Scale(by) => {
                 for (axis, slot) in out.iter_mut().enumerate() {
                     slot[..n].iter_mut().zip(column(0, axis)).for_each(|(v, x)| *v = x * by);
+                }
+            }
+            Op::Function(number) => {
+                let arguments: Vec<&[f32]> = (0..node.arguments.len()).map(|argument| column(argument, 0)).collect();
+                self.functions[*number as usize](&arguments, &mut out[0][..n]);
+            }
+            Op::Vector => {
+                for (axis, slot) in out.iter_mut().enumerate() {
+                    slot[..n].copy_from_slice(column(axis, 0));
                 }
             }
             Op::Clamp([low, high]) => {

@@ -59,6 +59,64 @@ pub struct KeptFinishes {
     /// Words to find them by.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub tags: Vec<String>,
+    /// Pictures and documents that they read, so that they go along.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub files: Vec<KeptFile>,
+}
+
+/// A file that finishes read, whole.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct KeptFile {
+    pub file: String,
+    /// Its bytes in Base64 (RFC 4648).
+    pub data: String,
+}
+
+/// Files of finishes that are kept whole, at most.
+pub const MOST_KEPT_FILES: usize = 256;
+
+/// Every object of a recipe's part that names a file, with its hash if it has one.
+fn each_file(value: &mut Value, visit: &mut dyn FnMut(&str, Option<&str>) -> Option<String>) {
+    match value {
+        Value::Array(items) => items.iter_mut().for_each(|item| each_file(item, visit)),
+        Value::Object(fields) => {
+            if let Some(file) = fields.get("file").and_then(Value::as_str).map(str::to_owned) {
+                let hash = fields.get("hash").and_then(Value::as_str).map(str::to_owned);
+                if let Some(hash) = visit(&file, hash.as_deref()) {
+                    fields.insert("hash".into(), Value::String(hash));
+                }
+            }
+            fields.values_mut().for_each(|field| each_file(field, visit));
+        }
+        _ => {}
+    }
+}
+
+impl KeptFinishes {
+    /// Names of the files that they read, with the hash of each where it is known.
+    pub fn files_read(&self) -> Vec<(String, Option<String>)> {
+        let mut files: Vec<(String, Option<String>)> = Vec::new();
+        if let Ok(mut whole) = serde_json::to_value(&self.finishes) {
+            each_file(&mut whole, &mut |file, hash| {
+                if !files.iter().any(|(known, _)| known == file) {
+                    files.push((file.to_owned(), hash.map(str::to_owned)));
+                }
+                None
+            });
+        }
+        files
+    }
+
+    /// The same with the hashes of files that are at hand, by name.
+    pub fn with_hashes(self, hash_of: &dyn Fn(&str) -> Option<String>) -> KeptFinishes {
+        let Ok(mut whole) = serde_json::to_value(&self.finishes) else { return self };
+        each_file(&mut whole, &mut |file, _| hash_of(file));
+        match serde_json::from_value(whole) {
+            Ok(finishes) => KeptFinishes { finishes, ..self },
+            Err(_) => self,
+        }
+    }
 }
 
 impl KeptFinishes {
@@ -72,7 +130,7 @@ impl KeptFinishes {
             Some(_) => serde_json::from_str(text).map_err(|e| e.to_string())?,
             None => {
                 let one = serde_json::from_str(text).map_err(|e| e.to_string())?;
-                KeptFinishes { finishes: vec![one], diagonal: None, tags: Vec::new() }
+                KeptFinishes { finishes: vec![one], diagonal: None, tags: Vec::new(), files: Vec::new() }
             }
         };
         kept.validate()?;
@@ -84,6 +142,9 @@ impl KeptFinishes {
     pub fn validate(&self) -> Result<(), String> {
         if self.finishes.is_empty() || self.finishes.len() > MOST_FINISHES {
             return Err(format!("finishes has {} entries; give 1 to {MOST_FINISHES}", self.finishes.len()));
+        }
+        if self.files.len() > MOST_KEPT_FILES {
+            return Err(format!("files has {} entries; give at most {MOST_KEPT_FILES}", self.files.len()));
         }
         self.finishes.iter().try_for_each(Finish::validate)
     }

@@ -8,6 +8,7 @@ mod color;
 mod columns;
 mod compile;
 mod curve;
+mod document;
 mod examples;
 mod graph;
 mod histogram;
@@ -23,16 +24,17 @@ mod words;
 
 pub use coat_words::finishes_changed;
 pub use coats::{
-    Base, BaseColor, Blend, Carrier, Coat, Finish, FinishOn, MOST_COATS, MOST_FINISHES, RampOver, SetColor, SetNumber,
-    SetTo, Sets,
+    Base, BaseColor, Blend, Carrier, Coat, DocumentSource, Finish, FinishOn, MOST_COATS, MOST_FINISHES, RampOver,
+    SetColor, SetNumber, SetTo, Sets,
 };
 pub use color::Color;
 pub use columns::Columns;
 pub use compile::{PlaceFault, Sources, compile_mask, compile_place, compile_signal};
+pub use document::{DocumentShows, Understood, understands, understood_categories};
 pub use examples::{Candidate, Proposal, propose};
 pub use graph::{BATCH, Graph, Input, Measured, NodeId, Type};
 pub use histogram::{Histogram, HistogramRange};
-pub use kept::{KeptFinishes, KeptMasks};
+pub use kept::{KeptFile, KeptFinishes, KeptMasks};
 pub use patterns::*;
 pub use presets::{Body, PRESETS, Preset, rounded};
 pub use ready::{READY_FINISHES, ReadyFinish};

@@ -12,7 +12,7 @@ pub const MOST_MASKS: usize = 64;
 pub const MOST_TERMS: usize = 16;
 /// Where a signal has no range of its own, an end so far off, in scene units, leaves that side open.
 pub const OPEN_END: f32 = 1e6;
-/// Characters of a mask's name, at most.
+/// Characters of the name of a mask, a finish or a coat, at most.
 const MOST_NAME: usize = 60;
 
 /// A mask: a place with a name. It is baked by a map that names it.
@@ -48,8 +48,18 @@ impl Default for PlaceSettings {
     }
 }
 
-fn is_one(value: &f32) -> bool {
+pub(super) fn is_one(value: &f32) -> bool {
     *value == 1.0
+}
+
+/// # Errors
+/// What the name may be.
+pub(super) fn check_name(what: &str, name: &str) -> Result<(), String> {
+    let characters = name.chars().count();
+    if name.trim().is_empty() || characters > MOST_NAME || name.chars().any(char::is_control) {
+        return Err(format!("{what} '{name}': a name has 1 to {MOST_NAME} characters"));
+    }
+    Ok(())
 }
 
 /// The value that becomes 0 and the one that becomes 1, straight between them and cut off beyond.
@@ -222,21 +232,13 @@ impl PlaceSettings {
         self.terms.iter().flat_map(of_term).collect()
     }
 
+    pub(super) fn signals(&self) -> impl Iterator<Item = &Signal> {
+        self.terms.iter().map(|term| &term.signal)
+    }
+
     /// Those of `masks` that it uses, and those that these use.
     pub fn masks_used<'a>(&self, masks: &'a [Mask]) -> Vec<&'a Mask> {
-        let named = |place: &PlaceSettings| -> Vec<&'a Mask> {
-            let names = place.terms.iter().filter_map(|term| term.signal.mask());
-            names.filter_map(|name| masks.iter().find(|mask| mask.name == name)).collect()
-        };
-        let mut used: Vec<&Mask> = Vec::new();
-        let mut open = named(self);
-        while let Some(mask) = open.pop() {
-            if !used.iter().any(|known| known.name == mask.name) {
-                used.push(mask);
-                open.extend(named(&mask.place));
-            }
-        }
-        used
+        masks_of(self.signals(), masks)
     }
 
     /// # Errors
@@ -263,6 +265,20 @@ impl PlaceSettings {
     }
 }
 
+/// Those of `masks` that signals refer to, and those that these refer to.
+pub(super) fn masks_of<'a, 's>(signals: impl Iterator<Item = &'s Signal>, masks: &'a [Mask]) -> Vec<&'a Mask> {
+    let named = |signal: &Signal| signal.mask().and_then(|name| masks.iter().find(|mask| mask.name == name));
+    let mut used: Vec<&Mask> = Vec::new();
+    let mut open: Vec<&Mask> = signals.filter_map(named).collect();
+    while let Some(mask) = open.pop() {
+        if !used.iter().any(|known| known.name == mask.name) {
+            used.push(mask);
+            open.extend(mask.place.signals().filter_map(named));
+        }
+    }
+    used
+}
+
 impl Mask {
     /// The name as files have it: letters and figures, with dashes for the rest.
     pub fn file_name(&self) -> String {
@@ -273,10 +289,7 @@ impl Mask {
     /// The setting, what it holds, what it may hold.
     pub fn validate(&self) -> Result<(), String> {
         let name = &self.name;
-        let characters = name.chars().count();
-        if name.trim().is_empty() || characters > MOST_NAME || name.chars().any(char::is_control) {
-            return Err(format!("mask '{name}': a name has 1 to {MOST_NAME} characters"));
-        }
+        check_name("mask", name)?;
         if name.contains(['/', '\\', '@', ':']) {
             return Err(format!("mask '{name}': a name goes without / \\ @ and :"));
         }

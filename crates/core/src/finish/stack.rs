@@ -18,9 +18,15 @@ pub struct FinishGraph {
 /// What of a finish cannot be made.
 #[derive(Clone, Debug, PartialEq)]
 pub enum FinishFault {
+    /// The document that it lies on cannot be read; the base lies there instead.
+    NoDocument { why: String },
+    /// Something in the document that it lies on cannot be made; the rest is.
+    Document { why: String },
+    /// A picture of that document is not there: a placeholder stands in place of its colours, and numbers are their defaults.
+    DocumentPicture { why: String },
     /// A coat is left out.
     Coat { coat: String, why: String },
-    /// A placeholder stands where its picture should.
+    /// Its picture is not there: a placeholder stands in place of its colours, and numbers stay as they are below.
     Picture { coat: String, why: String },
 }
 
@@ -70,6 +76,16 @@ pub fn compile_finish(finish: &Finish, sources: Sources) -> FinishGraph {
         [roughness, metallic, opacity, height].map(|value| compiler.graph.constant(value));
     let mut nodes = [color, roughness, metallic, emission, opacity, height];
     let mut faults = Vec::new();
+    if let Some(source) = &finish.materialx {
+        let laid = sources.documents.get(&source.file).and_then(|document| {
+            let laid = compiler.document(document, source.material.as_deref(), &mut faults);
+            laid.map_err(|why| format!("{}: {why}", source.file))
+        });
+        match laid {
+            Ok(laid) => nodes = laid,
+            Err(why) => faults.push(FinishFault::NoDocument { why }),
+        }
+    }
     for coat in finish.shown() {
         match compiler.coat(coat, nodes, &mut faults) {
             Ok(laid) => nodes = laid,
@@ -140,13 +156,14 @@ impl Compiler<'_> {
                 let over = self.signal(over)?;
                 self.graph.curve(over, Curve { stops: stops.clone(), smooth: *smooth })
             }
-            (None, None, Some(picture)) => {
-                let pattern = self.pattern(&PatternSettings::Picture(picture.clone()));
-                pattern.unwrap_or_else(|fault| {
+            (None, None, Some(picture)) => match self.pattern(&PatternSettings::Picture(picture.clone())) {
+                Ok(pattern) => pattern,
+                // No number stands for a missing one: what lies below stays.
+                Err(fault) => {
                     missing(fault.to_string());
-                    self.graph.constant(0.0)
-                })
-            }
+                    return Ok(under);
+                }
+            },
             (None, None, None) => return Ok(under),
         };
         if set.strength != 1.0 {

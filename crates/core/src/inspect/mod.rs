@@ -35,7 +35,7 @@ mod zero_area;
 
 pub use cage::cage_gaps;
 pub use colours::{colours_merged, colours_moved, colours_shared, no_colours};
-pub use finishes::{finish_picture_missing, finish_unusable};
+pub use finishes::{finish_document, finish_document_picture, finish_picture_missing, finish_unusable};
 pub use fix_all::fix_all;
 pub use masks::{mask_empty, mask_unusable};
 pub use pairing::pair_findings;

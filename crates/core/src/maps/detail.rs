@@ -5,7 +5,7 @@
 //! heights, without solving for the whole relief; lines end where the UV island ends. What the map cannot know (other islands,
 //! the low-poly's own shape) is not here.
 
-use super::finished::{bent_by, gradient};
+use super::finished::{bent_by, gradient, rise};
 use super::normal::{Green, decode_normal};
 use crate::hits::TileHits;
 use crate::layout::find_islands;
@@ -73,15 +73,15 @@ impl DetailMap {
         let wide = size as usize;
         DetailMap::laid(size, size, low, |at, point, [right, down]| {
             let (x, y) = (at % wide, at / wide);
+            let there = |inside: bool, other: usize| Some(*heights.get(other)?).filter(|h| inside && h.is_finite());
             let here = heights[at];
-            let there =
-                |inside: bool, other: usize| if inside && heights[other].is_finite() { heights[other] } else { here };
-            let rise = |before: f32, after: f32, both: bool| if both { 0.5 * (after - before) } else { after - before };
-            let (left, after) = (there(x > 0, at.wrapping_sub(1)), there(x + 1 < wide, at + 1));
-            let (above, below) = (there(y > 0, at.wrapping_sub(wide)), there(y + 1 < wide, at + wide));
-            let inner = x > 0 && x + 1 < wide && y > 0 && y + 1 < wide;
-            let rises = [rise(left, after, inner), rise(above, below, inner)];
-            let rises = if rises.iter().all(|r| r.is_finite()) { rises } else { [0.0; 2] };
+            let rises = match here.is_finite() {
+                true => [
+                    rise(there(x > 0, at.wrapping_sub(1)), here, there(x + 1 < wide, at + 1)),
+                    rise(there(y > 0, at.wrapping_sub(wide)), here, there(y + 1 < wide, at + wide)),
+                ],
+                false => [0.0; 2],
+            };
             let own = low.mesh.normal_at(point);
             (bent_by(own, own, gradient([right, down], rises)), rises.into())
         })

@@ -3,7 +3,7 @@
 
 use super::fan::FanRequest;
 use super::finished::FinishTask;
-use super::{Map, MapKind, MapShape, MapWork, Setup, TileWork, check_distance, distance_words};
+use super::{Map, MapKind, MapShape, MapWork, Setup, TileWork, check_distance, distance_words, set_distance};
 use crate::finish::FinishChannel;
 use crate::surface::Distance;
 use schemars::JsonSchema;
@@ -44,10 +44,7 @@ impl Map for DisplacementSettings {
     }
 
     fn set_scale(&self) -> Option<f32> {
-        match self.scale {
-            Distance::Units(units) => Some(units),
-            Distance::Auto => None,
-        }
+        set_distance(self.scale)
     }
 }
 

@@ -22,8 +22,8 @@ impl Map for EmissionSettings {
     };
 
     fn prepare(&self, setup: &Setup) -> Result<Box<dyn MapWork>, String> {
-        if setup.finished().is_some() {
-            return Ok(Box::new(FinishTask::new(setup, FinishChannel::Emission)?));
+        if let Ok(finish) = FinishTask::new(setup, FinishChannel::Emission) {
+            return Ok(Box::new(finish));
         }
         let shown = Shown {
             bare: Vec3::ZERO,

@@ -1,6 +1,7 @@
 //! Finishes over a tile: which finish lies where, what it says of each sample, and how its height slopes. All maps of a run that show a
 //! finish read the same columns, and those of a finish that did not change are taken over from the last proof.
 
+use super::color::ColorTask;
 use super::fan::{FanRequest, Rays};
 use super::placed::{GraphWork, sources};
 use super::signals::Region;
@@ -12,7 +13,7 @@ use crate::finish::{
     Base, BaseColor, Carrier, Coat, Finish, FinishChannel, FinishFault, FinishGraph, FinishOn, RegionBy, compile_finish,
 };
 use crate::hits::{Scratch, TileHits, TileNumber, TileSource};
-use crate::inspect::{finish_picture_missing, finish_unusable};
+use crate::inspect::{finish_document, finish_document_picture, finish_picture_missing, finish_unusable};
 use crate::layout::find_islands;
 use crate::picture::linear_to_srgb;
 use crate::sheet::Tile;
@@ -190,19 +191,25 @@ impl Finishes {
         for (texel, samples) in tile.hits.texels() {
             let Some(here) = around.own[texel] else { continue };
             let at = |dx: i32, dy: i32| around.at(texel, dx, dy).filter(|there| there.island == here.island);
-            let rise = |before: Option<Level>, after: Option<Level>| match (before, after) {
-                (Some(a), Some(b)) => 0.5 * (b.height - a.height),
-                (None, Some(b)) => b.height - here.height,
-                (Some(a), None) => here.height - a.height,
-                (None, None) => 0.0,
-            };
-            let rises = [rise(at(-1, 0), at(1, 0)), rise(at(0, -1), at(0, 1))];
+            let height = |dx: i32, dy: i32| at(dx, dy).map(|level| level.height);
+            let rises =
+                [rise(height(-1, 0), here.height, height(1, 0)), rise(height(0, -1), here.height, height(0, 1))];
             let triangle = tile.hits.low(samples.start).triangle;
             if let Some([right, down]) = texel_steps(mesh, triangle, size, size) {
                 slopes[texel] = gradient([right.as_vec3(), down.as_vec3()], rises);
             }
         }
         slopes
+    }
+}
+
+/// How much a height rises from one texel to the next, by its neighbours on both sides or the one that is there.
+pub(super) fn rise(before: Option<f32>, here: f32, after: Option<f32>) -> f32 {
+    match (before, after) {
+        (Some(before), Some(after)) => 0.5 * (after - before),
+        (None, Some(after)) => after - here,
+        (Some(before), None) => here - before,
+        (None, None) => 0.0,
     }
 }
 
@@ -297,10 +304,10 @@ fn levels(finishes: &Finishes, hits: &TileHits, heights: &[f32]) -> Vec<Option<L
 
 /// What lies where no finish is given: the sculpt's own colour where it carries one, or mid-grey.
 fn ground(setup: &Setup) -> Finish {
-    let carries = super::color::ColorTask::of_sculpt(setup).is_ok();
+    let carries = ColorTask::of_sculpt(setup).is_ok();
     let color = if carries { BaseColor::Of(Carrier::Sculpt) } else { Base::default().color };
     let base = Base { color, ..Base::default() };
-    Finish { name: "ground".into(), on: FinishOn::All, base, coats: Vec::new() }
+    Finish::everywhere("ground", base, Vec::new())
 }
 
 /// Where a finish lies; None for everywhere.
@@ -332,7 +339,7 @@ impl Finished {
     ) -> Result<Finished, String> {
         let rays = setup.finish_rays;
         let mut usable = finish.clone();
-        if usable.base.color == BaseColor::Of(Carrier::Sculpt) && super::color::ColorTask::of_sculpt(setup).is_err() {
+        if usable.base.color == BaseColor::Of(Carrier::Sculpt) && ColorTask::of_sculpt(setup).is_err() {
             let why = "its base takes the sculpt's colour, and the sculpt carries none; grey stands there instead";
             findings.push(finish_unusable(&format!("Finish {}", finish.name), why));
             usable.base.color = Base::default().color;
@@ -346,33 +353,42 @@ impl Finished {
             }
         });
         let made = compile_finish(&usable, sources(setup));
+        let lies_on = finish.materialx.as_ref().map_or("", |source| &source.file);
         for fault in &made.faults {
             findings.push(match fault {
+                FinishFault::NoDocument { why } => {
+                    finish_unusable(&format!("What lies below the coats of {}", finish.name), why)
+                }
+                FinishFault::Document { why } => finish_document(&finish.name, lies_on, why),
+                FinishFault::DocumentPicture { why } => finish_document_picture(&finish.name, lies_on, why),
                 FinishFault::Coat { coat, why } => finish_unusable(&format!("Coat {coat} of {}", finish.name), why),
                 FinishFault::Picture { coat, why } => finish_picture_missing(&finish.name, coat, why),
             });
         }
-        let used: Vec<_> = usable.coats.iter().map(|coat| coat.place.masks_used(setup.masks)).collect();
+        let used: Vec<_> = usable.coats.iter().map(|coat| coat.masks_used(setup.masks)).collect();
         let by_id = format!("{:?}", setup.id);
-        let key = blake3::hash(format!("{:?} {:?} {used:?} {rays:?} {by_id}", usable.base, usable.coats).as_bytes());
-        let height = match usable.sets_height() {
-            true => {
-                let FinishGraph { graph, nodes, .. } = compile_finish(&usable, sources(setup));
-                Some(GraphWork::new(graph, vec![nodes[5]], setup, rays)?)
-            }
-            false => None,
-        };
-        let all = GraphWork::new(made.graph, made.nodes.to_vec(), setup, rays)?;
-        Ok(Finished { key: key.to_string(), on, all, height })
+        let document = usable.materialx.as_ref().map(|source| {
+            let read = setup.scene.documents.get(&source.file);
+            (source, read.map(|document| document.key.clone()))
+        });
+        let told = format!("{:?} {document:?} {:?} {used:?} {rays:?} {by_id}", usable.base, usable.coats);
+        let key = blake3::hash(told.as_bytes());
+        let FinishGraph { graph, nodes, .. } = made;
+        let graph = Arc::new(graph);
+        let [.., height] = nodes;
+        let stands = usable.sets_height() && graph.known(height) != Some(0.0);
+        let height = stands.then(|| GraphWork::new(graph.clone(), vec![height], setup, rays));
+        let all = GraphWork::new(graph, nodes.to_vec(), setup, rays)?;
+        Ok(Finished { key: key.to_string(), on, all, height: height.transpose()? })
     }
 }
 
 /// # Errors
 /// Why what the coat asks for cannot be measured.
 fn measurable(finish: &Finish, coat: &Coat, setup: &Setup, rays: Rays) -> Result<(), String> {
-    let alone = Finish { coats: vec![coat.clone()], base: Base::default(), ..finish.clone() };
+    let alone = Finish::everywhere(finish.name.clone(), Base::default(), vec![coat.clone()]);
     let FinishGraph { graph, nodes, .. } = compile_finish(&alone, sources(setup));
-    GraphWork::new(graph, nodes.to_vec(), setup, rays).map(drop)
+    GraphWork::new(Arc::new(graph), nodes.to_vec(), setup, rays).map(drop)
 }
 
 /// A channel of the finishes as a map.

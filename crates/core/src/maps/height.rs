@@ -1,7 +1,7 @@
 //! `height`: how far finishes stand above the surface that they lie on, or below it.
 
 use super::finished::FinishTask;
-use super::{Map, MapKind, MapShape, MapWork, Setup, check_distance, distance_words};
+use super::{Map, MapKind, MapShape, MapWork, Setup, check_distance, distance_words, set_distance};
 use crate::finish::FinishChannel;
 use crate::surface::Distance;
 use schemars::JsonSchema;
@@ -37,9 +37,6 @@ impl Map for HeightSettings {
     }
 
     fn set_scale(&self) -> Option<f32> {
-        match self.scale {
-            Distance::Units(units) => Some(units),
-            Distance::Auto => None,
-        }
+        set_distance(self.scale)
     }
 }

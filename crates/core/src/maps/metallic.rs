@@ -20,8 +20,8 @@ impl Map for MetallicSettings {
     };
 
     fn prepare(&self, setup: &Setup) -> Result<Box<dyn MapWork>, String> {
-        if setup.finished().is_some() {
-            return Ok(Box::new(FinishTask::new(setup, FinishChannel::Metallic)?));
+        if let Ok(finish) = FinishTask::new(setup, FinishChannel::Metallic) {
+            return Ok(Box::new(finish));
         }
         let shown = Shown {
             bare: Vec3::ZERO,

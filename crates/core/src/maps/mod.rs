@@ -56,6 +56,7 @@ pub use normal_object::NormalObjectSettings;
 pub use opacity::OpacitySettings;
 pub use packed::PackedSettings;
 pub use placed::Placed;
+pub(crate) use placed::sources;
 pub use position::{PositionAxis, PositionSettings};
 pub use roughness::RoughnessSettings;
 pub use signals::regions_at;
@@ -441,6 +442,14 @@ impl MapSettings {
     /// What a new asset bakes until told otherwise.
     pub fn first_choice() -> Vec<MapSettings> {
         ["normal", "ao", "curvature", "id", "miss"].into_iter().filter_map(MapSettings::by_key).collect()
+    }
+}
+
+/// A distance that is set; none where it is measured.
+fn set_distance(distance: Distance) -> Option<f32> {
+    match distance {
+        Distance::Units(units) => Some(units),
+        Distance::Auto => None,
     }
 }
 

@@ -21,8 +21,8 @@ impl Map for OpacitySettings {
     };
 
     fn prepare(&self, setup: &Setup) -> Result<Box<dyn MapWork>, String> {
-        if setup.finished().is_some() {
-            return Ok(Box::new(FinishTask::new(setup, FinishChannel::Opacity)?));
+        if let Ok(finish) = FinishTask::new(setup, FinishChannel::Opacity) {
+            return Ok(Box::new(finish));
         }
         setup.needs_sculpt()?;
         Ok(Box::new(OpacityTask))

@@ -8,10 +8,11 @@ use crate::finish::{Columns, Graph, Input, NodeId, PlaceFault, PlaceSettings, Si
 use crate::finish::{compile_mask, compile_place, compile_signal};
 use crate::hits::RayPlan;
 use glam::Vec3;
+use std::sync::Arc;
 
 /// Nodes of a graph at every place of the surface, ready to be worked out.
 pub(super) struct GraphWork {
-    graph: Graph,
+    graph: Arc<Graph>,
     nodes: Vec<NodeId>,
     inputs: Vec<Input>,
     /// What is measured, by its number in the graph.
@@ -25,7 +26,7 @@ impl GraphWork {
     ///
     /// # Errors
     /// What cannot be measured on this asset, and what to do.
-    pub fn new(graph: Graph, nodes: Vec<NodeId>, setup: &Setup, rays: Rays) -> Result<GraphWork, String> {
+    pub fn new(graph: Arc<Graph>, nodes: Vec<NodeId>, setup: &Setup, rays: Rays) -> Result<GraphWork, String> {
         let inputs = graph.inputs_of(&nodes);
         let measured = inputs.iter().filter_map(|input| if let Input::Measured(n) = input { Some(*n) } else { None });
         let measuring = measured.map(|n| Ok((n, Measuring::new(graph.measured(n), setup, rays)?)));
@@ -78,7 +79,7 @@ pub(super) fn uv_side(plan: &RayPlan) -> f32 {
 impl Placed {
     fn new(made: Result<(Graph, NodeId), PlaceFault>, setup: &Setup, rays: Rays) -> Result<Placed, String> {
         let (graph, node) = made.map_err(|fault| fault.to_string())?;
-        Ok(Placed { work: GraphWork::new(graph, vec![node], setup, rays)? })
+        Ok(Placed { work: GraphWork::new(Arc::new(graph), vec![node], setup, rays)? })
     }
 
     /// A mask of the recipe.
@@ -122,8 +123,9 @@ impl Placed {
     }
 }
 
-pub(super) fn sources<'a>(setup: &Setup<'a>) -> Sources<'a> {
-    Sources { masks: setup.masks, images: &setup.scene.images }
+/// What places and finishes of a bake may refer to.
+pub(crate) fn sources<'a>(setup: &Setup<'a>) -> Sources<'a> {
+    Sources { masks: setup.masks, images: &setup.scene.images, documents: &setup.scene.documents }
 }
 
 /// Brings a column that needs no measuring.

@@ -20,8 +20,8 @@ impl Map for RoughnessSettings {
     };
 
     fn prepare(&self, setup: &Setup) -> Result<Box<dyn MapWork>, String> {
-        if setup.finished().is_some() {
-            return Ok(Box::new(FinishTask::new(setup, FinishChannel::Roughness)?));
+        if let Ok(finish) = FinishTask::new(setup, FinishChannel::Roughness) {
+            return Ok(Box::new(finish));
         }
         let shown = Shown {
             bare: Vec3::ONE,

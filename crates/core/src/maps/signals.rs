@@ -5,7 +5,7 @@ use super::blur::SurfaceBlur;
 use super::cavity::NEAR;
 use super::curvature::BendSource;
 use super::fan::{Falloff, FanRequest, Occluders, RayWish, Rays, Side};
-use super::id::{IdSettings, IdSource, IdTask};
+use super::id::{IdSettings, IdSource, IdTask, PaletteEntry};
 use super::survey::Survey;
 use super::{DetailMap, Setup, TileWork};
 use crate::finish::{Channel, MaskBrush, MaskStroke, Measured, PictureChannel, RegionBy, Signal};
@@ -232,6 +232,12 @@ pub fn regions_at(by: RegionBy, setup: &Setup, survey: &Survey) -> Vec<Option<St
     survey.each(setup, |tile, s| ids.region(tile, s).map(|region| ids.palette[region as usize].name.clone()))
 }
 
+/// Whether a region goes by a name: its own, or its colour as `#rrggbb`.
+fn is_called(entry: &PaletteEntry, name: &str) -> bool {
+    let [r, g, b] = entry.color;
+    entry.name == name || (name.starts_with('#') && format!("#{r:02x}{g:02x}{b:02x}").eq_ignore_ascii_case(name))
+}
+
 /// What an ID map would tell such regions apart by; parts are told by the meshes.
 fn id_source(by: RegionBy, setup: &Setup) -> Option<IdSource> {
     match by {
@@ -240,7 +246,7 @@ fn id_source(by: RegionBy, setup: &Setup) -> Option<IdSource> {
         RegionBy::Piece => Some(IdSource::Piece),
         RegionBy::Island => Some(IdSource::Island),
         RegionBy::VertexColor => Some(IdSource::Color),
-        RegionBy::Id => Some(setup.id.from),
+        RegionBy::Id => Some(setup.id.unwrap_or_default().from),
     }
 }
 
@@ -257,17 +263,23 @@ impl Region {
             }
             return Ok(Region::Parts { low: of(&scene.low.mesh.parts), high: of(&scene.high.parts) });
         };
-        let ids = IdTask::new(&IdSettings { from }, scene);
-        let colour = |[r, g, b]: [u8; 3]| format!("#{r:02x}{g:02x}{b:02x}");
-        let is_called = |at: usize, name: &str| {
-            let entry = &ids.palette[at];
-            entry.name == name || (name.starts_with('#') && colour(entry.color).eq_ignore_ascii_case(name))
-        };
-        if let Some(missing) = names.iter().find(|name| !(0..ids.palette.len()).any(|at| is_called(at, name))) {
+        let mut ids = IdTask::new(&IdSettings { from }, scene);
+        if by == RegionBy::Id && setup.id.is_none() {
+            // Where the recipe bakes no ID map, whatever tells all of these regions apart is meant.
+            let others = [IdSource::Material, IdSource::Color, IdSource::Piece, IdSource::Island];
+            let known = |ids: &IdTask| names.iter().all(|name| ids.palette.iter().any(|entry| is_called(entry, name)));
+            let made = others.into_iter().map(|from| IdTask::new(&IdSettings { from }, scene));
+            if !known(&ids)
+                && let Some(found) = made.into_iter().find(known)
+            {
+                ids = found;
+            }
+        }
+        if let Some(missing) = names.iter().find(|name| !ids.palette.iter().any(|entry| is_called(entry, name))) {
             let known = told(ids.palette.iter().map(|entry| entry.name.clone()));
             return Err(format!("there is no {} '{missing}'; there are {known}", by.words()));
         }
-        let wanted = (0..ids.palette.len()).map(|at| names.iter().any(|name| is_called(at, name))).collect();
+        let wanted = ids.palette.iter().map(|entry| names.iter().any(|name| is_called(entry, name))).collect();
         Ok(Region::Palette(ids, wanted))
     }
 

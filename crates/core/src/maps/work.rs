@@ -24,7 +24,7 @@ pub struct Setup<'a> {
     /// Masks of the recipe.
     pub masks: &'a [Mask],
     /// How the recipe's ID map tells regions apart.
-    pub id: IdSettings,
+    pub id: Option<IdSettings>,
     /// Tells all that hits follow from besides the meshes, to know what was measured for them again.
     pub(crate) rays_key: &'a str,
     /// The asset from corner to corner, scene units.

@@ -9,7 +9,7 @@ mod texture;
 
 pub use format::ImageFormat;
 pub use image::{Coding, Image, linear_to_srgb, srgb_byte_to_linear, srgb_to_linear};
-pub use pictures::Pictures;
+pub use pictures::{FilesRead, Pictures};
 pub use pixels::{Depth, Pixels, quantise};
-pub use source::PictureSource;
+pub use source::{FileBeside, PictureSource};
 pub use texture::{Sampler, Wrap};

@@ -5,33 +5,48 @@ use rustc_hash::FxHashMap;
 use std::sync::Arc;
 
 /// Pictures by the file name that a recipe gives them.
-#[derive(Clone, Debug, Default)]
-pub struct Pictures {
-    read: FxHashMap<String, Result<Arc<Image>, String>>,
+pub type Pictures = FilesRead<Image>;
+
+/// What was read of files, by the name that a recipe gives each, or why one could not be read.
+#[derive(Debug)]
+pub struct FilesRead<T> {
+    read: FxHashMap<String, Result<Arc<T>, String>>,
 }
 
-impl Pictures {
-    /// Keeps a picture, or the reason why it could not be read.
-    pub fn keep(&mut self, file: String, picture: Result<Arc<Image>, String>) {
-        self.read.insert(file, picture);
+impl<T> Clone for FilesRead<T> {
+    fn clone(&self) -> Self {
+        FilesRead { read: self.read.clone() }
+    }
+}
+
+impl<T> Default for FilesRead<T> {
+    fn default() -> Self {
+        FilesRead { read: FxHashMap::default() }
+    }
+}
+
+impl<T> FilesRead<T> {
+    /// Keeps what was read of a file, or the reason why it could not be read.
+    pub fn keep(&mut self, file: String, read: Result<Arc<T>, String>) {
+        self.read.insert(file, read);
     }
 
-    /// The picture of this name.
+    /// What was read of the file of this name.
     ///
     /// # Errors
-    /// Why there is none, with the file named.
-    pub fn get(&self, file: &str) -> Result<&Arc<Image>, String> {
+    /// Why there is nothing, with the file named.
+    pub fn get(&self, file: &str) -> Result<&Arc<T>, String> {
         match self.read.get(file) {
-            Some(Ok(image)) => Ok(image),
+            Some(Ok(read)) => Ok(read),
             Some(Err(fault)) if fault.contains(file) => Err(fault.clone()),
             Some(Err(fault)) => Err(format!("{file}: {fault}")),
-            None => Err(format!("{file}: the picture was not read; add it again")),
+            None => Err(format!("{file}: it was not read; add it again")),
         }
     }
 }
 
-impl FromIterator<(String, Arc<Image>)> for Pictures {
-    fn from_iter<I: IntoIterator<Item = (String, Arc<Image>)>>(pictures: I) -> Pictures {
-        Pictures { read: pictures.into_iter().map(|(file, image)| (file, Ok(image))).collect() }
+impl<T> FromIterator<(String, Arc<T>)> for FilesRead<T> {
+    fn from_iter<I: IntoIterator<Item = (String, Arc<T>)>>(files: I) -> FilesRead<T> {
+        FilesRead { read: files.into_iter().map(|(file, read)| (file, Ok(read))).collect() }
     }
 }

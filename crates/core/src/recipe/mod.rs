@@ -7,15 +7,17 @@ mod source;
 mod version;
 mod words;
 
+pub use crate::picture::FileBeside;
 pub use fixes::{FixOrder, safe_fixes};
 pub use patch::{
     Change, Conflict, GROWING_LISTS, MOST_CHANGES, NAMED_LISTS, PatchFault, all_in_conflict, difference, merge,
 };
-pub use source::{FileBeside, MeshSource, NormalMapSource};
+pub use source::{MeshSource, NormalMapSource};
 pub use words::changes;
 
+use crate::document::{Document, Documents};
 use crate::finding::Exception;
-use crate::finish::{Finish, MOST_FINISHES, MOST_MASKS, Mask};
+use crate::finish::{DocumentShows, DocumentSource, Finish, MOST_FINISHES, MOST_MASKS, Mask};
 use crate::hits::HitRule;
 use crate::maps::{MapSettings, Rays};
 use crate::mesh::PlaneTarget;
@@ -208,6 +210,10 @@ impl Recipe {
         for picture in self.pictures() {
             source::check_file("picture", &picture.file)?;
         }
+        for document in self.documents() {
+            let beside = document.beside.iter().map(|beside| &beside.file);
+            beside.chain([&document.file]).try_for_each(|file| source::check_file("materialx", file))?;
+        }
         self.endings.validate()?;
         self.validate_formats()?;
         if self.maps.is_empty() {
@@ -239,7 +245,37 @@ impl Recipe {
             }
             finish.validate()?;
         }
+        // Documents are found by name.
+        for (i, document) in self.documents().enumerate() {
+            let other = |other: &&DocumentSource| other.file == document.file && other.hash != document.hash;
+            if self.documents().take(i).find(other).is_some() {
+                return Err(format!("finishes name two different documents '{}'; rename one", document.file));
+            }
+        }
         Ok(())
+    }
+
+    /// Adds the maps that show its finishes, and what documents that they lie on show besides.
+    pub fn add_maps_of_finishes(&mut self, documents: DocumentShows) {
+        let any = |sets: fn(&Finish) -> bool| self.finishes.iter().any(sets);
+        let glows = |f: &Finish| f.base.emission.0 != [0; 3] || f.shown().any(|c| c.sets.emission.is_some());
+        let clear = |f: &Finish| f.base.opacity < 1.0 || f.shown().any(|c| c.sets.opacity.is_some());
+        let stands = |f: &Finish| f.materialx.is_none() && f.sets_height();
+        let height = documents.height || any(stands);
+        let shown = [
+            ("base-color", true),
+            ("roughness", true),
+            ("metallic", true),
+            ("emission", documents.emission || any(glows)),
+            ("opacity", documents.opacity || any(clear)),
+            ("height", height),
+            ("normal", height),
+        ];
+        for (key, _) in shown.into_iter().filter(|(_, shown)| *shown) {
+            if !self.maps.iter().any(|map| map.key() == key) {
+                self.maps.extend(MapSettings::by_key(key));
+            }
+        }
     }
 
     fn validate_masks(&self) -> Result<(), String> {
@@ -317,6 +353,25 @@ impl Recipe {
     fn pictures_of_maps(&self) -> Vec<PictureSource> {
         let normal = self.normal_map.iter().map(|n| PictureSource { file: n.file.clone(), hash: n.hash.clone() });
         normal.chain(self.maps.iter().filter_map(|m| m.picture().cloned())).collect()
+    }
+
+    /// Every document that a finish lies on.
+    pub fn documents(&self) -> impl Iterator<Item = &DocumentSource> {
+        self.finishes.iter().filter_map(|finish| finish.materialx.as_ref())
+    }
+
+    /// Those documents, each read by `read`. One may be missing: a finding tells why it could not be read.
+    pub fn read_documents<E: std::fmt::Display>(
+        &self,
+        mut read: impl FnMut(&DocumentSource) -> Result<Arc<Document>, E>,
+    ) -> Documents {
+        let mut documents = Documents::default();
+        for source in self.documents() {
+            if documents.get(&source.file).is_err() {
+                documents.keep(source.file.clone(), read(source).map_err(|fault| format!("{fault:#}")));
+            }
+        }
+        documents
     }
 
     /// Those pictures, each read by `read`. One that only masks and finishes read may be missing: a finding tells what needs it and why it

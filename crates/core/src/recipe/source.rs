@@ -2,6 +2,7 @@
 
 use crate::maps::Green;
 use crate::mesh::{PlaneTarget, UvChoice};
+use crate::picture::FileBeside;
 use crate::step::{MOST_STEPS, MeshStep};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -38,25 +39,6 @@ pub(super) fn check_file(field: &str, file: &str) -> Result<(), String> {
         return Err(format!("{field} is '{shown}'; give a file's name of 1 to {MOST_PATH} bytes"));
     }
     Ok(())
-}
-
-/// A file that a mesh file names: a material library, a texture, a buffer.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
-pub struct FileBeside {
-    /// The name it is known by in the mesh file, without folders.
-    pub file: String,
-    /// BLAKE3 of its bytes, hexadecimal; another file of that name is refused.
-    pub hash: String,
-}
-
-impl FileBeside {
-    /// Which of some names a mesh file means by a path: the one that is its last part, if need be in other case.
-    pub fn meant<'a>(mut names: impl Iterator<Item = &'a str> + Clone, path: &str) -> Option<usize> {
-        let wanted = path.rsplit(['/', '\\']).next().unwrap_or(path);
-        let mut in_any_case = names.clone();
-        names.position(|n| n == wanted).or_else(|| in_any_case.position(|n| n.eq_ignore_ascii_case(wanted)))
-    }
 }
 
 impl MeshSource {

@@ -21,6 +21,8 @@ pub struct FinishView {
     /// Why it cannot be given to anything.
     pub error: Option<String>,
     pub base: String,
+    /// Materials of the document that it lies on; none without one.
+    pub materials: Vec<String>,
     /// From the ground up.
     pub coats: Vec<CoatView>,
 }
@@ -59,10 +61,16 @@ fn finish_view(finish: &Finish, survey: &Survey, setup: &Setup) -> FinishView {
         name: finish.name.clone(),
         on: finish.on.words(),
         share: inside.as_ref().ok().and_then(|own| share(own.iter().filter(|own| **own).count(), own.len())),
-        base: finish.base.words(),
+        base: finish.ground_words(),
+        materials: materials_of(finish, setup),
         coats: finish.coats.iter().map(|coat| coat_view(coat, own, survey, setup)).collect(),
         error: inside.err(),
     }
+}
+
+fn materials_of(finish: &Finish, setup: &Setup) -> Vec<String> {
+    let document = finish.materialx.as_ref().and_then(|source| setup.scene.documents.get(&source.file).ok());
+    document.map_or_else(Vec::new, |document| document.materials.iter().map(|m| m.name.clone()).collect())
 }
 
 fn coat_view(coat: &Coat, own: &[bool], survey: &Survey, setup: &Setup) -> CoatView {

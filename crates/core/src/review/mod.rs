@@ -2,6 +2,7 @@
 //! what masks see, what finishes cover.
 
 mod checks;
+mod difference;
 mod finishes;
 mod lean;
 mod needles;
@@ -10,6 +11,7 @@ mod plumb_picture;
 mod trace_texel;
 
 pub use checks::{Bounds, check_pairs, check_placing, check_together};
+pub use difference::{Difference, difference};
 pub use finishes::{CoatView, FinishView};
 pub use lean::LeanReport;
 pub use needles::{MOST_NEEDLES, Needle, NeedleFate};

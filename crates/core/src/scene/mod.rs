@@ -7,6 +7,7 @@ mod repeat;
 pub use few::Few;
 pub use meter::{Meter, Metered};
 
+use crate::document::Documents;
 use crate::finding::Finding;
 use crate::inspect::check_mesh;
 use crate::mesh::{CurvatureField, Mesh, Part, PlaneTarget};
@@ -34,6 +35,8 @@ pub struct BakeScene {
     pub own_surface: bool,
     /// Pictures by the file name the recipe gives them.
     pub images: Pictures,
+    /// Documents that finishes lie on.
+    pub documents: Documents,
     /// How far measuring over it has come.
     pub meter: Arc<Meter>,
     low_trace: Arc<OnceLock<TraceScene>>,
@@ -123,6 +126,7 @@ impl BakeScene {
             trace,
             own_surface,
             images: Pictures::default(),
+            documents: Documents::default(),
             meter: Arc::default(),
             low_trace: Arc::default(),
             curvatures: Arc::new(Few::new(CURVATURES)),
@@ -167,6 +171,11 @@ impl BakeScene {
     /// The same scene with the pictures a recipe names.
     pub fn with_images(&self, images: Pictures) -> BakeScene {
         BakeScene { images, ..self.clone() }
+    }
+
+    /// The same scene with the documents that a recipe's finishes lie on.
+    pub fn with_documents(&self, documents: Documents) -> BakeScene {
+        BakeScene { documents, ..self.clone() }
     }
 
     /// The parts of this name as something to look for: those of the sculpt, or of the low-poly where the sculpt has none of it.

@@ -36,6 +36,17 @@ pub fn height_field(name: &str, n: usize, height: impl Fn(f32, f32) -> f32) -> M
     draft.finish().expect("a grid is a whole mesh")
 }
 
+/// The unit square at y = 0, uv = (x, 1 - z).
+pub fn flat() -> Mesh {
+    height_field("flat_low", 1, |_, _| 0.0)
+}
+
+/// The centre of a texel of the unit square, counted row by row from the top left of a sheet of `size`.
+pub fn texel_of_flat(t: usize, size: u32) -> Vec3 {
+    let (x, y) = (t % size as usize, t / size as usize);
+    vec3(x as f32 + 0.5, 0.0, y as f32 + 0.5) / size as f32
+}
+
 /// A closed ball about the origin, `rings` from pole to pole, without UVs.
 pub fn ball(name: &str, radius: f32, rings: usize) -> Mesh {
     let around = rings * 2;

@@ -46,6 +46,12 @@ impl Fault {
     pub(crate) fn new(place: impl Into<String>, fault: impl Into<String>, remedy: impl Into<String>) -> Fault {
         Fault { place: place.into(), fault: fault.into(), remedy: remedy.into() }
     }
+
+    /// With the name of its file.
+    pub(crate) fn of(self, file: &str, kind: FindingKind) -> ReadFault {
+        let Fault { place, fault, remedy } = self;
+        ReadFault { file: file.to_owned(), place, fault, remedy, kind }
+    }
 }
 
 /// Bytes that all textures of a mesh may take once decoded; those beyond are left out.
@@ -137,13 +143,7 @@ pub fn read_mesh_with(file: &str, bytes: &[u8], siblings: Siblings, uvs: UvChoic
     let name = file.rsplit(['/', '\\']).next().unwrap_or(file);
     let (stem, extension) = name.rsplit_once('.').unwrap_or((name, ""));
     let extension = extension.to_lowercase();
-    let on_file = |f: Fault| ReadFault {
-        file: file.to_owned(),
-        place: f.place,
-        fault: f.fault,
-        remedy: f.remedy,
-        kind: FindingKind::Unreadable,
-    };
+    let on_file = |f: Fault| f.of(file, FindingKind::Unreadable);
     let format = MESH_FORMATS.iter().find(|f| f.extensions.contains(&extension.as_str())).ok_or_else(|| {
         let known: Vec<&str> = MESH_FORMATS.iter().flat_map(|f| f.extensions).copied().collect();
         on_file(Fault::new(

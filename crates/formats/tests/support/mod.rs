@@ -1,6 +1,8 @@
 //! glTF files under construction, and bakes of them onto a plain square.
 #![allow(dead_code, reason = "each test file uses its own share")]
 
+pub mod documents;
+
 use ember_ridge_core::Mesh;
 use ember_ridge_core::bake::{Outcome, Plan, Unwatched, run};
 use ember_ridge_core::maps::MapSettings;

@@ -58,7 +58,7 @@ pub fn print() {
         println!("  {:<16} {:>8.1}{octaves}", pattern.info().id, rate(pattern, &at));
     }
     operators();
-    let lantern = make("lookout-lantern", Detail::Full).expect("a sample");
+    let lantern = make("lookout-lantern", Detail::Full).expect("a sample").bare();
     from_kept_hits(&lantern.low, &lantern.high, &lantern.recipe);
     slider(&lantern.low, &lantern.high, &lantern.recipe);
     five_coats(&lantern.low, &lantern.high, &lantern.recipe);
@@ -91,7 +91,11 @@ fn operators() {
     let images = Pictures::default();
     for (name, terms) in cases {
         let place = PlaceSettings { terms, ..PlaceSettings::default() };
-        let (graph, node) = compile_place(&place, Sources { masks: &[], images: &images }).expect("sound");
+        let (graph, node) = compile_place(
+            &place,
+            Sources { masks: &[], images: &images, documents: &ember_ridge_core::document::Documents::default() },
+        )
+        .expect("sound");
         let mut columns = Columns::default();
         let many = PLACES * BATCHES;
         for input in graph.inputs_of(&[node]) {
@@ -153,7 +157,7 @@ fn five_coats(low: &Mesh, high: &Mesh, recipe: &Recipe) {
     let mut recipe = recipe.clone();
     recipe.sheet.size = 2048;
     recipe.sheet.samples = 4;
-    recipe.finishes = vec![Finish { name: "five".into(), on: FinishOn::All, base: Base::default(), coats }];
+    recipe.finishes = vec![Finish::everywhere("five", Base::default(), coats)];
     let channels = ["base-color", "roughness", "metallic", "emission", "opacity", "height"];
     recipe.maps = channels.into_iter().filter_map(MapSettings::by_key).collect();
     kept_hits("2048, 4 samples, five coats, six channels", low, high, &recipe);

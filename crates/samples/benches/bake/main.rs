@@ -10,6 +10,7 @@ mod import;
 mod large;
 mod reach;
 mod single;
+mod traversal;
 mod uvs;
 
 use ember_ridge_core::Recipe;
@@ -72,7 +73,7 @@ fn duel<A, B>(rounds: usize, mut one: impl FnMut() -> A, mut other: impl FnMut()
 }
 
 fn stone() -> Sample {
-    make("boundary-stone", Detail::Full).expect("a sample of that name")
+    make("boundary-stone", Detail::Full).expect("a sample of that name").bare()
 }
 
 fn recipe(size: u32, samples: u32, maps: &[&str]) -> Recipe {
@@ -84,7 +85,7 @@ fn recipe(size: u32, samples: u32, maps: &[&str]) -> Recipe {
 }
 
 fn stone_recipe() -> Recipe {
-    make("boundary-stone", Detail::Draft).expect("a sample of that name").recipe
+    make("boundary-stone", Detail::Draft).expect("a sample of that name").bare().recipe
 }
 
 fn bake(recipe: &Recipe, scene: &BakeScene, threads: usize, times: usize) -> (f64, Outcome) {
@@ -144,11 +145,11 @@ fn main() {
     }
     if std::env::args().any(|a| a == "packets") {
         let scene = BakeScene::new(&[&stone.low], &[&stone.high], None).expect("no cage");
-        packets_against_single_rays(&stone, &scene);
+        traversal::against_single_rays(&stone, &scene);
         return;
     }
     let begun = Instant::now();
-    let lantern = make("lookout-lantern", Detail::Full).expect("a sample of that name");
+    let lantern = make("lookout-lantern", Detail::Full).expect("a sample of that name").bare();
     println!(
         "lantern: {} low, {} high triangles, made in {:.1} s",
         lantern.low.triangles.len(),
@@ -159,7 +160,7 @@ fn main() {
     let scene = BakeScene::new(&[&stone.low], &[&stone.high], None).expect("no cage");
     files_to_first_bake(&stone, &scene);
     getting_curvature_ready(&scene);
-    packets_against_single_rays(&stone, &scene);
+    traversal::against_single_rays(&stone, &scene);
     run_against_its_rays(&scene);
     six_maps(&scene);
     growth(&stone, &scene);
@@ -257,117 +258,11 @@ fn getting_curvature_ready(scene: &BakeScene) {
     println!("getting curvature ready, 2 threads: {seconds:.2} s");
 }
 
-fn packets_against_single_rays(stone: &Sample, scene: &BakeScene) {
-    println!("\n-- packets against single rays through the tree library's 8-wide compressed tree, one thread");
-    let mask = vec![true; stone.high.parts.len()];
-    let plan = Plan::new(&recipe(1024, 1, &["normal"]), scene).expect("sound");
-    let primary = primary_spans(scene, 1024, plan.rays.field.summary.out, plan.rays.field.summary.inward);
-    let sky = sky_spans(scene, &primary, &mask, scene.diagonal() * 0.2);
-    let triangles: Vec<Triangle> = (0..stone.high.triangles.len() as u32)
-        .map(|t| {
-            let [v0, v1, v2] = stone.high.corners(t).map(Vec3A::from);
-            Triangle { v0, v1, v2 }
-        })
-        .collect();
-    let tree = build_cwbvh_from_tris(&triangles, BvhBuildParams::fast_build(), &mut Duration::default());
-    let in_order: Vec<Triangle> = tree.primitive_indices.iter().map(|&p| triangles[p as usize]).collect();
-    let ray = |s: &RaySpan| Ray::new(s.origin.into(), s.direction.into(), 0.0, s.length);
-
-    let rate = |seconds: f64, rays: usize| rays as f64 / seconds / 1e6;
-    let primary = some(&primary, 200_000);
-    let mut walk = Walk::default();
-    let (single, single_hits, packed, packed_hits) = duel(
-        15,
-        || {
-            let hits = |s: &&RaySpan| tree.ray_traverse(ray(s), &mut RayHit::none(), |r, id| in_order[id].intersect(r));
-            primary.iter().filter(hits).count()
-        },
-        || {
-            let mut hits = 0;
-            packets(&primary, |p| {
-                let answer = scene.trace.closest_packet(p, &mask, BackFaces::Keep, Seen::Along, &mut walk);
-                hits += (0..LANES).filter(|&lane| answer.lane(lane).hit.is_some()).count();
-            });
-            hits
-        },
-    );
-    println!(
-        "closest, {} primary rays: single {:.2} M/s, packets {:.2} M/s; hits {single_hits} and {packed_hits}",
-        primary.len(),
-        rate(single, primary.len()),
-        rate(packed, primary.len())
-    );
-    println!("ratio packets to the library's own rays (its plain triangle test), closest: {:.2}", single / packed);
-    let like = SingleRays::new(&stone.high);
-    let (single, single_hits, packed, packed_hits) = duel(
-        15,
-        || primary.iter().filter(|s| like.closest(s, &mask, true).is_some()).count(),
-        || {
-            let mut hits = 0;
-            packets(&primary, |p| {
-                let answer = scene.trace.closest_packet(p, &mask, BackFaces::Skip, Seen::Along, &mut walk);
-                hits += (0..LANES).filter(|&lane| answer.lane(lane).hit.is_some()).count();
-            });
-            hits
-        },
-    );
-    println!(
-        "closest, same watertight test: single {:.2} M/s, packets {:.2} M/s; hits {single_hits} and {packed_hits}",
-        rate(single, primary.len()),
-        rate(packed, primary.len())
-    );
-    println!("ratio packets to single rays, closest: {:.2}", single / packed);
-
-    let sky = some(&sky, 200_000);
-    let (mut walk, mut other_walk) = (Walk::default(), Walk::default());
-    let (single, free, packed, blocked) = duel(
-        15,
-        || sky.iter().filter(|s| tree.ray_traverse_miss(ray(s), |r, id| in_order[id].intersect(r))).count(),
-        || {
-            let mut hits = 0;
-            packets(&sky, |p| hits += scene.trace.occluded_packet(p, &mask, &mut walk).count_ones() as usize);
-            hits
-        },
-    );
-    println!(
-        "occlusion, {} rays: single {:.2} M/s, packets {:.2} M/s; blocked {} and {blocked}",
-        sky.len(),
-        rate(single, sky.len()),
-        rate(packed, sky.len()),
-        sky.len() - free
-    );
-    println!("ratio packets to the library's own rays (its plain triangle test), occlusion: {:.2}", single / packed);
-    let (single, single_blocked, packed, blocked) = duel(
-        15,
-        || sky.iter().filter(|s| like.occluded(s, &mask)).count(),
-        || {
-            let mut hits = 0;
-            packets(&sky, |p| hits += scene.trace.occluded_packet(p, &mask, &mut walk).count_ones() as usize);
-            hits
-        },
-    );
-    println!(
-        "occlusion, same watertight test: single {:.2} M/s, packets {:.2} M/s; blocked {single_blocked} and {blocked}",
-        rate(single, sky.len()),
-        rate(packed, sky.len())
-    );
-    println!("ratio packets to single rays, occlusion: {:.2}", single / packed);
-    let (fast, _, portable, _) = duel(
-        5,
-        || {
-            packets(&sky, |p| {
-                std::hint::black_box(scene.trace.occluded_packet(p, &mask, &mut other_walk));
-            })
-        },
-        || {
-            let (mut walk, plain) = (Walk::default(), Registers::available()[0]);
-            packets(&sky, |p| {
-                std::hint::black_box(scene.trace.occluded_packet_in(plain, p, &mask, &mut walk));
-            });
-        },
-    );
-    println!("ratio of the widest registers to none, occlusion: {:.2}", portable / fast);
-}
+/// Size of curvature's detail when left to the program, as a share of the asset's diagonal.
+const CURVATURE_SHARE: f32 = 0.006;
+/// Lengths of rays of occlusion and cavity when left to the program, as shares of the asset's diagonal.
+const AO_SHARE: f32 = 0.2;
+const CAVITY_SHARE: f32 = 0.012;
 
 /// About `count` rays spread over all, in runs of whole packets.
 fn some(spans: &[RaySpan], count: usize) -> Vec<RaySpan> {
@@ -375,12 +270,6 @@ fn some(spans: &[RaySpan], count: usize) -> Vec<RaySpan> {
     let keep = (spans.len() / count.max(1)).max(1);
     spans.chunks(RUN).step_by(keep).flatten().copied().collect()
 }
-
-/// Size of curvature's detail when left to the program, as a share of the asset's diagonal.
-const CURVATURE_SHARE: f32 = 0.006;
-/// Lengths of rays of occlusion and cavity when left to the program, as shares of the asset's diagonal.
-const AO_SHARE: f32 = 0.2;
-const CAVITY_SHARE: f32 = 0.012;
 
 /// Seconds that a ray of each kind takes alone, on one thread: primary, of occlusion, and of cavity.
 #[derive(Clone, Copy)]

@@ -223,9 +223,12 @@ async fn edit(app: &Arc<App>, before: &Asset, recipe: Recipe) -> Result<()> {
 fn files_are_here(app: &App, recipe: &Recipe) -> Result<()> {
     let sources = recipe.low.iter().chain(&recipe.high).chain(&recipe.cage).filter(|s| s.plane.is_none());
     let beside = sources.clone().flat_map(|s| &s.beside).map(|f| (&f.file, Some(&f.hash)));
+    let documents = recipe.documents().map(|document| (&document.file, document.hash.as_ref()));
+    let of_documents = recipe.documents().flat_map(|d| &d.beside).map(|f| (&f.file, Some(&f.hash)));
     let pictures = recipe.pictures();
     let pictures = pictures.iter().map(|p| (&p.file, p.hash.as_ref()));
-    for (file, hash) in sources.map(|s| (&s.file, s.hash.as_ref())).chain(beside).chain(pictures) {
+    let sources = sources.map(|s| (&s.file, s.hash.as_ref())).chain(beside);
+    for (file, hash) in sources.chain(documents).chain(of_documents).chain(pictures) {
         if !hash.is_some_and(|h| app.store.blobs.has(h)) {
             return Err(Fault::unusable(format!("{file}: its bytes are not here. Import the file")));
         }

@@ -1,7 +1,7 @@
 //! Finishes while they are made: how they read and what they cover, the model as it would look, and ready-made ones to start from.
 
 use crate::App;
-use crate::api::ReadyFinishLine;
+use crate::api::{ReadyFinishLine, Swatch};
 use crate::fault::{Fault, Result, aside};
 use crate::keep::write_view;
 use crate::routes::masks::{asked, with_some_mask};
@@ -11,9 +11,10 @@ use crate::routes::shared::Shared;
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
 use ember_ridge_core::Recipe;
-use ember_ridge_core::finish::{Body, Finish, FinishOn, KeptFinishes, PlaceSettings, READY_FINISHES, ReadyFinish};
+use ember_ridge_core::finish::{Body, Finish, FinishOn, PlaceSettings, READY_FINISHES, ReadyFinish};
 use ember_ridge_core::maps::MapSettings;
-use ember_ridge_core::sheet::Padding;
+use ember_ridge_core::mesh::{Facing, PlaneTarget};
+use ember_ridge_core::recipe::MeshSource;
 use ember_ridge_core::stop::never;
 use rocket::http::ContentType;
 use rocket::serde::json::Json;
@@ -21,12 +22,15 @@ use rocket::{State, get, post};
 use std::io::Cursor;
 use std::sync::Arc;
 
-described_routes!(list_ready_finishes, fit_finishes, show_finishes, show_material, show_coat_pictures);
+described_routes!(list_ready_finishes, show_finishes, show_material, show_coat_pictures);
 
-/// Texels along the side of a coat's small picture.
-const PICTURE_SIDE: u32 = 96;
+/// Texels along the side of a finish's small picture, and of a coat's.
+pub(super) const PICTURE_SIDE: u32 = 96;
+const COAT_SIDE: u32 = 288;
+/// How much of the asset, from corner to corner, these pictures show.
+const FLAT_SHARE: f32 = 0.3;
 /// Maps that a lit model needs.
-const MATERIAL: [&str; 7] = ["base-color", "roughness", "metallic", "emission", "opacity", "normal", "ao"];
+pub(super) const MATERIAL: [&str; 7] = ["base-color", "roughness", "metallic", "emission", "opacity", "normal", "ao"];
 
 /// Finishes to start from, for an asset.
 #[utoipa::path(
@@ -48,21 +52,6 @@ async fn list_ready_finishes(app: &State<Arc<App>>, id: i64) -> Result<Json<Vec<
         Ok(Json(READY_FINISHES.iter().map(line).collect()))
     })
     .await
-}
-
-/// Finishes of a file in lengths that suit an asset.
-#[utoipa::path(
-    tag = "finishes",
-    request_body(content = ref("KeptFinishes"), content_type = "application/json"),
-    responses((status = 200, description = "The finishes", body = ref("Finish[]"))),
-)]
-#[post("/assets/<id>/kept-finishes", data = "<finishes>")]
-async fn fit_finishes(app: &State<Arc<App>>, id: i64, finishes: Sent<KeptFinishes>) -> Result<Json<Vec<Finish>>> {
-    let finishes = finishes.0;
-    finishes.validate().map_err(Fault::unusable)?;
-    let recipe = with_some_mask(app.store.asset(id).await?.recipe);
-    let app = app.inner().clone();
-    aside(move || Ok(Json(finishes.scaled_to(app.scene(&recipe, &|_| true)?.diagonal())))).await
 }
 
 /// How the finishes of a draft and their coats read, and what each covers.
@@ -96,8 +85,7 @@ async fn show_material(app: &State<Arc<App>>, id: i64, sheet: Given<usize>, draf
         let outcome = look_at(&plan_of(app, recipe, maps)?)?;
         let sheet = sheet.min(outcome.sheets.len().saturating_sub(1));
         let pictures = outcome.maps.iter().enumerate().map(|(number, map)| {
-            let mut swatch =
-                crate::api::Swatch { map: map.facts.key().to_owned(), picture: None, error: map.error.clone() };
+            let mut swatch = Swatch { map: map.facts.key().to_owned(), picture: None, error: map.error.clone() };
             if map.error.is_none() {
                 let mut png = Cursor::new(Vec::new());
                 write_view(&mut png, &outcome, sheet, number).map_err(std::io::Error::from)?;
@@ -110,7 +98,7 @@ async fn show_material(app: &State<Arc<App>>, id: i64, sheet: Given<usize>, draf
     .await
 }
 
-/// A small picture of every coat of a finish of a draft, as if it lay everywhere by itself; of the base last.
+/// A picture of every coat of a finish of a draft, as if it lay by itself on a flat piece through the middle of the asset; of the base last.
 #[utoipa::path(
     tag = "finishes",
     params(("finish" = String, Query, description = "Its name")),
@@ -125,12 +113,10 @@ async fn show_coat_pictures(
     draft: Sent<Recipe>,
 ) -> Result<Shared> {
     let finish = finish.required("finish")?.to_owned();
-    worked_out(app, id, ContentType::JSON, format!("coats {finish:?}"), draft.0, move |app, mut recipe| {
+    worked_out(app, id, ContentType::JSON, format!("coats {finish:?}"), draft.0, move |app, recipe| {
         let found = recipe.finishes.iter().find(|f| f.name == finish).cloned();
         let whole = found.ok_or_else(|| Fault::missing("finish of this name"))?;
-        recipe.sheet.size = PICTURE_SIDE;
-        recipe.sheet.proof_size = PICTURE_SIDE;
-        recipe.sheet.padding = Padding::All;
+        let recipe = flat_piece(app, recipe, COAT_SIDE)?;
         let base = Finish { on: FinishOn::All, coats: Vec::new(), ..whole.clone() };
         let coats = whole.coats.iter().map(|coat| {
             let mut alone = coat.clone();
@@ -138,16 +124,30 @@ async fn show_coat_pictures(
             (coat.name.clone(), Finish { coats: vec![alone], ..base.clone() })
         });
         let pictures = coats.chain([(String::new(), base.clone())]).map(|(name, finish)| {
-            let recipe = Recipe { finishes: vec![finish], ..recipe.clone() };
-            let mut made = super::maps::pictures_of(&plan_of(
-                app,
-                recipe,
-                MapSettings::by_key("base-color").into_iter().collect(),
-            )?)?;
-            let swatch = made.pop().ok_or_else(|| Fault::missing("picture of the coat"))?;
-            Ok(crate::api::Swatch { map: name, ..swatch })
+            let swatch = base_color_of(app, recipe.clone(), finish)?;
+            Ok(Swatch { map: name, ..swatch })
         });
         Ok(serde_json::to_vec(&pictures.collect::<Result<Vec<_>>>()?)?)
     })
     .await
+}
+
+/// The base colour of an asset that has this finish alone.
+pub(super) fn base_color_of(app: &App, recipe: Recipe, finish: Finish) -> Result<Swatch> {
+    let recipe = Recipe { finishes: vec![finish], ..recipe };
+    let maps = MapSettings::by_key("base-color").into_iter().collect();
+    super::maps::pictures_of(&plan_of(app, recipe, maps)?)?.pop().ok_or_else(|| Fault::missing("picture of the finish"))
+}
+
+/// A recipe of a flat piece through the middle of the asset, of `side` texels: what a finish looks like where nothing wears it.
+pub(super) fn flat_piece(app: &App, mut recipe: Recipe, side: u32) -> Result<Recipe> {
+    let scene = app.scene(&recipe, &|_| true)?;
+    let (low, high) = scene.high_bounds();
+    let middle = (0.5 * (low + high)).to_array();
+    let plane = PlaneTarget { facing: Facing::Z, middle, size: [FLAT_SHARE * scene.diagonal(); 2], repeats: false };
+    recipe.low = vec![MeshSource::plane("flat piece", plane)];
+    recipe.high.clear();
+    (recipe.cage, recipe.normal_map) = (None, None);
+    (recipe.sheet.size, recipe.sheet.proof_size) = (side, side);
+    Ok(recipe)
 }

@@ -40,10 +40,7 @@ described_routes!(
     drop_mask,
 );
 
-/// Name of the library in the database.
-const LIBRARY: &str = "mask-library";
-/// Masks of the library, and examples of a question, at most.
-const MOST_KEPT: usize = 200;
+/// Examples of a question, at most.
 const MOST_EXAMPLES: usize = 200;
 /// Texels along the side of a mask's small picture.
 const PICTURE_SIDE: u32 = 128;
@@ -267,10 +264,6 @@ async fn fit_masks(app: &State<Arc<App>>, id: i64, masks: Sent<KeptMasks>) -> Re
     aside(move || Ok(Json(masks.scaled_to(app.scene(&recipe, &|_| true)?.diagonal())))).await
 }
 
-async fn library(app: &App) -> Result<Vec<KeptMasks>> {
-    Ok(app.store.setting(LIBRARY).await?.unwrap_or_default())
-}
-
 /// The masks kept in the library, each with the size of the asset that it was made for.
 #[utoipa::path(
     tag = "masks",
@@ -278,7 +271,7 @@ async fn library(app: &App) -> Result<Vec<KeptMasks>> {
 )]
 #[get("/mask-library")]
 async fn list_library(app: &State<Arc<App>>) -> Result<Json<Vec<KeptMasks>>> {
-    Ok(Json(library(app).await?))
+    Ok(Json(app.library_of().await?))
 }
 
 /// Keeps masks in the library, each under its name, in place of those that had it.
@@ -291,15 +284,8 @@ async fn list_library(app: &State<Arc<App>>) -> Result<Json<Vec<KeptMasks>>> {
 async fn keep_masks(app: &State<Arc<App>>, masks: Sent<KeptMasks>) -> Result<Json<Vec<KeptMasks>>> {
     let KeptMasks { masks, diagonal } = masks.0;
     KeptMasks { masks: masks.clone(), diagonal }.validate().map_err(Fault::unusable)?;
-    let _turn = app.library.lock().await;
-    let mut kept = library(app).await?;
-    kept.retain(|k| k.masks.iter().all(|own| masks.iter().all(|mask| mask.name != own.name)));
-    kept.extend(masks.into_iter().map(|mask| KeptMasks { masks: vec![mask], diagonal }));
-    if kept.len() > MOST_KEPT {
-        return Err(Fault::unusable(format!("the library holds {MOST_KEPT} masks; remove some first")));
-    }
-    app.store.set_setting(LIBRARY, &kept).await?;
-    Ok(Json(kept))
+    let entries = masks.into_iter().map(|mask| KeptMasks { masks: vec![mask], diagonal });
+    Ok(Json(app.keep_in_library(entries.collect()).await?))
 }
 
 /// Takes a mask out of the library.
@@ -309,13 +295,5 @@ async fn keep_masks(app: &State<Arc<App>>, masks: Sent<KeptMasks>) -> Result<Jso
 )]
 #[delete("/mask-library/<name>")]
 async fn drop_mask(app: &State<Arc<App>>, name: &str) -> Result<Json<Vec<KeptMasks>>> {
-    let _turn = app.library.lock().await;
-    let mut kept = library(app).await?;
-    let before = kept.len();
-    kept.retain(|k| k.masks.iter().all(|mask| mask.name != name));
-    if kept.len() == before {
-        return Err(no_mask());
-    }
-    app.store.set_setting(LIBRARY, &kept).await?;
-    Ok(Json(kept))
+    Ok(Json(app.drop_from_library(name).await?))
 }

@@ -219,7 +219,7 @@ async fn add_mesh(
 }
 
 /// Of a file that did not get into the recipe nothing stays on the disk.
-async fn or_nothing_stays(app: &App, edited: Result<()>) -> Result<()> {
+pub(super) async fn or_nothing_stays(app: &App, edited: Result<()>) -> Result<()> {
     if edited.is_err() {
         app.store.collect().await?;
     }

@@ -14,9 +14,12 @@ macro_rules! described_routes {
 }
 
 mod about;
+mod against;
 mod assets;
+mod documents;
 mod events;
 mod findings;
+mod finish_library;
 mod finishes;
 mod hits;
 mod maps;
@@ -46,6 +49,9 @@ pub fn described() -> OpenApi {
         findings::Described::openapi(),
         maps::Described::openapi(),
         masks::Described::openapi(),
+        against::Described::openapi(),
+        documents::Described::openapi(),
+        finish_library::Described::openapi(),
         finishes::Described::openapi(),
         reach::Described::openapi(),
         runs::Described::openapi(),
@@ -62,6 +68,9 @@ pub fn mount(rocket: Rocket<Build>) -> Rocket<Build> {
         .mount("/api", findings::routes())
         .mount("/api", maps::routes())
         .mount("/api", masks::routes())
+        .mount("/api", against::routes())
+        .mount("/api", documents::routes())
+        .mount("/api", finish_library::routes())
         .mount("/api", finishes::routes())
         .mount("/api", reach::routes())
         .mount("/api", runs::routes())

@@ -19,7 +19,7 @@ const sky = (zenith: number[], horizon: number[], ground: number[], sun: number[
 });
 
 export const SKIES = {
-  morning: sky([0.3, 0.42, 0.62], [0.85, 0.8, 0.74], [0.2, 0.18, 0.16], [2.6, 2.35, 2.0]),
+  morning: sky([0.3, 0.42, 0.62], [0.85, 0.8, 0.74], [0.34, 0.3, 0.26], [2.6, 2.35, 2.0]),
   overcast: sky([0.72, 0.75, 0.78], [0.62, 0.64, 0.66], [0.22, 0.21, 0.2], [0.7, 0.7, 0.7]),
   dusk: sky([0.1, 0.13, 0.26], [0.62, 0.38, 0.26], [0.07, 0.06, 0.07], [2.4, 1.25, 0.55]),
 } as const;
@@ -84,6 +84,11 @@ export function putMaterial(u: (name: string) => { value: unknown }, view: Mater
   u("sun").value = sun;
   u("exposure").value = 2 ** view.exposure;
   u("plain").value = view.plain ? 1 : 0;
+}
+
+/** Takes the textures of a material out of the uniforms. */
+export function dropMaterial(u: (name: string) => { value: unknown }) {
+  for (const [name, texture] of Object.entries(FALLBACK)) u(name).value = texture;
 }
 
 export const MATERIAL = /* glsl */ `

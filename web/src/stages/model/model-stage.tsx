@@ -1,6 +1,7 @@
 // The model stage: the low-poly with its maps, the sculpt, and the two compared; layers of stops over them.
 import { type ReactNode, type RefObject, useEffect, useRef, useState } from "react";
 import { useOpen } from "../../api/open";
+import { useShownRun } from "../../api/queries";
 import { StageTools, Tag, ToolSegment, ToolToggle } from "../../ui/stage-tools";
 import { useHidden } from "../hidden";
 import { useSheets } from "../sheets";
@@ -51,7 +52,8 @@ export function ModelStage(slots: ModelSlots) {
   }, [viewer, look, wipe, light, hidden, apart]);
   useWishes(viewer);
   const painting = slots.painting?.tools ? slots.painting : null;
-  const sides = painting ? painting.sides : look === "wipe" ? (["baked", "sculpt"] as const) : null;
+  const wiped = look === "wipe" && !painting ? (["baked", "sculpt"] as const) : null;
+  const sides = slots.painting?.sides ?? wiped;
   return (
     <section
       ref={host}
@@ -78,6 +80,7 @@ export function ModelStage(slots: ModelSlots) {
         <Tag yields>MODEL</Tag>
         {painting ? painting.tools : <Looks />}
         <WiresToggle />
+        {!slots.painting && <MaterialToggle />}
         {slots.tools}
       </StageTools>
       {sides && <WipeHandle share={wipe} onMove={setWipe} host={host} sides={sides} />}
@@ -113,6 +116,15 @@ function Looks() {
 function WiresToggle() {
   const wires = useView((s) => s.wires);
   return <ToolToggle label="Wires" on={wires} onChange={(v) => show({ wires: v })} />;
+}
+
+/** The whole material of a run, where it has one, or its normal map on grey. */
+function MaterialToggle() {
+  const material = useView((s) => s.material);
+  const normal = useView((s) => s.map === "normal");
+  const run = useShownRun();
+  if (!normal || !run?.report?.maps["base-color"] || run.report.sheets.length > 1) return null;
+  return <ToolToggle label="Material" on={material} onChange={(v) => show({ material: v })} />;
 }
 
 /** The viewer on a canvas that fills its host, and whether there can be none. */

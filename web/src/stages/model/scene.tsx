@@ -3,6 +3,7 @@
 // the stage.
 import { createContext, type PointerEvent, useContext, useEffect } from "react";
 import type * as THREE from "three";
+import { partAt } from "../mesh-data";
 import type { LowSide, Side } from "./meshes";
 import type { Paint } from "./paint";
 import type { Pointed, Viewer } from "./viewer";
@@ -42,14 +43,49 @@ export function useDrawn(make: (scene: Scene) => readonly THREE.Object3D[] | nul
   }, [scene, make]);
 }
 
-/** Paints the low-poly's surface in place of its maps, while there is a paint. */
-export function usePaint(paint: Paint | null) {
+/** Two paints of the low-poly, wiped or side by side. */
+export interface Against {
+  how: "wipe" | "beside";
+  left: Paint;
+  right: Paint;
+}
+
+/** Paints the low-poly's surface in place of its maps, while there is a paint; two of them where they are compared. */
+export function usePaint(paint: Paint | null, against: Against | null = null) {
   const scene = useScene();
   useEffect(() => {
     if (!scene || !paint) return;
-    scene.viewer.setOver(paint);
+    scene.viewer.setOver(paint, against);
     return () => scene.viewer.setOver(null);
-  }, [scene, paint]);
+  }, [scene, paint, against]);
+}
+
+/** Hears of what is dropped on the model: its text, and the part that it fell on. */
+export function useDropped(kind: string, onDrop: (text: string, part: string) => void) {
+  const scene = useScene();
+  useEffect(() => {
+    const low = scene?.low;
+    if (!scene || !low) return;
+    const { area } = scene.viewer;
+    const over = (e: DragEvent) => {
+      if (e.dataTransfer?.types.includes(kind)) e.preventDefault();
+    };
+    const drop = (e: DragEvent) => {
+      const text = e.dataTransfer?.getData(kind);
+      if (!text) return;
+      e.preventDefault();
+      const box = area.getBoundingClientRect();
+      const at = scene.viewer.pick(e.clientX - box.left, e.clientY - box.top);
+      const part = at && partAt(low.data, at.triangle * 3);
+      if (part) onDrop(text, part);
+    };
+    area.addEventListener("dragover", over);
+    area.addEventListener("drop", drop);
+    return () => {
+      area.removeEventListener("dragover", over);
+      area.removeEventListener("drop", drop);
+    };
+  }, [scene, kind, onDrop]);
 }
 
 /** What takes drags that begin on the low-poly. Others turn the model, and so does one with Alt. */

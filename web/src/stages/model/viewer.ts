@@ -8,8 +8,9 @@ import { type MeshData, roughOf } from "../mesh-data";
 import type { Look, Point } from "../view";
 import { FURTHEST, pullCorners, setAway, type Ways } from "./apart";
 import { Eye } from "./camera";
+import { isSoftware, uniforms } from "./drawing";
 import { Ground } from "./ground";
-import { putMaterial } from "./material";
+import { dropMaterial, putMaterial } from "./material";
 import {
   hideParts,
   highOf,
@@ -21,6 +22,7 @@ import {
   setTints,
 } from "./meshes";
 import { MASK_LOOKS, type MaskLook, MODES, modeOf, type Paint } from "./paint";
+import type { Against } from "./scene";
 import { Turning } from "./turning";
 
 /** Pixels of the canvas to one of the page while nothing moves, and milliseconds until nothing does. */
@@ -70,6 +72,8 @@ export class Viewer {
   /** The maps of a run, and what a layer paints in their place. */
   private maps: Paint | null = null;
   private over: Paint | null = null;
+  /** Two paints that are compared, in place of the one above. */
+  private against: Against | null = null;
   private view: View | null = null;
   private asked = 0;
   private readonly turning = new Turning(() => this.draw());
@@ -123,6 +127,11 @@ export class Viewer {
     if (this.shared.ratio.value === ratio && this.renderer.getPixelRatio() === ratio) return;
     this.shared.ratio.value = ratio;
     this.renderer.setPixelRatio(ratio);
+  }
+
+  /** Where it is drawn. */
+  get area(): HTMLCanvasElement {
+    return this.canvas;
   }
 
   /** Pixels of the canvas to one of the page, as a uniform: it changes between moving and resting. */
@@ -185,9 +194,10 @@ export class Viewer {
   }
 
   /** What its surface shows in their place; null shows them again. */
-  setOver(paint: Paint | null) {
+  setOver(paint: Paint | null, against: Against | null = null) {
     const wasBeside = this.beside;
     this.over = paint;
+    this.against = paint && against;
     this.putPaint();
     this.keepRoom(wasBeside);
     this.draw();
@@ -197,10 +207,9 @@ export class Viewer {
     return this.over ?? this.maps;
   }
 
-  private putPaint() {
+  private putPaint(paint = this.paint) {
     if (!this.low) return;
     const { material } = this.low.mesh;
-    const { paint } = this;
     const u = uniforms(material);
     const maps = paint?.kind === "maps" && paint.textures.length > 0 ? paint.textures : [this.blank];
     u("maps").value = maps;
@@ -217,15 +226,16 @@ export class Viewer {
       u("texels").value = paint.texels;
       u("detail").value = paint.width;
     }
+    // Textures that are let go of must not be drawn with, which would take them up again.
+    if (paint?.kind !== "material") dropMaterial(u);
     // What is clear is seen through.
     material.transparent = paint?.kind === "material" && paint.textures.opacity !== undefined;
     u("picture").value = paint?.kind === "picture" ? paint.texture : this.blank;
-    this.putMode();
+    this.putMode(paint);
   }
 
-  private putMode() {
+  private putMode(paint = this.paint) {
     if (!this.low) return;
-    const { paint } = this;
     const bare = paint === null || (paint === this.maps && this.view?.look === "low");
     uniforms(this.low.mesh.material)("mode").value = bare ? 0 : modeOf(paint);
     if (!this.high) return;
@@ -249,7 +259,7 @@ export class Viewer {
   }
 
   private get beside() {
-    return this.view?.look === "beside" && !this.alone;
+    return this.alone ? this.against?.how === "beside" : this.view?.look === "beside";
   }
 
   /** Whether a drag turns the model, or is left to a tool. */
@@ -395,7 +405,8 @@ export class Viewer {
     this.renderer.clear();
     const line = view.wipe * size.x * this.shared.ratio.value;
     if (this.low) uniforms(this.low.mesh.material)("split").value = line;
-    if (this.beside) {
+    if (this.against) this.drawAgainst(this.against, size, line);
+    else if (this.beside) {
       this.pass("low", 0, size.x / 2, size.y, null);
       this.pass("sculpt", size.x / 2, size.x / 2, size.y, null);
     } else {
@@ -407,15 +418,27 @@ export class Viewer {
     for (const listener of this.drawn) listener();
   }
 
+  /** The low-poly twice, each with a paint of its own: side by side, or on both sides of a line. */
+  private drawAgainst({ how, left, right }: Against, size: THREE.Vector2, line: number) {
+    const at = how === "beside" ? size.x / 2 : line / this.shared.ratio.value;
+    for (const [paint, from, to] of [[left, 0, at] as const, [right, at, size.x] as const]) {
+      this.putPaint(paint);
+      const place = how === "beside" ? ([from, to - from] as const) : ([0, size.x] as const);
+      this.pass("low", ...place, size.y, null, [from, to - from]);
+    }
+    this.putPaint();
+  }
+
   private pass(
     what: "low" | "sculpt" | "wipe",
     x: number,
     width: number,
     height: number,
     wipe: number | null,
+    [left, wide]: readonly [number, number] = [x, width],
   ) {
     this.renderer.setViewport(x, 0, width, height);
-    this.renderer.setScissor(x, 0, width, height);
+    this.renderer.setScissor(left, 0, wide, height);
     this.renderer.setScissorTest(true);
     this.eye.camera.aspect = width / Math.max(1, height);
     this.eye.camera.updateProjectionMatrix();
@@ -475,20 +498,4 @@ export class Viewer {
     const width = this.beside ? this.canvas.clientWidth / 2 : this.canvas.clientWidth;
     return [((p.x + 1) / 2) * width, ((1 - p.y) / 2) * this.canvas.clientHeight];
   }
-}
-
-/** Whether a context draws on the processor. */
-function isSoftware(gl: WebGLRenderingContext | WebGL2RenderingContext): boolean {
-  const told = gl.getExtension("WEBGL_debug_renderer_info");
-  const name = gl.getParameter(told ? told.UNMASKED_RENDERER_WEBGL : gl.RENDERER);
-  return /swiftshader|llvmpipe|software/i.test(String(name));
-}
-
-/** A material's uniforms by name. */
-function uniforms(material: THREE.ShaderMaterial): (name: string) => THREE.IUniform {
-  return (name) => {
-    const slot = material.uniforms[name];
-    if (!slot) throw new Error(`The stage's shader has no ${name}.`);
-    return slot;
-  };
 }

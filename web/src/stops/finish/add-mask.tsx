@@ -1,12 +1,12 @@
 // Where masks come from: presets, the library, a file, or nothing.
 import { useQuery } from "@tanstack/react-query";
 import { X } from "lucide-react";
-import { useRef } from "react";
 import { api, masksUrl } from "../../api/client";
 import { say, useAsset, useRecipe } from "../../api/queries";
 import { client } from "../../api/query-client";
 import type { KeptMasks, Mask } from "../../api/types";
 import { Fold } from "../../ui/fold";
+import { JsonButton } from "../../ui/json-button";
 import { Button, IconButton, Section } from "../../ui/parts";
 import { withMasks } from "./edit";
 import { openMask } from "./state";
@@ -14,7 +14,6 @@ import { openMask } from "./state";
 export function AddMask() {
   const asset = useAsset().data;
   const [recipe, edit] = useRecipe();
-  const file = useRef<HTMLInputElement>(null);
   const low = (asset?.recipe.low.length ?? 0) > 0;
   const presets = useQuery({
     queryKey: ["presets", asset?.id, asset?.recipe.low, asset?.recipe.high],
@@ -31,11 +30,11 @@ export function AddMask() {
     openMask(names[0] ?? null);
   };
   const takeFitted = (kept: KeptMasks) => api.fitMasks(asset.id, kept).then(take).catch(say);
-  const read = async (chosen: File) => {
+  const read = async (text: string, name: string) => {
     try {
-      await takeFitted(JSON.parse(await chosen.text()) as KeptMasks);
+      await takeFitted(JSON.parse(text) as KeptMasks);
     } catch {
-      say(new Error(`${chosen.name}: it is not valid JSON. Choose a file that masks were exported to.`));
+      say(new Error(`${name}: it is not valid JSON. Choose a file that masks were exported to.`));
     }
   };
   const remove = async (name: string) => client.setQueryData(["mask-library"], await api.dropMask(name));
@@ -45,7 +44,7 @@ export function AddMask() {
     <Section>
       <div className="flex flex-wrap gap-1.5">
         <Button onClick={() => take([{ name: "mask", place: { terms: [] } }])}>New mask</Button>
-        <Button onClick={() => file.current?.click()}>Import</Button>
+        <JsonButton label="Import" what="File of masks" onRead={read} />
         {masks.length > 0 && (
           <a
             href={masksUrl(asset.id)}
@@ -55,18 +54,6 @@ export function AddMask() {
             Export
           </a>
         )}
-        <input
-          ref={file}
-          type="file"
-          accept=".json"
-          aria-label="File of masks"
-          className="hidden"
-          onChange={(e) => {
-            const chosen = e.target.files?.[0];
-            if (chosen) read(chosen);
-            e.target.value = "";
-          }}
-        />
       </div>
       <Fold key={masks.length === 0 ? "first" : "more"} title="Presets" startsOpen={masks.length === 0}>
         <ul className="flex flex-col gap-0.5">

@@ -59,12 +59,13 @@ export function useMaskPainting(): Painting | null {
   const at = useAtFinish();
   const mask = useOpenMask();
   const show = useFinish((s) => s.show);
-  const { tab, finishShow } = useFinish();
+  const { tab, finishShow, compare } = useFinish();
   if (!at || !mask) return null;
   if (tab === "finishes" && finishShow !== "place") {
     if (finishShow === "off") return null;
     const name = finishShow === "material" ? "BASE COLOUR" : finishShow.replace("-", " ").toUpperCase();
-    return { name, tools: null, clicks: true, sides: null, probe: null };
+    const sides = finishShow === "material" && compare === "wipe" ? (["baked", "live"] as const) : null;
+    return { name, tools: null, clicks: true, sides, probe: null };
   }
   return {
     name: show === "grey" ? "MASK" : null,

@@ -23,6 +23,9 @@ export type FinishShow =
   | "place"
   | "off";
 
+/** How the baked maps stand beside the finish as it is worked out now. */
+export type Compare = "off" | "wipe" | "beside";
+
 interface Finish {
   tab: Tab;
   /** The finish that is open, by name; null opens the first. */
@@ -30,6 +33,7 @@ interface Finish {
   /** The coat of it that is open; null opens the topmost. */
   coat: string | null;
   finishShow: FinishShow;
+  compare: Compare;
   sky: SkyName;
   /** Stops. */
   exposure: number;
@@ -61,6 +65,7 @@ export const useFinish = create<Finish>()(() => ({
   finish: null,
   coat: null,
   finishShow: "material",
+  compare: "off",
   sky: "morning",
   exposure: 0,
   plain: false,

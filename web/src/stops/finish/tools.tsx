@@ -1,8 +1,9 @@
 // How finishes and masks show, beside the looks of the model stage.
 import { StageSelect } from "../../ui/select";
+import { useBakedMaterial } from "./coats/against";
 import { useOpenFinish } from "./coats/edit";
 import { useAtFinish, useOpenMask } from "./edit";
-import { type FinishShow, type MaskShow, setFinish, useFinish } from "./state";
+import { type Compare, type FinishShow, type MaskShow, setFinish, useFinish } from "./state";
 
 const SHOWS: readonly (readonly [MaskShow, string])[] = [
   ["grey", "Mask grey"],
@@ -22,21 +23,38 @@ const FINISH_SHOWS: readonly (readonly [FinishShow, string])[] = [
   ["off", "Baked maps"],
 ];
 
+const COMPARES: readonly (readonly [Compare, string])[] = [
+  ["off", "Live"],
+  ["wipe", "Baked | live, wiped"],
+  ["beside", "Baked | live, side by side"],
+];
+
 export function MaskTools() {
   const at = useAtFinish();
   const mask = useOpenMask();
   const { finish } = useOpenFinish();
-  const { tab, show, finishShow } = useFinish();
+  const { tab, show, finishShow, compare } = useFinish();
+  const baked = useBakedMaterial() !== null;
   if (!at) return null;
   if (tab === "finishes") {
     if (!finish) return null;
     return (
-      <StageSelect
-        label="What shows of the finish"
-        options={FINISH_SHOWS}
-        value={finishShow}
-        onChange={(v) => setFinish({ finishShow: v })}
-      />
+      <>
+        <StageSelect
+          label="What shows of the finish"
+          options={FINISH_SHOWS}
+          value={finishShow}
+          onChange={(v) => setFinish({ finishShow: v })}
+        />
+        {finishShow === "material" && baked && (
+          <StageSelect
+            label="Baked maps against the live finish"
+            options={COMPARES}
+            value={compare}
+            onChange={(v) => setFinish({ compare: v })}
+          />
+        )}
+      </>
     );
   }
   if (!mask) return null;

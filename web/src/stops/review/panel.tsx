@@ -59,7 +59,11 @@ export function ReviewStop() {
       {report && (
         <Section title="Findings" aside={<FindingCount findings={findings} />}>
           {findings.length === 0 ? (
-            <p className="text-ink-3">None. Nearly every texel hits the sculpt from its front.</p>
+            <p className="text-ink-3">
+              {report.recipe?.high.length !== 0
+                ? "None. Nearly every texel hits the sculpt from its front."
+                : "None."}
+            </p>
           ) : (
             <FindingList
               findings={findings}

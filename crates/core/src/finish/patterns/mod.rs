@@ -21,6 +21,7 @@ pub use cells::{CellValue, CellsSettings, Metric};
 pub use checker::CheckerSettings;
 pub use gradient::{GradientPartSettings, GradientPointSettings, GradientSettings};
 pub use noise::{MOST_OCTAVES, NoiseBase, NoiseForm, NoiseSettings};
+pub(in crate::finish) use picture::placeholder;
 pub use picture::{ColorKernel, PictureChannel, PicturePatternSettings};
 pub use planks::PlanksSettings;
 pub use rings::RingsSettings;
@@ -409,7 +410,7 @@ patterns! {
 /// Patterns that warp each other, at most.
 const MOST_WARPS: usize = 4;
 /// Points of a ramp, at most.
-const MOST_STOPS: usize = 64;
+pub(super) const MOST_STOPS: usize = 64;
 
 impl PatternSettings {
     /// Pictures that it and what warps it read.

@@ -80,7 +80,7 @@ impl PicturePatternSettings {
 }
 
 /// What stands where a picture is missing: broad slanted stripes in ember and ash, on every size of sheet.
-fn placeholder() -> Arc<Image> {
+pub(in crate::finish) fn placeholder() -> Arc<Image> {
     const SIDE: u32 = 64;
     let stripe =
         |x: u32, y: u32| if ((x + y) / 16).is_multiple_of(2) { [0xe0, 0x5a, 0x1e] } else { [0xd8, 0xd4, 0xcc] };

@@ -117,8 +117,10 @@ pub(super) const TRAIL_GROUND: ReadyFinish = ReadyFinish {
     name: "trail ground",
     explains: "Trodden earth with pebbles, roots and leaf litter, for a plane: made with no sculpt at all.",
     tags: &["ground"],
+    // Laid out over the UVs, so that it closes at the edges of a plane; heights alone are lengths.
     make: |body| {
-        let earth = seeded(body.share(0.15), 6, 1);
+        let side = |share: f32| 1.4 * share;
+        let earth = over_uvs(seeded(side(0.15), 6, 1));
         let pebble = |size: f32, seed: u32| {
             PatternSettings::Speckles(SpecklesSettings {
                 size,
@@ -126,6 +128,7 @@ pub(super) const TRAIL_GROUND: ReadyFinish = ReadyFinish {
                 density: 0.5,
                 spread: 0.7,
                 seed,
+                space: Space::Uv,
                 ..SpecklesSettings::default()
             })
         };
@@ -135,17 +138,20 @@ pub(super) const TRAIL_GROUND: ReadyFinish = ReadyFinish {
             stretch: 4.0,
             along: Axis::X,
             seed: 21,
-            warp: Some(Warp { amount: body.share(0.05), pattern: Box::new(seeded(body.share(0.2), 2, 22)) }),
-            ..noise(body.share(0.3))
+            warp: Some(Warp { amount: side(0.05), pattern: Box::new(over_uvs(seeded(side(0.2), 2, 22))) }),
+            space: Space::Uv,
+            ..noise(side(0.3))
         });
         let leaves = PatternSettings::Cells(CellsSettings {
-            size: body.share(0.035),
+            size: side(0.035),
+            space: Space::Uv,
             value: CellValue::Number,
             seed: 31,
             ..CellsSettings::default()
         });
         let leaf_shape = PatternSettings::Cells(CellsSettings {
-            size: body.share(0.035),
+            size: side(0.035),
+            space: Space::Uv,
             value: CellValue::Difference,
             seed: 31,
             ..CellsSettings::default()
@@ -161,20 +167,20 @@ pub(super) const TRAIL_GROUND: ReadyFinish = ReadyFinish {
                 ),
                 coat(
                     "pebbles",
-                    place([where_pattern(pebble(body.share(0.025), 3), [0.3, 0.6])]),
-                    sets(between(seeded(body.share(0.02), 3, 5), &[(0.3, 0x6d6a64), (0.7, 0xa39d92)]))
+                    place([where_pattern(pebble(side(0.025), 3), [0.3, 0.6])]),
+                    sets(between(over_uvs(seeded(side(0.02), 3, 5)), &[(0.3, 0x6d6a64), (0.7, 0xa39d92)]))
                         .rough(0.8)
                         .raised(body.share(0.007)),
                 ),
                 coat(
                     "grit",
-                    place([where_pattern(pebble(body.share(0.008), 4), [0.4, 0.7])]),
+                    place([where_pattern(pebble(side(0.008), 4), [0.4, 0.7])]),
                     plain(0x8a8172).raised(body.share(0.002)),
                 ),
                 coat(
                     "roots",
                     place([where_pattern(roots, [0.82, 0.93])]),
-                    sets(between(streaks(body.share(0.01), Axis::X, 12.0), &[(0.3, 0x3d2a1b), (0.7, 0x6a4c33)]))
+                    sets(between(over_uvs(streaks(side(0.01), Axis::X, 12.0)), &[(0.3, 0x3d2a1b), (0.7, 0x6a4c33)]))
                         .rough(0.85)
                         .raised(body.share(0.012)),
                 ),
@@ -182,7 +188,7 @@ pub(super) const TRAIL_GROUND: ReadyFinish = ReadyFinish {
                     "leaf litter",
                     place([
                         where_pattern(leaf_shape, [0.05, 0.12]),
-                        where_pattern(seeded(body.share(0.25), 4, 33), [0.5, 0.62]),
+                        where_pattern(over_uvs(seeded(side(0.25), 4, 33)), [0.5, 0.62]),
                     ]),
                     sets(between(leaves, &[(0.0, 0x5c3a17), (0.4, 0x8a5a22), (0.7, 0xa87c38), (1.0, 0x6d6a2e)]))
                         .rough(0.9)

@@ -7,9 +7,9 @@ pub(super) const WEATHERED_ENAMEL: ReadyFinish = ReadyFinish {
     explains: "Barn-red enamel over steel, chipped to the metal at its edges, rust around the chips.",
     tags: &["paint", "metal", "worn"],
     make: |body| {
-        let chips = edges(body, [0.22, 0.3], 0.42);
+        let chips = edges(body, [0.34, 0.42], 0.42);
         let mut around = chips.clone();
-        around.from = [0.05, 0.24];
+        around.from = [0.16, 0.36];
         // Enamel lies everywhere but where it is chipped.
         let enamel = PlaceSettings { invert: true, ..place([chips]) };
         let rust = between(seeded(body.share(0.02), 5, 3), &[(0.25, 0x2c150c), (0.5, 0x6a2f14), (0.8, 0x9a5225)]);

@@ -5,11 +5,11 @@ mod ground;
 mod grown;
 mod metals;
 
-use super::coats::{Base, BaseColor, Blend, Coat, Finish, FinishOn, SetColor, SetNumber, Sets};
+use super::coats::{Base, BaseColor, Blend, Coat, Finish, SetColor, SetNumber, Sets};
 use super::color::Color;
 use super::patterns::{
-    CellValue, CellsSettings, NoiseForm, NoiseSettings, PatternSettings, ScratchesSettings, SpecklesSettings, Warp,
-    WeaveSettings,
+    CellValue, CellsSettings, NoiseForm, NoiseSettings, PatternSettings, ScratchesSettings, Space, SpecklesSettings,
+    Warp, WeaveSettings,
 };
 use super::presets::{Body, facing_up, noise, place, rounded, term};
 use super::settings::{Combine, OPEN_END, PlaceSettings, Term};
@@ -29,7 +29,7 @@ impl ReadyFinish {
     /// The finish for an asset, given to all of it.
     pub fn finish(&self, body: &Body) -> Finish {
         let (base, coats) = (self.make)(body);
-        Finish { name: self.name.into(), on: FinishOn::All, base, coats }
+        Finish::everywhere(self.name, base, coats)
     }
 
     /// The one of this name.
@@ -104,6 +104,14 @@ fn seeded(size: f32, octaves: u32, seed: u32) -> PatternSettings {
     PatternSettings::Noise(NoiseSettings { octaves, gain: 0.55, seed, ..noise(size) })
 }
 
+/// Noise laid out over the UVs.
+fn over_uvs(pattern: PatternSettings) -> PatternSettings {
+    match pattern {
+        PatternSettings::Noise(noise) => PatternSettings::Noise(NoiseSettings { space: Space::Uv, ..noise }),
+        other => other,
+    }
+}
+
 fn streaks(size: f32, along: Axis, stretch: f32) -> PatternSettings {
     PatternSettings::Noise(NoiseSettings { octaves: 4, stretch, along, ..noise(size) })
 }
@@ -129,10 +137,11 @@ fn tall(body: &Body, from: f32, to: f32) -> Term {
 }
 
 fn dust(body: &Body, color: u32) -> Coat {
-    let up = facing_up([0.4, 0.9], [1.0, 1.0]).frayed(0.25, noise(body.share(0.09)));
+    let up = facing_up([0.75, 1.05], [2.0, 2.0])
+        .frayed(0.3, NoiseSettings { octaves: 5, gain: 0.6, ..noise(body.share(0.12)) });
     let sheltered = term(Signal::Occlusion { distance: body.share(0.1) }, [0.0, 0.0], [0.4, 0.75]);
     let settled = place([sheltered, facing_up([-0.1, 0.3], [1.0, 1.0]), up.joined(Combine::Or)]);
-    coat("dust", settled, plain(color).rough(0.95).metal(0.0)).at(0.55)
+    coat("dust", settled, plain(color).rough(0.95).metal(0.0)).at(0.45)
 }
 
 /// Darkened corners: grime that rain does not reach.

@@ -1,21 +1,31 @@
 // Where finishes come from: ready-made ones that are searched, a file, or nothing.
 import { useQuery } from "@tanstack/react-query";
-import { useRef, useState } from "react";
+import { useState } from "react";
+import { toast } from "sonner";
 import { api } from "../../../api/client";
-import { say, useAsset, useRecipe } from "../../../api/queries";
+import { say, settled, useActions, useAsset, useRecipe } from "../../../api/queries";
+import { client } from "../../../api/query-client";
 import type { Finish, KeptFinishes } from "../../../api/types";
 import { Fold } from "../../../ui/fold";
-import { Button, Section } from "../../../ui/parts";
+import { FilesButton } from "../../../ui/json-button";
+import { Button, Row, Section } from "../../../ui/parts";
+import { Select } from "../../../ui/select";
 import { useDiagonal } from "../edit";
 import { openCoat } from "../state";
 import { BARE, freshCoat, withFinishes } from "./edit";
+import { FinishList } from "./finish-list";
+
+/** Pictures that a document may name. */
+const PICTURES = /\.(png|jpe?g|tiff?|tga|exr)$/i;
 
 export function AddFinish() {
+  const { put } = useActions();
   const asset = useAsset().data;
   const [recipe, edit] = useRecipe();
   const diagonal = useDiagonal();
-  const file = useRef<HTMLInputElement>(null);
   const [wanted, setWanted] = useState("");
+  const [to, setTo] = useState("all");
+  const library = useQuery({ queryKey: ["finish-library"], queryFn: api.finishLibrary });
   const low = (asset?.recipe.low.length ?? 0) > 0;
   const ready = useQuery({
     queryKey: ["ready-finishes", asset?.id, asset?.recipe.low, asset?.recipe.high],
@@ -31,21 +41,37 @@ export function AddFinish() {
     edit((r) => withFinishes(r, own)[0]);
     openCoat(name);
   };
-  const read = async (chosen: File) => {
+  const read = async (text: string, name: string) => {
     try {
-      const kept = JSON.parse(await chosen.text()) as KeptFinishes | Finish;
-      const whole = "finishes" in kept ? kept : { finishes: [kept], diagonal: null, tags: [] };
+      const kept = JSON.parse(text) as KeptFinishes | Finish;
+      const whole = "finishes" in kept ? kept : { finishes: [kept], diagonal: null, tags: [], files: [] };
       take(await api.fitFinishes(asset.id, whole));
     } catch (error) {
       say(
         error instanceof SyntaxError
-          ? new Error(`${chosen.name}: it is not valid JSON. Choose a file that finishes were exported to.`)
+          ? new Error(`${name}: it is not valid JSON. Choose a file that finishes were exported to.`)
           : error,
       );
     }
   };
-  const exported = () => {
-    const kept: KeptFinishes = { finishes, diagonal, tags: [] };
+  const chosen = async (files: File[]) => {
+    const named = (ends: RegExp) => files.filter((file) => ends.test(file.name));
+    try {
+      for (const file of named(/\.json$/i)) await read(await file.text(), file.name);
+      for (const file of named(/\.mtlx$/i)) {
+        // What is edited has to be with the program before it takes the document.
+        await settled();
+        const view = await api.sendDocument(asset.id, file, named(PICTURES));
+        put(view);
+        openCoat(view.recipe.finishes?.at(-1)?.name ?? null);
+        for (const told of view.told) toast.warning(told, { duration: 9000 });
+      }
+    } catch (error) {
+      say(error);
+    }
+  };
+  const exported = async () => {
+    const kept = await api.exportFinishes({ finishes, diagonal, tags: [], files: [] });
     const url = URL.createObjectURL(new Blob([JSON.stringify(kept, null, 2)], { type: "application/json" }));
     const link = document.createElement("a");
     link.href = url;
@@ -53,6 +79,18 @@ export function AddFinish() {
     link.click();
     setTimeout(() => URL.revokeObjectURL(url), 4000);
   };
+  const given = (finish: Finish): Finish => (to === "all" ? finish : { ...finish, on: { parts: [to] } });
+  const fitted = async (entry: KeptFinishes) => {
+    const own = await api.fitFinishes(asset.id, entry);
+    take(own.map(given));
+  };
+  const remove = async (name: string) => client.setQueryData(["finish-library"], await api.dropFinish(name));
+  const kept = library.data ?? [];
+  const parts = [
+    ...new Set(
+      asset.meshes.filter((m) => m.role === "low").flatMap((m) => m.summary.parts.map((p) => p.name)),
+    ),
+  ];
   const word = wanted.trim().toLowerCase();
   const found = ready.data?.filter((line) =>
     [line.finish.name, line.explains, ...line.tags].some((text) => text.toLowerCase().includes(word)),
@@ -63,20 +101,14 @@ export function AddFinish() {
         <Button onClick={() => take([{ name: "finish", on: "all", base: BARE, coats: [freshCoat("coat")] }])}>
           New finish
         </Button>
-        <Button onClick={() => file.current?.click()}>Import</Button>
-        {finishes.length > 0 && <Button onClick={exported}>Export</Button>}
-        <input
-          ref={file}
-          type="file"
-          accept=".json"
-          aria-label="File of finishes"
-          className="hidden"
-          onChange={(e) => {
-            const chosen = e.target.files?.[0];
-            if (chosen) read(chosen);
-            e.target.value = "";
-          }}
+        <FilesButton
+          label="Import"
+          what="Finishes (JSON), or a MaterialX document with its pictures"
+          accept=".json,.mtlx,.png,.jpg,.jpeg,.tif,.tiff,.tga,.exr"
+          several
+          onFiles={chosen}
         />
+        {finishes.length > 0 && <Button onClick={() => exported().catch(say)}>Export</Button>}
       </div>
       <Fold
         key={finishes.length === 0 ? "first" : "more"}
@@ -92,22 +124,33 @@ export function AddFinish() {
           onKeyDown={(e) => e.stopPropagation()}
           className="mb-1 h-7 w-full rounded bg-sunk px-2"
         />
-        <ul className="flex flex-col gap-0.5">
-          {found?.map((line) => (
-            <li key={line.finish.name}>
-              <button
-                type="button"
-                onClick={() => take([line.finish])}
-                className="w-full rounded px-1 py-0.5 text-left hover:bg-sunk"
-              >
-                <b>{line.finish.name}</b> <span className="text-xs text-ink-3">{line.explains}</span>
-              </button>
-            </li>
-          ))}
-          {found?.length === 0 && <li className="text-ink-3">None of them has this word.</li>}
-          {ready.isError && <li className="text-madder">{ready.error.message}</li>}
-        </ul>
+        <Row label="Give to" hint="Or drag one onto a part of the model.">
+          <Select
+            label="What a finish that is added is given to"
+            options={[["all", "Everything"] as const, ...parts.map((name) => [name, name] as const)]}
+            value={to}
+            onChange={setTo}
+          />
+        </Row>
+        <FinishList lines={found ?? []} of={`ready ${word}`} onTake={(finish) => take([given(finish)])} />
+        {found?.length === 0 && <p className="text-ink-3">No results.</p>}
+        {ready.isError && <p className="text-madder">{ready.error.message}</p>}
       </Fold>
+      {kept.length > 0 && (
+        <Fold title={`Library (${kept.length})`}>
+          <FinishList
+            lines={kept.flatMap((entry) =>
+              entry.finishes.map((finish) => ({ finish, explains: (entry.tags ?? []).join(", ") })),
+            )}
+            of={`library ${kept.map((entry) => entry.finishes[0]?.name).join(",")}`}
+            onTake={(finish) => {
+              const entry = kept.find((e) => e.finishes.some((f) => f.name === finish.name));
+              if (entry) fitted(entry).catch(say);
+            }}
+            onRemove={(name) => remove(name).catch(say)}
+          />
+        </Fold>
+      )}
     </Section>
   );
 }

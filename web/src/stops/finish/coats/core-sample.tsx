@@ -112,7 +112,7 @@ export function CoreSample({ finish, open }: { finish: Finish; open: Coat | null
 
 const filled = (picture: string | null) =>
   picture
-    ? { backgroundImage: `url(${picture})`, backgroundSize: "860px", backgroundPosition: "3% 44%" }
+    ? { backgroundImage: `url(${picture})`, backgroundSize: "cover", backgroundPosition: "50% 50%" }
     : { background: "var(--sunk)" };
 
 function Label({ children }: { children: React.ReactNode }) {

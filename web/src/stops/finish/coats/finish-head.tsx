@@ -1,6 +1,8 @@
 // The head of the open finish: its name, what it is given to, its base, and what is done with it as a whole.
-import { Copy, Plus, Trash2 } from "lucide-react";
-import { useAsset, useRecipe } from "../../../api/queries";
+import { BookmarkPlus, Copy, Plus, Trash2 } from "lucide-react";
+import { api } from "../../../api/client";
+import { say, useAsset, useRecipe } from "../../../api/queries";
+import { client } from "../../../api/query-client";
 import type { Finish } from "../../../api/types";
 import { ColorField } from "../../../ui/color-field";
 import { Fold } from "../../../ui/fold";
@@ -9,7 +11,7 @@ import { NumberField } from "../../../ui/number-field";
 import { IconButton, Row } from "../../../ui/parts";
 import { Select } from "../../../ui/select";
 import { Tick } from "../../../ui/tick";
-import { freeName } from "../edit";
+import { freeName, useDiagonal } from "../edit";
 import { openCoat } from "../state";
 import { withFinish } from "../target";
 import { BARE, freshCoat } from "./edit";
@@ -18,12 +20,34 @@ import { useFinishView } from "./live";
 const GIVEN = [
   ["all", "Everything"],
   ["parts", "Parts"],
+  ["materials", "Materials"],
+  ["ids", "ID colours"],
 ] as const;
+
+type Given = (typeof GIVEN)[number][0];
+
+/** What a finish is given to by, and by which names. */
+function given(on: Finish["on"]): [Given, readonly string[]] {
+  if (on === "all") return ["all", []];
+  if ("parts" in on) return ["parts", on.parts];
+  if ("materials" in on) return ["materials", on.materials];
+  return ["ids", on.ids];
+}
+
+const toGiven = (by: Given, names: string[]): Finish["on"] =>
+  by === "all"
+    ? "all"
+    : by === "parts"
+      ? { parts: names }
+      : by === "materials"
+        ? { materials: names }
+        : { ids: names };
 
 export function FinishHead({ finish }: { finish: Finish }) {
   const [recipe, edit] = useRecipe();
   const meshes = useAsset().data?.meshes ?? [];
   const view = useFinishView(finish.name);
+  const diagonal = useDiagonal();
   const all = recipe?.finishes ?? [];
   const change = (to: Partial<Finish>) => edit((r) => withFinish(r, finish.name, (f) => ({ ...f, ...to })));
   const rename = (wanted: string) => {
@@ -48,13 +72,12 @@ export function FinishHead({ finish }: { finish: Finish }) {
     change({ coats: [...(finish.coats ?? []), freshCoat(name)] });
     openCoat(finish.name, name);
   };
-  const { on } = finish;
-  const parts = typeof on === "object" && "parts" in on ? on.parts : null;
+  const [by, held] = given(finish.on);
   const names = [
     ...new Set(meshes.filter((m) => m.role === "low").flatMap((m) => m.summary.parts.map((p) => p.name))),
   ];
-  const toggle = (name: string, given: boolean) =>
-    change({ on: { parts: given ? [...(parts ?? []), name] : (parts ?? []).filter((p) => p !== name) } });
+  const toggle = (name: string, has: boolean) =>
+    change({ on: { parts: has ? [...held, name] : held.filter((p) => p !== name) } });
   const base = finish.base;
   const putBase = (to: Partial<Finish["base"]>) => change({ base: { ...base, ...to } });
   return (
@@ -67,6 +90,17 @@ export function FinishHead({ finish }: { finish: Finish }) {
         <IconButton aria-label={`Duplicate ${finish.name}`} onClick={copy}>
           <Copy className="size-3.5" />
         </IconButton>
+        <IconButton
+          aria-label={`Keep ${finish.name} in the library`}
+          onClick={() =>
+            api
+              .keepFinishes({ finishes: [finish], diagonal, tags: [], files: [] })
+              .then((kept) => client.setQueryData(["finish-library"], kept))
+              .catch(say)
+          }
+        >
+          <BookmarkPlus className="size-3.5" />
+        </IconButton>
         <IconButton aria-label={`Remove ${finish.name}`} onClick={remove}>
           <Trash2 className="size-3.5" />
         </IconButton>
@@ -77,54 +111,100 @@ export function FinishHead({ finish }: { finish: Finish }) {
         </p>
       )}
       <Row label="Given to">
-        {parts === null && on !== "all" ? (
-          <span className="text-ink-2">{view?.on}</span>
-        ) : (
-          <Select
-            label="What the finish is given to"
-            options={GIVEN}
-            value={parts ? "parts" : "all"}
-            onChange={(to) => change({ on: to === "all" ? "all" : { parts: [] } })}
-          />
-        )}
+        <Select
+          label="What the finish is given to"
+          options={GIVEN}
+          value={by}
+          onChange={(to) => change({ on: toGiven(to, []) })}
+        />
       </Row>
-      {parts && (
+      {by === "parts" && (
         <fieldset aria-label="Parts that have the finish" className="max-h-40 overflow-y-auto pb-1 pl-1">
           {names.map((name) => (
-            <Tick key={name} checked={parts.includes(name)} onChange={(given) => toggle(name, given)}>
+            <Tick key={name} checked={held.includes(name)} onChange={(has) => toggle(name, has)}>
               {name}
             </Tick>
           ))}
         </fieldset>
       )}
-      <Fold title="Base">
-        <Row label="Colour">
-          {base.color === "sculpt" ? (
-            <span className="text-ink-2">the sculpt's own</span>
-          ) : (
-            <ColorField label="Base colour" value={base.color} onChange={(color) => putBase({ color })} />
-          )}
-        </Row>
-        <Tick
-          checked={base.color === "sculpt"}
-          onChange={(own) => putBase({ color: own ? "sculpt" : BARE.color })}
+      {(by === "materials" || by === "ids") && (
+        <Row
+          label="Names"
+          hint={
+            by === "materials"
+              ? "Of the sculpt's materials, separated by commas."
+              : "ID colours by name or as #rrggbb, separated by commas."
+          }
         >
-          Take the colour that the sculpt carries
-        </Tick>
-        {(["roughness", "metallic"] as const).map((channel) => (
-          <Row key={channel} label={channel === "roughness" ? "Roughness" : "Metallic"}>
-            <NumberField
-              label={`Base ${channel}`}
-              value={base[channel]}
-              min={0}
-              max={1}
-              step={0.005}
-              digits={2}
-              onChange={(value) => putBase({ [channel]: value })}
-            />
-          </Row>
-        ))}
-      </Fold>
+          <input
+            type="text"
+            aria-label={by === "materials" ? "Names of materials" : "ID colours"}
+            defaultValue={held.join(", ")}
+            key={by}
+            onKeyDown={(e) => {
+              e.stopPropagation();
+              if (e.key === "Enter") e.currentTarget.blur();
+            }}
+            onBlur={(e) =>
+              change({
+                on: toGiven(
+                  by,
+                  e.target.value
+                    .split(",")
+                    .map((name) => name.trim())
+                    .filter((name) => name !== ""),
+                ),
+              })
+            }
+            className="h-7 w-full rounded bg-sunk px-2"
+          />
+        </Row>
+      )}
+      {finish.materialx && (
+        <Row label="Material" hint={`Of ${finish.materialx.file}; coats lie on it.`}>
+          <Select
+            label="Material of the document"
+            options={[
+              ...new Set([...(view?.materials ?? []), finish.materialx.material ?? ""].filter(Boolean)),
+            ].map((name) => [name, name] as const)}
+            value={finish.materialx.material ?? view?.materials[0] ?? ""}
+            onChange={(material) =>
+              change({ materialx: finish.materialx ? { ...finish.materialx, material } : null })
+            }
+          />
+        </Row>
+      )}
+      {!finish.materialx && <BaseFold base={finish.base} put={putBase} />}
     </>
+  );
+}
+
+function BaseFold({ base, put }: { base: Finish["base"]; put: (to: Partial<Finish["base"]>) => void }) {
+  return (
+    <Fold title="Base">
+      <Row label="Colour">
+        {base.color === "sculpt" ? (
+          <span className="text-ink-2">the sculpt's own</span>
+        ) : (
+          <ColorField label="Base colour" value={base.color} onChange={(color) => put({ color })} />
+        )}
+      </Row>
+      <Tick checked={base.color === "sculpt"} onChange={(own) => put({ color: own ? "sculpt" : BARE.color })}>
+        Take the colour that the sculpt carries
+      </Tick>
+      {(["roughness", "metallic"] as const).map((channel) => (
+        <Row key={channel} label={channel === "roughness" ? "Roughness" : "Metallic"}>
+          <NumberField
+            label={`Base ${channel}`}
+            value={base[channel]}
+            min={0}
+            max={1}
+            step={0.005}
+            digits={2}
+            onChange={(value) => put({ [channel]: value })}
+          />
+        </Row>
+      ))}
+    </Fold>
   );
 }

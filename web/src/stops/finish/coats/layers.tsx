@@ -1,55 +1,31 @@
 // The finishes on both stages: the model lit as its material, or a channel by itself on model and sheet.
-import { useCallback, useEffect, useMemo, useState } from "react";
-import * as THREE from "three";
-import { usePaint, useScene } from "../../../stages/model/scene";
+import { useCallback, useMemo } from "react";
+import { useRecipe } from "../../../api/queries";
+import type { Finish } from "../../../api/types";
+import { type Against, useDropped, usePaint } from "../../../stages/model/scene";
+import { useTextures } from "../../../stages/model/textures";
 import { useSheetLayer, useSheetScene } from "../../../stages/sheet/scene";
 import type { Pen } from "../../../stages/sheet/sheet-view";
 import { useLoadedImage } from "../../../stages/sheet/use-image";
-import { useFinish } from "../state";
+import { openCoat, useFinish } from "../state";
+import { useAgainstLive, useBakedMaterial } from "./against";
+import { withFinishes } from "./edit";
+import { DRAGGED_FINISH } from "./finish-list";
 import { useFollowingMaterial, useMaterialPictures } from "./live";
-
-/** Textures of pictures by the map they are of; the old ones stay until all of the new ones are there. */
-function useTextures(): Readonly<Record<string, THREE.Texture>> {
-  const pictures = useMaterialPictures();
-  const scene = useScene();
-  const [held, setHeld] = useState<Record<string, THREE.Texture>>({});
-  useEffect(() => {
-    if (!scene) return;
-    let gone = false;
-    const there = pictures.filter((p) => p.picture);
-    const loader = new THREE.TextureLoader();
-    Promise.all(there.map((p) => loader.loadAsync(p.picture ?? ""))).then(
-      (textures) => {
-        if (gone) {
-          for (const texture of textures) texture.dispose();
-          return;
-        }
-        for (const texture of textures) {
-          texture.colorSpace = THREE.NoColorSpace;
-          texture.anisotropy = scene.viewer.anisotropy;
-          texture.wrapS = THREE.RepeatWrapping;
-          texture.wrapT = THREE.RepeatWrapping;
-        }
-        setHeld(Object.fromEntries(there.map((p, i) => [p.map, textures[i] as THREE.Texture])));
-      },
-      () => undefined,
-    );
-    return () => {
-      gone = true;
-    };
-  }, [scene, pictures]);
-  useEffect(
-    () => () => {
-      for (const texture of Object.values(held)) texture.dispose();
-    },
-    [held],
-  );
-  return held;
-}
 
 /** Follows the recipe, and paints the model with what comes of it. */
 export function MaterialOnModel({ shows }: { shows: boolean }) {
   useFollowingMaterial();
+  const [, edit] = useRecipe();
+  const drop = useCallback(
+    (text: string, part: string) => {
+      const finish = { ...(JSON.parse(text) as Finish), on: { parts: [part] } };
+      edit((r) => withFinishes(r, [finish])[0]);
+      openCoat(finish.name);
+    },
+    [edit],
+  );
+  useDropped(DRAGGED_FINISH, drop);
   return shows ? <Painted /> : null;
 }
 
@@ -58,16 +34,42 @@ function Painted() {
   const sky = useFinish((s) => s.sky);
   const exposure = useFinish((s) => s.exposure);
   const plain = useFinish((s) => s.plain);
-  const textures = useTextures();
+  const pictures = useMaterialPictures();
+  const textures = useTextures(
+    Object.fromEntries(pictures.flatMap((p) => (p.picture ? [[p.map, p.picture]] : []))),
+  );
   const paint = useMemo(() => {
     if (!textures["base-color"] || show === "off" || show === "place") return null;
     if (show === "material") return { kind: "material", textures, sky, exposure, plain } as const;
     const texture = textures[show];
     return texture ? ({ kind: "picture", texture } as const) : null;
   }, [textures, show, sky, exposure, plain]);
-  usePaint(paint);
+  const against = useAgainst(paint !== null && show === "material");
+  usePaint(paint, against);
   return null;
 }
+
+/** The baked maps on the left and the finish worked out at their size on the right; null while they are not compared. */
+function useAgainst(wanted: boolean): Against | null {
+  const compare = useFinish((s) => s.compare);
+  const sky = useFinish((s) => s.sky);
+  const exposure = useFinish((s) => s.exposure);
+  const plain = useFinish((s) => s.plain);
+  const on = wanted && compare !== "off";
+  const live = useAgainstLive().data;
+  const baked = useTextures(useBakedMaterial() ?? NO_URLS);
+  const now = useTextures(
+    Object.fromEntries(
+      (on ? (live?.pictures ?? []) : []).flatMap((p) => (p.picture ? [[p.map, p.picture]] : [])),
+    ),
+  );
+  return useMemo(() => {
+    if (!on || !baked["base-color"] || !now["base-color"]) return null;
+    const look = { kind: "material", sky, exposure, plain } as const;
+    return { how: compare, left: { ...look, textures: baked }, right: { ...look, textures: now } };
+  }, [on, compare, baked, now, sky, exposure, plain]);
+}
+const NO_URLS = {};
 
 /** The channel that shows on the sheet. */
 export function MaterialOnSheet() {

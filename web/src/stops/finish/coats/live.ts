@@ -63,7 +63,7 @@ async function follow(wish: Wish) {
 }
 
 /** What of a recipe finishes can depend on. */
-function dependsOn(recipe: Recipe) {
+export function dependsOn(recipe: Recipe) {
   const { maps, exceptions, asset, ...rest } = recipe;
   return JSON.stringify([rest, maps.filter((m) => m.map === "id" || m.map === "normal")]);
 }
