@@ -88,6 +88,22 @@ async fn finishes_are_made_reordered_given_baked_and_repeated() -> Result<()> {
     let second = finish_until(&session, 1, "a place", placed).await?;
     ensure!(second["coats"][0]["sets"]["metallic"]["value"] == 0.0, "{second}");
 
+    // Its colour by a ramp along a signal; a stop more is put halfway and moved by a key.
+    session.choose("What Colour is set by", "Ramp").await?;
+    let stops = |f: &Value| f["coats"][0]["sets"]["color"]["ramp"]["stops"].clone();
+    let at = |f: &Value, stop: usize| stops(f)[stop][0].as_f64();
+    finish_until(&session, 1, "a ramp", |f| stops(f).as_array().is_some_and(|s| s.len() == 2)).await?;
+    session.button("Add a stop to Colour").await?.click().await?;
+    finish_until(&session, 1, "a stop halfway", |f| at(f, 1) == Some(0.5)).await?;
+    session.choose("Signal that Colour runs along", "Facing").await?;
+    finish_until(&session, 1, "stops over its range", |f| at(f, 0) == Some(-1.0) && at(f, 1) == Some(0.0)).await?;
+    session
+        .css("[role=slider][aria-label='Stop 2 of Colour']")
+        .await?
+        .send_keys(&String::from(char::from(Key::Right)))
+        .await?;
+    finish_until(&session, 1, "the stop moved", |f| at(f, 1) == Some(0.02)).await?;
+
     let [browser, line] = session.delivered_and_repeated(LANTERN, "lookout-lantern").await?;
     for map in ["base-color", "roughness", "metallic", "normal"] {
         let name = format!("lookout_lantern_low_{map}.png");
@@ -102,6 +118,12 @@ async fn finishes_are_made_reordered_given_baked_and_repeated() -> Result<()> {
     let rows = "[...document.querySelectorAll(\"[aria-label='Baked against live'] [data-mean]\")]";
     session
         .until("the same on both sides", &format!("{rows}.length >= 4 && {rows}.every((r) => r.dataset.mean < 1)"))
+        .await?;
+    // The proof that follows holds the change too; the final does not.
+    session
+        .xpath("//section[@aria-label='Ledger']//button[contains(., ' final') and contains(., '128')]")
+        .await?
+        .click()
         .await?;
     session.choose("Finish in hand", "weathered enamel").await?;
     for name in ["dust", "enamel"] {

@@ -4,7 +4,7 @@ use crate::options::map_ids;
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use ember_ridge_core::hits::HitRule;
 use ember_ridge_core::maps::{Green, IdSource};
-use ember_ridge_core::mesh::{Facing, Plane, UvChoice};
+use ember_ridge_core::mesh::{Facing, Plane, UvChoice, UvSet};
 use ember_ridge_core::pairs::Pairing;
 use ember_ridge_core::picture::{Depth, ImageFormat};
 use ember_ridge_core::reach::Direction;
@@ -67,9 +67,12 @@ pub struct Bake {
     /// High-poly mesh; may be given more than once
     #[arg(long, value_name = "FILE")]
     pub high: Vec<PathBuf>,
-    /// UVs to bake to: the number of a set in the file, or planar-x, planar-y, planar-z
+    /// UVs to bake to: a set of the file by number or name (1, TEXCOORD_1), or planar-x, planar-y, planar-z
     #[arg(long, value_parser = parse_uvs, value_name = "UVS")]
     pub low_uvs: Option<UvChoice>,
+    /// UV set that textures lie on, where it is not the one to bake to: patterns over texture UVs, MaterialX documents
+    #[arg(long, value_name = "SET")]
+    pub low_texture_uvs: Option<UvSet>,
     /// UVs of the high-poly that pictures use: the same choices
     #[arg(long, value_parser = parse_uvs, value_name = "UVS")]
     pub high_uvs: Option<UvChoice>,
@@ -374,8 +377,6 @@ fn parse_uvs(text: &str) -> Result<UvChoice, String> {
         "planar-x" => UvChoice::Planar(Plane::PlanarX),
         "planar-y" => UvChoice::Planar(Plane::PlanarY),
         "planar-z" => UvChoice::Planar(Plane::PlanarZ),
-        number => {
-            UvChoice::Set(number.parse().map_err(|_| "give the number of a UV set, planar-x, planar-y or planar-z")?)
-        }
+        set => UvChoice::Set(set.parse().map_err(|fault| format!("{fault}, or planar-x, planar-y or planar-z"))?),
     })
 }

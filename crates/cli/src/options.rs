@@ -126,6 +126,9 @@ fn apply_sources(recipe: &mut Recipe, files: &mut Files, arguments: &Bake) {
     if let Some(uvs) = arguments.low_uvs {
         recipe.low.iter_mut().for_each(|source| source.uvs = uvs);
     }
+    if let Some(set) = arguments.low_texture_uvs {
+        recipe.low.iter_mut().for_each(|source| source.texture_uvs = Some(set));
+    }
     if let Some(uvs) = arguments.high_uvs {
         recipe.high.iter_mut().for_each(|source| source.uvs = uvs);
     }

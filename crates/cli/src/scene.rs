@@ -83,7 +83,7 @@ pub fn load_mesh(source: &MeshSource, files: &Files, progress: &Progress) -> Res
         }
         bytes
     };
-    let mesh = read_mesh_with(&path.to_string_lossy(), &bytes, &beside, source.uvs);
+    let mesh = read_mesh_with(&path.to_string_lossy(), &bytes, &beside, source.uvs, source.texture_uvs);
     match wrong.into_inner() {
         Some(fault) => bail!("{}: {fault}", path.display()),
         None => Ok(mesh?.with_steps(&source.steps)),

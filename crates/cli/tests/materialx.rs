@@ -14,6 +14,73 @@ fn texel(path: &Path, x: u32, y: u32) -> [f32; 3] {
     [r, g, b]
 }
 
+/// A square in x and z that faces up. Its first UV set is four times as dense as its second, and turned.
+fn tiled_square() -> (Value, Vec<u8>) {
+    let corners = [[0.0f32, 0.0], [0.0, 1.0], [1.0, 1.0], [1.0, 0.0]];
+    let places = corners.iter().flat_map(|[x, z]| [*x, 0.0, *z]);
+    let tiled = corners.iter().flat_map(|[x, z]| [4.0 * z, 4.0 * x]);
+    let floats: Vec<f32> = places.chain(tiled).chain(corners.into_iter().flatten()).collect();
+    let mut bytes: Vec<u8> = floats.iter().flat_map(|v| v.to_le_bytes()).collect();
+    bytes.extend([0u16, 1, 2, 0, 2, 3].iter().flat_map(|v| v.to_le_bytes()));
+    let view = |at: usize, length: usize| json!({ "buffer": 0, "byteOffset": at, "byteLength": length });
+    let floats = |view: usize, kind: &str| {
+        json!({ "bufferView": view, "componentType": 5126, "count": 4, "type": kind,
+        "min": if kind == "VEC3" { json!([0, 0, 0]) } else { json!([0, 0]) }, "max": if kind == "VEC3" { json!([1, 0, 1]) } else { json!([4, 4]) } })
+    };
+    let json = json!({
+        "asset": { "version": "2.0" }, "scene": 0, "scenes": [{ "nodes": [0] }], "nodes": [{ "mesh": 0, "name": "slab_low" }],
+        "meshes": [{ "primitives": [{ "attributes": { "POSITION": 0, "TEXCOORD_0": 1, "TEXCOORD_1": 2 }, "indices": 3 }] }],
+        "accessors": [floats(0, "VEC3"), floats(1, "VEC2"), floats(2, "VEC2"),
+            { "bufferView": 3, "componentType": 5123, "count": 6, "type": "SCALAR" }],
+        "bufferViews": [view(0, 48), view(48, 32), view(80, 32), view(112, 12)],
+        "buffers": [{ "byteLength": bytes.len(), "uri": "slab.bin" }],
+    });
+    (json, bytes)
+}
+
+#[test]
+fn a_document_lies_on_the_texture_uvs_while_another_set_is_baked() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let (json, bytes) = tiled_square();
+    fs::write(folder.path().join("slab.gltf"), json.to_string()).expect("written");
+    fs::write(folder.path().join("slab.bin"), bytes).expect("written");
+    let document = r#"<materialx version="1.39">
+        <texcoord name="uv" type="vector2"/>
+        <separate2 name="parts" type="multioutput"><input name="in" type="vector2" nodename="uv"/></separate2>
+        <fract name="f" type="float"><input name="in" type="float" nodename="parts" output="outx"/></fract>
+        <convert name="c" type="color3"><input name="in" type="float" nodename="f"/></convert>
+        <gltf_pbr name="s" type="surfaceshader"><input name="base_color" type="color3" nodename="c"/></gltf_pbr>
+        <surfacematerial name="Run" type="material"><input name="surfaceshader" type="surfaceshader" nodename="s"/></surfacematerial>
+        </materialx>"#;
+    fs::write(folder.path().join("run.mtlx"), document).expect("written");
+    let bake = |out: &str, more: &[&str]| {
+        let plain = ["bake", "--low", "slab.gltf", "--finish", "run.mtlx", "--maps", "base-color", "--size", "32"];
+        let form = ["--samples", "1", "--format", "exr", "--depth", "32f", "--out", out];
+        run(folder.path(), &[&plain[..], &form, more].concat())
+    };
+    let file = |out: &str| folder.path().join(out).join("slab_base-color.exr");
+    let by_name = bake("named", &["--low-uvs", "TEXCOORD_1", "--low-texture-uvs", "TEXCOORD_0"]);
+    assert_eq!(by_name.status.code(), Some(0), "{}", error(&by_name));
+    let plain = bake("plain", &["--low-uvs", "1"]);
+    assert_eq!(plain.status.code(), Some(0), "{}", error(&plain));
+    for (x, y) in [(3u32, 3u32), (9, 4), (17, 26), (30, 12)] {
+        let at = |t: u32| (t as f32 + 0.5) / 32.0;
+        // In glTF V runs downward: the file's `4 x` is turned to `1 - 4 x`, and the first coordinate stays.
+        for (out, wanted) in [("named", (4.0 * at(y)).fract()), ("plain", at(x))] {
+            let found = texel(&file(out), x, y)[0];
+            assert!((found - wanted).abs() < 1e-4, "{out} {x} {y}: {found}, wanted {wanted}");
+        }
+    }
+    let by_number = bake("number", &["--low-uvs", "1", "--low-texture-uvs", "0"]);
+    assert_eq!(by_number.status.code(), Some(0), "{}", error(&by_number));
+    assert_eq!(fs::read(file("named")).expect("a file"), fs::read(file("number")).expect("a file"));
+    let missing = bake("missing", &["--low-texture-uvs", "TEXCOORD_7"]);
+    assert_eq!(missing.status.code(), Some(2), "{}", error(&missing));
+    assert!(error(&missing).contains("UV set 7 is asked for, and no part has it"), "{}", error(&missing));
+    let unknown = bake("unknown", &["--low-uvs", "second"]);
+    assert!(error(&unknown).contains("'second' names no UV set"), "{}", error(&unknown));
+}
+
 const DOCUMENT: &str = r#"<?xml version="1.0"?>
 <materialx version="1.39">
   <nodegraph name="NG_run">

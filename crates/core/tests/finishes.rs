@@ -3,15 +3,15 @@
 
 mod support;
 
-use ember_ridge_core::FindingKind;
 use ember_ridge_core::bake::{KeptTiles, Plan, Unwatched, run};
 use ember_ridge_core::finish::*;
-use ember_ridge_core::glam::{Vec3, vec3};
+use ember_ridge_core::glam::{Vec3, vec2, vec3};
 use ember_ridge_core::maps::*;
 use ember_ridge_core::picture::{Depth, ImageFormat, linear_to_srgb};
 use ember_ridge_core::recipe::Recipe;
 use ember_ridge_core::scene::BakeScene;
 use ember_ridge_core::surface::{Axis, Distance};
+use ember_ridge_core::{FindingKind, Mesh};
 use std::sync::Arc;
 use support::*;
 
@@ -167,8 +167,8 @@ fn muted_coats_are_left_out_and_solo_ones_stand_alone() {
 #[test]
 fn the_last_finish_given_to_a_place_counts_and_the_rest_stays_as_it_is() {
     let (left, right) = (height_field("left_low", 1, |_, _| 0.0), height_field("right_low", 1, |_, _| 0.0));
-    let halves =
-        [(left, 0.0), (right, 0.5)].map(|(mesh, at)| with_uvs(&mesh, |uv| uv * vec2_half() + at * Vec3::X.truncate()));
+    let halves = [(left, 0.0), (right, 0.5)]
+        .map(|(mesh, at)| with_uvs(&mesh, |uv| uv * vec2(0.5, 0.5) + at * Vec3::X.truncate()));
     let red =
         Finish { base: Base { color: BaseColor::Value(hex("#ff0000")), ..Base::default() }, ..finish("red", vec![]) };
     let blue = Finish {
@@ -190,10 +190,6 @@ fn the_last_finish_given_to_a_place_counts_and_the_rest_stays_as_it_is() {
     let grey = encoded(hex("#808080").linear());
     let (left, right) = of(vec![blue]);
     assert!((left - grey).abs().max_element() < 4e-3 && right == Vec3::Z, "{left} {right}");
-}
-
-fn vec2_half() -> ember_ridge_core::glam::Vec2 {
-    ember_ridge_core::glam::vec2(0.5, 0.5)
 }
 
 /// A finish with relief of every kind: a coarse pattern, and a coat whose edge comes from another.
@@ -245,6 +241,33 @@ fn heights_bend_the_normal_as_the_displacement_rises() {
 fn a_height_by_itself_is_the_displacement_without_a_sculpt() {
     let made = bake(&recipe_of(vec![relief()], &["displacement", "height"]), &flat(), &[]);
     assert_eq!(values(&made, "displacement"), values(&made, "height"));
+}
+
+#[test]
+fn patterns_lie_on_the_texture_uvs_and_repeat_there() {
+    let noise = |space| NoiseSettings { space, size: 0.25, seed: 3, ..NoiseSettings::default() };
+    let checker = |space, size| CheckerSettings { space, size, ..CheckerSettings::default() };
+    let heights = |low: &Mesh, pattern: PatternSettings| {
+        let laid = coat("laid", height(SetNumber::ramp(Signal::Pattern { pattern }, [(0.0, 0.0), (1.0, 1.0)])));
+        values(&bake(&recipe_of(vec![finish("laid", vec![laid])], &["height"]), low, &[]), "height")
+    };
+    let plain = flat();
+    // Four times as dense as the sheet, turned, and beyond the square.
+    let tiled = Mesh { texture_uvs: plain.uvs.iter().map(|uv| vec2(4.0 * uv.y + 2.0, 4.0 * uv.x)).collect(), ..flat() };
+    let near = |a: &[f32], b: &[f32]| a.iter().zip(b).all(|(a, b)| (a - b).abs() < 1e-4);
+    let over = |low, space, size| heights(low, PatternSettings::Checker(checker(space, size)));
+    let squares = over(&plain, Space::Uv, 0.125);
+    assert!(squares.iter().any(|v| *v > 0.9) && squares.iter().any(|v| *v < 0.1));
+    assert!(near(&over(&tiled, Space::TextureUv, 0.5), &squares), "as large as their own square says");
+    assert_eq!(over(&tiled, Space::Uv, 0.125), squares, "the sheet's stay");
+    assert_eq!(over(&plain, Space::TextureUv, 0.125), squares, "there are no others");
+    let rough = heights(&tiled, PatternSettings::Noise(noise(Space::TextureUv)));
+    let side = SIZE as usize;
+    let back = |t: usize| (t / side + side / 4) % side * side + t % side;
+    let repeated: Vec<f32> = (0..side * side).map(|t| rough[back(t)]).collect();
+    assert!(near(&rough, &repeated), "it repeats from square to square");
+    let turned: Vec<f32> = (0..side * side).map(|t| rough[t % side * side + t / side]).collect();
+    assert!(!near(&rough, &turned));
 }
 
 /// Dunes, eased between crests and troughs, as a finish and as a sculpt.

@@ -153,7 +153,7 @@ fn colours_are_averaged_in_linear_light_and_moved_from_one_set_of_uvs_to_another
     }
     // A gradient laid flat over the sculpt from above, baked to the low-poly's turned UVs.
     let ramp = Image::new(256, 1, 1, Pixels::U8((0..=255).collect()), Coding::Srgb);
-    high.project_uvs(ember_ridge_core::mesh::Plane::PlanarY);
+    high.uvs = high.projected_uvs(ember_ridge_core::mesh::Plane::PlanarY);
     let turned = with_uvs(&low, |uv: Vec2| vec2(uv.y, 1.0 - uv.x));
     let picture = ember_ridge_core::picture::PictureSource { file: "ramp.png".into(), hash: None };
     let recipe = color(ColorSettings { picture: Some(picture), ..ColorSettings::default() });

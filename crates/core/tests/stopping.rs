@@ -43,7 +43,7 @@ fn fitted() -> Recipe {
 
 fn scene() -> BakeScene {
     let mut low = ball("ball", 1.0, 24);
-    low.project_uvs(ember_ridge_core::mesh::Plane::PlanarZ);
+    low.uvs = low.projected_uvs(ember_ridge_core::mesh::Plane::PlanarZ);
     BakeScene::new(&[&low], &[&ball("ball", 1.02, 120)], None).expect("no cage")
 }
 

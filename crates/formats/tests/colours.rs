@@ -5,10 +5,12 @@ mod support;
 use ember_ridge_core::Mesh;
 use ember_ridge_core::bake::Outcome;
 use ember_ridge_core::maps::{ColorSettings, MapSettings};
+use ember_ridge_core::mesh::{Plane, UvChoice, UvSet};
 use ember_ridge_core::picture::{
     Coding, Depth, Image, ImageFormat, PictureSource, Pixels, linear_to_srgb, srgb_to_linear,
 };
 use ember_ridge_formats::image::{read_image, write_map};
+use ember_ridge_formats::read_mesh_with;
 use serde_json::{Value, json};
 use std::io::Cursor;
 use support::*;
@@ -58,6 +60,39 @@ fn a_texture_lies_on_the_uv_set_that_its_material_names() {
         near(left, 1.0);
         near(right, 0.0);
     }
+}
+
+#[test]
+fn the_set_for_textures_is_chosen_apart_from_the_one_that_is_baked() {
+    let file = || {
+        let mut file = File::new(textured(json!({ "index": 0 })));
+        file.texture(&[0, 0, 255, 255], json!({}));
+        let sets = [0.125, 0.5, 0.875].map(|u| file.floats(&uvs_at(u)));
+        file.square(0.0, 0, &[("TEXCOORD_0", sets[0]), ("TEXCOORD_1", sets[1]), ("TEXCOORD_2", sets[2])]);
+        file
+    };
+    let set = |number| (UvChoice::Set(UvSet(number)), number as f32 * 0.375 + 0.125);
+    for (baked, texture, textures_at) in [(0, None, 0.125), (1, None, 0.125), (1, Some(2), 0.875), (0, Some(2), 0.875)]
+    {
+        let (choice, at) = set(baked);
+        let mesh = file().read_with(choice, texture.map(UvSet)).expect("readable");
+        assert_eq!((mesh.uvs[0].x, mesh.uvs_for_textures()[0].x), (at, textures_at), "{baked} {texture:?}");
+        // The picture stays where the file lays it; where that is not read, it is left out and told.
+        let read = baked == 0 || texture.is_none();
+        assert_eq!(mesh.looks[0].picture.is_some(), read, "{:?}", mesh.notes);
+        assert_eq!(mesh.notes.iter().any(|note| note.reason.contains("UV set 1")), !read, "{:?}", mesh.notes);
+    }
+    let flat = file().read_with(UvChoice::Planar(Plane::PlanarZ), Some(UvSet(0))).expect("readable");
+    assert_eq!(flat.uvs_for_textures()[0].x, 0.125);
+    assert!(flat.uvs[0] != flat.uvs[1], "laid flat");
+    assert!(flat.looks[0].picture.as_ref().is_some_and(|laid| laid.on_texture_uvs));
+    let missing = file().read_with(UvChoice::default(), Some(UvSet(7))).expect_err("no such set");
+    assert!(missing.to_string().contains("UV set 7 is asked for, and no part has it"), "{missing}");
+    let obj = b"v 0 0 0\nv 1 0 0\nv 0 1 0\nvt 0.25 0.5\nf 1/1 2/1 3/1\n";
+    let read = |uvs, set| read_mesh_with("a.obj", obj, &|_| None, uvs, Some(UvSet(set)));
+    assert!(read(UvChoice::default(), 1).is_err());
+    let flat = read(UvChoice::Planar(Plane::PlanarZ), 0).expect("readable");
+    assert_eq!((flat.texture_uvs[0].x, flat.uvs[1].x), (0.25, 1.0));
 }
 
 #[test]

@@ -127,6 +127,8 @@ pub struct MeshSummary {
     pub low_corner: [f32; 3],
     pub high_corner: [f32; 3],
     pub has_uvs: bool,
+    /// How many UV sets the file holds.
+    pub uv_sets: u32,
     pub has_colors: bool,
     pub normals_from_file: bool,
     /// What is wrong with it as what it is used as: UVs matter on a low-poly only.
@@ -148,6 +150,7 @@ impl MeshSummary {
             low_corner: low.to_array(),
             high_corner: high.to_array(),
             has_uvs: !mesh.uvs.is_empty(),
+            uv_sets: mesh.uv_sets,
             has_colors: !mesh.colors.is_empty(),
             normals_from_file: mesh.normals_from_file,
             findings: ember_ridge_core::inspect::check_mesh(mesh, role == Role::Low),

@@ -22,7 +22,7 @@ pub fn place(recipe: &mut Recipe, role: Role, source: MeshSource, replaces: Opti
     match replaced.or_else(|| side.iter().position(|s| s.file == source.file)) {
         Some(at) => {
             let old = &side[at];
-            side[at] = MeshSource { uvs: old.uvs, steps: old.steps.clone(), ..source };
+            side[at] = MeshSource { uvs: old.uvs, texture_uvs: old.texture_uvs, steps: old.steps.clone(), ..source };
         }
         None => side.push(source),
     }

@@ -17,13 +17,13 @@ use ember_ridge_formats::read_mesh_with;
 use std::sync::Arc;
 
 /// Summaries are kept under this number; it rises when checks find more, so that files imported earlier are checked anew.
-const CHECKS: u32 = 4;
+const CHECKS: u32 = 5;
 
 /// What a source's mesh is, as a key: the file's bytes, its name, which UVs are taken, and what is done to it.
 pub fn mesh_key(source: &MeshSource) -> String {
     let hash = source.hash.as_deref().unwrap_or("-");
-    let MeshSource { file, uvs, steps, plane, beside, .. } = source;
-    format!("{hash}/{file}/{uvs:?}/{steps:?}/{plane:?}/{beside:?}")
+    let MeshSource { file, uvs, texture_uvs, steps, plane, beside, .. } = source;
+    format!("{hash}/{file}/{uvs:?}/{texture_uvs:?}/{steps:?}/{plane:?}/{beside:?}")
 }
 
 /// What a recipe's meshes are, as a key: two recipes with the same key share a scene.
@@ -37,8 +37,9 @@ pub fn scene_key(recipe: &Recipe) -> String {
 /// Under this name a file's summary is kept beside its hash: other UVs of the same file, other steps, and
 /// another use, are checked apart.
 pub fn summary_name(source: &MeshSource, role: Role) -> String {
-    let plain = source.uvs.is_first() && source.steps.is_empty();
-    let how = if plain { String::new() } else { format!(" {:?} {:?}", source.uvs, source.steps) };
+    let plain = source.uvs.is_first() && source.texture_uvs.is_none() && source.steps.is_empty();
+    let how =
+        if plain { String::new() } else { format!(" {:?} {:?} {:?}", source.uvs, source.texture_uvs, source.steps) };
     let beside: String = source.beside.iter().map(|f| format!(" {}", f.hash)).collect();
     format!("{CHECKS} {role:?} {}{how}{beside}", source.file)
 }
@@ -61,7 +62,7 @@ impl App {
             self.memory.room_to_read(&source.file, self.store.blobs.length(hash)?)?;
             let bytes = self.store.blobs.read(hash)?;
             let beside = |path: &str| self.store.blobs.read(&source.file_beside(path)?.hash).ok();
-            Ok(read_mesh_with(&source.file, &bytes, &beside, source.uvs)?)
+            Ok(read_mesh_with(&source.file, &bytes, &beside, source.uvs, source.texture_uvs)?)
         })
     }
 

@@ -191,7 +191,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** A small picture of each finish, as if the asset had no other. */
+        /** A small picture of each finish, on a flat piece through the middle of the asset. */
         post: operations["show_finish_pictures"];
         delete?: never;
         options?: never;
@@ -2252,6 +2252,11 @@ export interface components {
             plane?: components["schemas"]["PlaneTarget"] | null;
             /** @description What is done to the mesh each time it is read, in order; the file stays as it is. */
             steps?: components["schemas"]["MeshStep"][];
+            /**
+             * @description The UV set that textures lie on: patterns and pictures over texture UVs, MaterialX documents. Without it, the UVs that are baked, or
+             *     those that the materials of the file name.
+             */
+            texture_uvs?: components["schemas"]["UvSet"] | null;
             /** @description Which UVs of the mesh are used. */
             uvs?: components["schemas"]["UvChoice"];
         };
@@ -2326,6 +2331,11 @@ export interface components {
             parts: components["schemas"]["PartLine"][];
             /** Format: uint32 */
             triangles: number;
+            /**
+             * Format: uint32
+             * @description How many UV sets the file holds.
+             */
+            uv_sets: number;
             /** Format: uint32 */
             vertices: number;
         };
@@ -3811,7 +3821,7 @@ export interface components {
             ];
         };
         /** @description Where a pattern is laid out. */
-        Space: "object" | "uv" | "part";
+        Space: "object" | "uv" | "texture-uv" | "part";
         /** @description One stroke of a brush over the low-poly. A stroke has its effect once, however often it passes a place. */
         Stroke: {
             brush: components["schemas"]["Brush"];
@@ -4001,11 +4011,8 @@ export interface components {
         };
         /** @description A quarter turn about X. */
         Turn: "z-up" | "y-down";
-        /**
-         * @description The UVs of a mesh: a set of the file by number, or a flat projection along an axis, the bounding box filling the unit
-         *     square.
-         */
-        UvChoice: number | components["schemas"]["Plane"];
+        /** @description The UVs of a mesh: a set of the file, or a flat projection along an axis, the bounding box filling the unit square. */
+        UvChoice: components["schemas"]["UvSet"] | components["schemas"]["Plane"];
         /** @description The layout in figures. */
         UvReport: {
             findings: components["schemas"]["Finding"][];
@@ -4034,6 +4041,11 @@ export interface components {
              */
             unused: number;
         };
+        /**
+         * Format: uint32
+         * @description A UV set of a file, by number from 0, or by the name it has in glTF files: TEXCOORD_0, TEXCOORD_1.
+         */
+        UvSet: number;
         /** @description A pattern moved by another. */
         Warp: {
             /**
@@ -4241,6 +4253,7 @@ export type TracedRay = components['schemas']['TracedRay'];
 export type Turn = components['schemas']['Turn'];
 export type UvChoice = components['schemas']['UvChoice'];
 export type UvReport = components['schemas']['UvReport'];
+export type UvSet = components['schemas']['UvSet'];
 export type Warp = components['schemas']['Warp'];
 export type $defs = Record<string, never>;
 export interface operations {

@@ -86,7 +86,7 @@ export function NumberField({ label, value, unit, min, max, step, digits = 0, on
         onBlur={finish}
         onKeyDown={key}
       />
-      {unit && <span className="num pl-1 text-ink-3">{unit}</span>}
+      {unit && <span className="num whitespace-nowrap pl-1 text-ink-3">{unit}</span>}
     </span>
   );
 }

@@ -84,7 +84,7 @@ impl<'a> Compiler<'a> {
     /// What a pattern gets ready with.
     pub(super) fn making(&self, pattern: &PatternSettings) -> Making<'a> {
         let frame = pattern.frame();
-        Making { seed: frame.seed, repeats: frame.space == Space::Uv, images: self.sources.images }
+        Making { seed: frame.seed, repeats: frame.space.is_uv(), images: self.sources.images }
     }
 }
 
@@ -179,6 +179,7 @@ impl Compiler<'_> {
         let frame = pattern.frame();
         let (place, side) = match (frame.space, pattern.along_part()) {
             (Space::Uv, None) => (Input::Uv, Input::UvSide),
+            (Space::TextureUv, None) => (Input::TextureUv, Input::TextureUvSide),
             (Space::Object, None) => (Input::Position, Input::Side),
             (Space::Part, None) => (Input::PartPosition, Input::Side),
             (_, Some(_)) => (Input::PartShare, Input::PartSide),

@@ -44,10 +44,14 @@ pub enum Input {
     PartShare,
     /// Place on the sheet, and 0.
     Uv,
+    /// Place on the UVs for textures, and 0.
+    TextureUv,
     /// Side of the square of surface that a place stands for, scene units.
     Side,
     /// The same on the sheet, UV units.
     UvSide,
+    /// The same on the UVs for textures.
+    TextureUvSide,
     /// The same within the part's box, as a share of it: the least over the axes.
     PartSide,
     /// Colour that the sculpt carries, linear light.
@@ -59,10 +63,9 @@ pub enum Input {
 impl Input {
     pub fn kind(self) -> Type {
         match self {
-            Input::Position | Input::Normal | Input::PartPosition | Input::PartShare | Input::Uv | Input::Carried => {
-                Type::Vector
-            }
-            Input::Side | Input::UvSide | Input::PartSide | Input::Measured(_) => Type::Number,
+            Input::Position | Input::Normal | Input::PartPosition | Input::PartShare => Type::Vector,
+            Input::Uv | Input::TextureUv | Input::Carried => Type::Vector,
+            Input::Side | Input::UvSide | Input::TextureUvSide | Input::PartSide | Input::Measured(_) => Type::Number,
         }
     }
 }

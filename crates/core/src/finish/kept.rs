@@ -1,7 +1,7 @@
 //! Masks and finishes as files of their own: what is exported, imported and kept in a library.
 
 use super::coats::{Finish, MOST_FINISHES, SetTo, Sets};
-use super::patterns::{ControlInput, PatternSettings, Space};
+use super::patterns::{ControlInput, PatternSettings};
 use super::settings::{MOST_MASKS, Mask, OPEN_END, PlaceSettings, Term};
 use super::signal::{Signal, SignalUnit};
 use super::words::figures;
@@ -189,7 +189,7 @@ fn scale_set<T>(set: &mut SetTo<T>, by: f32) {
         }
     }
     if let Some(picture) = &mut set.picture
-        && picture.space != Space::Uv
+        && !picture.space.is_uv()
     {
         picture.size = times(picture.size, by);
     }
@@ -251,7 +251,7 @@ fn scale_term(term: &mut Term, by: f32) {
 impl PatternSettings {
     /// The pattern with every length times `by`; over UVs it has none.
     fn scaled(&self, by: f32) -> PatternSettings {
-        if self.frame().space == Space::Uv {
+        if self.frame().space.is_uv() {
             return self.clone();
         }
         let Ok(mut fields) = serde_json::to_value(self) else { return self.clone() };

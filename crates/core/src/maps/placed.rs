@@ -156,16 +156,25 @@ fn put(input: Input, tile: &TileWork, samples: &[u32], columns: &mut Columns) {
             };
             columns.put_vector(input, samples().map(place));
         }
-        Input::Uv => {
+        Input::Uv | Input::TextureUv => {
             let mesh = &scene.low.mesh;
-            let place = |s: usize| match mesh.uvs.is_empty() {
+            let uvs = if input == Input::Uv { &mesh.uvs } else { mesh.uvs_for_textures() };
+            let place = |s: usize| match uvs.is_empty() {
                 true => Vec3::ZERO,
-                false => hits.low(s).between(mesh.corner_uvs(hits.low(s).triangle)).extend(0.0),
+                false => {
+                    let at = hits.low(s);
+                    at.between(mesh.triangles[at.triangle as usize].map(|v| uvs[v as usize])).extend(0.0)
+                }
             };
             columns.put_vector(input, samples().map(place));
         }
         Input::Side => columns.put_number(input, samples().map(|s| tile.surface.sides()[s]).collect()),
         Input::UvSide => columns.put_number(input, vec![uv_side(tile.plan); samples().count()]),
+        Input::TextureUvSide => {
+            let (mesh, side) = (&scene.low.mesh, uv_side(tile.plan));
+            let side = |s: usize| side * mesh.texture_scale(hits.low(s).triangle);
+            columns.put_number(input, samples().map(side).collect());
+        }
         Input::PartSide => {
             let boxes = part_boxes(tile);
             let sides = tile.surface.sides();

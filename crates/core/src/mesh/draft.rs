@@ -127,8 +127,10 @@ impl Draft {
         if let Some(v) = self.normals.iter().position(|n| !n.is_finite()) {
             return Err(bad("normal", v, format!("{}", self.normals[v])));
         }
-        if let Some(v) = self.uvs.iter().position(|t| !t.is_finite()) {
-            return Err(bad("UV", v, format!("{}", self.uvs[v])));
+        for (what, uvs) in [("UV", &self.uvs), ("UV for textures", &self.texture_uvs)] {
+            if let Some(v) = uvs.iter().position(|t| !t.is_finite()) {
+                return Err(bad(what, v, format!("{}", uvs[v])));
+            }
         }
         Ok(())
     }

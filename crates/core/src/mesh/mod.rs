@@ -23,7 +23,7 @@ pub use draft::{Draft, DraftPart, MOST_TRIANGLES, MeshFault};
 pub use geodesic::{SurfaceDistance, SurfaceWalk};
 pub use look::{Alpha, Laid, MaterialLook, Surface};
 pub use normals::{angle_weighted_directions, normals_at_seams, normals_by_angle, normals_by_angle_in};
-pub use plane::{Facing, Plane, PlaneTarget, UvChoice};
+pub use plane::{Facing, Plane, PlaneTarget, UvChoice, UvSet};
 pub use shells::{Neighbours, Shell, find_shells, inward_shells};
 pub use tangents::{CornerTangent, corner_tangents};
 pub use triangulate::triangulate_polygon;
@@ -51,7 +51,8 @@ pub struct Mesh {
     pub normals: Vec<Vec3>,
     /// UVs with the origin bottom-left; empty when the file has none.
     pub uvs: Vec<Vec2>,
-    /// UVs that the pictures of its materials lie on, where those are not `uvs`; empty where they are.
+    /// UVs that textures lie on (pictures of its materials, patterns and documents over them), where those are not `uvs`; empty where they
+    /// are.
     pub texture_uvs: Vec<Vec2>,
     /// sRGB-encoded vertex colours; empty when the file has none.
     pub colors: Vec<[u8; 3]>,
@@ -130,6 +131,26 @@ impl Mesh {
         self.triangles[triangle as usize].map(|v| self.uvs[v as usize])
     }
 
+    /// The UVs that textures lie on; empty when the mesh has none.
+    pub fn uvs_for_textures(&self) -> &[Vec2] {
+        if self.texture_uvs.is_empty() { &self.uvs } else { &self.texture_uvs }
+    }
+
+    /// How long a step over a triangle is on the UVs for textures where it is 1 on `uvs`: the root of the ratio of its areas. 1 where either
+    /// has none.
+    pub fn texture_scale(&self, triangle: u32) -> f32 {
+        let corners = self.triangles[triangle as usize];
+        let area = |uvs: &[Vec2]| {
+            let [a, b, c] = corners.map(|v| uvs[v as usize]);
+            (b - a).perp_dot(c - a).abs()
+        };
+        if self.texture_uvs.is_empty() || self.uvs.is_empty() {
+            return 1.0;
+        }
+        let scale = (area(&self.texture_uvs) / area(&self.uvs)).sqrt();
+        if scale.is_finite() { scale } else { 1.0 }
+    }
+
     /// The point of a place, scene units.
     #[inline]
     pub fn at(&self, place: MeshPoint) -> Vec3 {
@@ -174,22 +195,19 @@ impl Mesh {
         of
     }
 
-    /// Lays UVs flat along an axis, the bounding box filling the unit square.
-    pub fn project_uvs(&mut self, plane: Plane) {
+    /// UVs laid flat along an axis, the bounding box filling the unit square; one a vertex.
+    pub fn projected_uvs(&self, plane: Plane) -> Vec<Vec2> {
         let (low, high) = self.bounds();
         let size = (high - low).max(Vec3::splat(f32::MIN_POSITIVE));
-        self.uvs = self
-            .positions
-            .iter()
-            .map(|&p| {
-                let at = (p - low) / size;
-                match plane {
-                    Plane::PlanarX => vec2(1.0 - at.z, at.y),
-                    Plane::PlanarY => vec2(at.x, 1.0 - at.z),
-                    Plane::PlanarZ => vec2(at.x, at.y),
-                }
-            })
-            .collect();
+        let flat = |p: &Vec3| {
+            let at = (*p - low) / size;
+            match plane {
+                Plane::PlanarX => vec2(1.0 - at.z, at.y),
+                Plane::PlanarY => vec2(at.x, 1.0 - at.z),
+                Plane::PlanarZ => vec2(at.x, at.y),
+            }
+        };
+        self.positions.iter().map(flat).collect()
     }
 
     /// The parts whose names are wanted, without colours, UVs or materials.

@@ -4,6 +4,8 @@ use super::{Mesh, Part};
 use glam::{Vec3, vec2};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
+use std::fmt;
+use std::str::FromStr;
 
 /// A flat square of two triangles to bake onto, UVs filling the unit square, facing up its axis.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
@@ -87,12 +89,58 @@ impl PlaneTarget {
     }
 }
 
-/// The UVs of a mesh: a set of the file by number, or a flat projection along an axis, the bounding box filling the unit
-/// square.
+/// A UV set of a file, by number from 0, or by the name it has in glTF files: TEXCOORD_0, TEXCOORD_1.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(try_from = "WrittenUvSet", into = "u32")]
+pub struct UvSet(pub u32);
+
+#[derive(Deserialize, JsonSchema)]
+#[serde(untagged)]
+enum WrittenUvSet {
+    Number(u32),
+    Named(String),
+}
+
+const UV_SET_NAME: &str = "TEXCOORD_";
+
+impl TryFrom<WrittenUvSet> for UvSet {
+    type Error = String;
+
+    fn try_from(written: WrittenUvSet) -> Result<UvSet, String> {
+        match written {
+            WrittenUvSet::Number(number) => Ok(UvSet(number)),
+            WrittenUvSet::Named(name) => name.parse(),
+        }
+    }
+}
+
+impl From<UvSet> for u32 {
+    fn from(set: UvSet) -> u32 {
+        set.0
+    }
+}
+
+impl FromStr for UvSet {
+    type Err = String;
+
+    fn from_str(text: &str) -> Result<UvSet, String> {
+        let number = text.strip_prefix(UV_SET_NAME).unwrap_or(text);
+        let unknown = || format!("'{text}' names no UV set; give its number from 0, or its name, {UV_SET_NAME}1");
+        number.parse().map(UvSet).map_err(|_| unknown())
+    }
+}
+
+impl fmt::Display for UvSet {
+    fn fmt(&self, f: &mut fmt::Formatter) -> fmt::Result {
+        write!(f, "{UV_SET_NAME}{}", self.0)
+    }
+}
+
+/// The UVs of a mesh: a set of the file, or a flat projection along an axis, the bounding box filling the unit square.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
-#[serde(untagged, expecting = "UVs are the number of a set, or \"planar-x\", \"planar-y\" or \"planar-z\"")]
+#[serde(untagged, expecting = "UVs are the number or the name of a set, or \"planar-x\", \"planar-y\" or \"planar-z\"")]
 pub enum UvChoice {
-    Set(u32),
+    Set(UvSet),
     Planar(Plane),
 }
 
@@ -107,20 +155,20 @@ pub enum Plane {
 
 impl Default for UvChoice {
     fn default() -> Self {
-        UvChoice::Set(0)
+        UvChoice::Set(UvSet(0))
     }
 }
 
 impl UvChoice {
     pub fn is_first(&self) -> bool {
-        *self == UvChoice::Set(0)
+        *self == UvChoice::Set(UvSet(0))
     }
 
     /// The number of the file's UV set that is to be read.
-    pub fn set(self) -> u32 {
+    pub fn set(self) -> UvSet {
         match self {
             UvChoice::Set(set) => set,
-            UvChoice::Planar(_) => 0,
+            UvChoice::Planar(_) => UvSet(0),
         }
     }
 }

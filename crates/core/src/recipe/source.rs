@@ -1,7 +1,7 @@
 //! What a recipe reads: mesh files with their UVs and steps, planes made here, pictures.
 
 use crate::maps::Green;
-use crate::mesh::{PlaneTarget, UvChoice};
+use crate::mesh::{PlaneTarget, UvChoice, UvSet};
 use crate::picture::FileBeside;
 use crate::step::{MOST_STEPS, MeshStep};
 use schemars::JsonSchema;
@@ -18,6 +18,10 @@ pub struct MeshSource {
     /// Which UVs of the mesh are used.
     #[serde(default, skip_serializing_if = "UvChoice::is_first")]
     pub uvs: UvChoice,
+    /// The UV set that textures lie on: patterns and pictures over texture UVs, MaterialX documents. Without it, the UVs that are baked, or
+    /// those that the materials of the file name.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub texture_uvs: Option<UvSet>,
     /// What is done to the mesh each time it is read, in order; the file stays as it is.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub steps: Vec<MeshStep>,
@@ -74,6 +78,7 @@ impl MeshSource {
             file: file.into(),
             hash: None,
             uvs: UvChoice::default(),
+            texture_uvs: None,
             steps: Vec::new(),
             beside: Vec::new(),
             plane: None,

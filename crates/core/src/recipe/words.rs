@@ -4,7 +4,7 @@ use super::{MeshSource, Recipe};
 use crate::finish::{Mask, finishes_changed, lower_first};
 use crate::hits::HitRule;
 use crate::maps::{Green, MapSettings};
-use crate::mesh::{Plane, PlaneTarget, UvChoice};
+use crate::mesh::{Plane, PlaneTarget, UvChoice, UvSet};
 use crate::pairs::{Endings, Pairing};
 use crate::picture::ImageFormat;
 use crate::reach::{Direction, Stroke};
@@ -65,6 +65,8 @@ pub fn changes(before: &Recipe, after: &Recipe) -> Vec<String> {
     };
     for (old, new) in same.into_iter().flat_map(|(_, old, new)| old.iter().zip(new)) {
         say(&format!("UVs of {}", new.file), uvs(old.uvs), uvs(new.uvs));
+        let texture = |source: &MeshSource| source.texture_uvs.map_or("as the file says".into(), uv_set);
+        say(&format!("texture UVs of {}", new.file), texture(old), texture(new));
         say(&format!("plane {}", new.file), plane(old.plane), plane(new.plane));
         if old.beside != new.beside {
             let (had, has) = (beside(old), beside(new));
@@ -245,9 +247,13 @@ fn plane(plane: Option<PlaneTarget>) -> String {
     })
 }
 
+fn uv_set(set: UvSet) -> String {
+    format!("set {}", set.0 + 1)
+}
+
 fn uvs(choice: UvChoice) -> String {
     match choice {
-        UvChoice::Set(number) => format!("set {}", number + 1),
+        UvChoice::Set(set) => uv_set(set),
         UvChoice::Planar(Plane::PlanarX) => "flat along X".into(),
         UvChoice::Planar(Plane::PlanarY) => "flat along Y".into(),
         UvChoice::Planar(Plane::PlanarZ) => "flat along Z".into(),

@@ -227,7 +227,7 @@ impl Out {
     /// A picture over the UVs.
     fn picture(&mut self, picture: &PicturePatternSettings, kind: &str) -> Result<Source, Fault> {
         let file = picture.picture.as_ref().ok_or_else(|| no_node("a picture that is not chosen"))?;
-        if picture.space != Space::Uv || picture.warp.is_some() || picture.ramp.is_some() {
+        if !picture.space.is_uv() || picture.warp.is_some() || picture.ramp.is_some() {
             return Err(no_node("a picture projected from three sides, warped or bent by a curve"));
         }
         // A whole number of copies, so that it closes at the edges.

@@ -10,7 +10,7 @@ pub use self::gltf::write_glb;
 pub use obj::write_obj;
 pub use ply::write_ply;
 
-use ember_ridge_core::mesh::{ReadNote, UvChoice};
+use ember_ridge_core::mesh::{ReadNote, UvChoice, UvSet};
 use ember_ridge_core::{Draft, Finding, FindingKind, Mesh, MeshFault, Place, Severity};
 
 /// Why a mesh file cannot be used: which file, where in it, what is wrong, what to do.
@@ -76,8 +76,10 @@ pub type Siblings<'a> = &'a dyn Fn(&str) -> Option<Vec<u8>>;
 #[derive(Clone, Copy)]
 pub(crate) struct Beside<'a> {
     siblings: Siblings<'a>,
-    /// Number of the UV set that is wanted.
-    uv_set: u32,
+    /// Number of the UV set that is baked; none where UVs are made.
+    uv_set: Option<u32>,
+    /// Number of the UV set that textures lie on, where it is chosen.
+    texture_set: Option<u32>,
 }
 
 type Reader = fn(&[u8], &str, Beside) -> Result<Draft, Fault>;
@@ -132,14 +134,20 @@ pub fn names_others(file: &str) -> bool {
 /// # Errors
 /// A [`ReadFault`] for an unknown extension, a damaged file, or a mesh that cannot be trusted.
 pub fn read_mesh(file: &str, bytes: &[u8], siblings: Siblings) -> Result<Mesh, ReadFault> {
-    read_mesh_with(file, bytes, siblings, UvChoice::default())
+    read_mesh_with(file, bytes, siblings, UvChoice::default(), None)
 }
 
-/// Reads a mesh with the UVs that are wanted: a set of the file, or a flat projection.
+/// Reads a mesh with the UVs that are wanted: a set of the file, or a flat projection; and with a set for textures, where one is chosen.
 ///
 /// # Errors
 /// As [`read_mesh`], and for a UV set that is not in the file.
-pub fn read_mesh_with(file: &str, bytes: &[u8], siblings: Siblings, uvs: UvChoice) -> Result<Mesh, ReadFault> {
+pub fn read_mesh_with(
+    file: &str,
+    bytes: &[u8],
+    siblings: Siblings,
+    uvs: UvChoice,
+    texture_uvs: Option<UvSet>,
+) -> Result<Mesh, ReadFault> {
     let name = file.rsplit(['/', '\\']).next().unwrap_or(file);
     let (stem, extension) = name.rsplit_once('.').unwrap_or((name, ""));
     let extension = extension.to_lowercase();
@@ -155,16 +163,30 @@ pub fn read_mesh_with(file: &str, bytes: &[u8], siblings: Siblings, uvs: UvChoic
     if bytes.is_empty() {
         return Err(on_file(Fault::new("the whole file", "it is empty", "Export it again")));
     }
-    let missing_set = |held: &str| {
-        let fault = format!("UV set {} is asked for, and {held}", uvs.set());
+    let missing_set = |set: UvSet, held: &str| {
+        let fault = format!("UV set {} is asked for, and {held}", set.0);
         on_file(Fault::new("UVs", fault, "Use UV set 0, or export as GLB, which can hold several"))
     };
-    if uvs.set() > 0 && !format.many_uv_sets {
-        return Err(missing_set(&format!("{} holds only one, number 0", format.label)));
+    let later = [Some(uvs.set()), texture_uvs].into_iter().flatten().find(|set| set.0 > 0);
+    if let Some(set) = later.filter(|_| !format.many_uv_sets) {
+        return Err(missing_set(set, &format!("{} holds only one, number 0", format.label)));
     }
-    let draft = (format.read)(bytes, stem, Beside { siblings, uv_set: uvs.set() }).map_err(on_file)?;
-    if uvs.set() > 0 && draft.uvs.is_empty() {
-        return Err(missing_set("no part has it"));
+    // Projected UVs take the place of the file's first set, unless that is kept for textures.
+    let uv_set = match (uvs, texture_uvs) {
+        (UvChoice::Planar(_), Some(_)) => None,
+        (uvs, _) => Some(uvs.set().0),
+    };
+    let draft = (format.read)(bytes, stem, Beside { siblings, uv_set, texture_set: texture_uvs.map(|set| set.0) });
+    let mut draft = draft.map_err(on_file)?;
+    if uv_set.is_none() && !format.many_uv_sets {
+        draft.texture_uvs = std::mem::take(&mut draft.uvs);
+        draft.looks.values_mut().filter_map(|look| look.picture.as_mut()).for_each(|laid| laid.on_texture_uvs = true);
+    }
+    if uvs.set().0 > 0 && draft.uvs.is_empty() {
+        return Err(missing_set(uvs.set(), "no part has it"));
+    }
+    if let Some(set) = texture_uvs.filter(|set| uv_set != Some(set.0) && draft.texture_uvs.is_empty()) {
+        return Err(missing_set(set, "no part has it"));
     }
     let mut mesh = draft.finish().map_err(|f: MeshFault| ReadFault {
         file: file.to_owned(),
@@ -174,7 +196,7 @@ pub fn read_mesh_with(file: &str, bytes: &[u8], siblings: Siblings, uvs: UvChoic
         kind: f.kind,
     })?;
     if let UvChoice::Planar(plane) = uvs {
-        mesh.project_uvs(plane);
+        mesh.uvs = mesh.projected_uvs(plane);
     }
     Ok(mesh)
 }

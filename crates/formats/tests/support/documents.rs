@@ -38,10 +38,10 @@ pub fn columns(places: &[(Vec3, Vec3)]) -> Columns {
 pub fn columns_of(places: &[(Vec3, Vec3)], side: f32) -> Columns {
     let mut columns = Columns::default();
     columns.put_vector(Input::Position, places.iter().map(|(place, _)| *place));
-    columns.put_vector(Input::Uv, places.iter().map(|(_, uv)| *uv));
+    columns.put_vector(Input::TextureUv, places.iter().map(|(_, uv)| *uv));
     columns.put_vector(Input::Normal, places.iter().map(|_| NORMAL));
     columns.put_vector(Input::Carried, places.iter().map(|_| CARRIED));
-    columns.put_number(Input::UvSide, vec![side; places.len()]);
+    columns.put_number(Input::TextureUvSide, vec![side; places.len()]);
     columns.put_number(Input::Side, vec![side; places.len()]);
     columns
 }

@@ -6,6 +6,7 @@ pub mod documents;
 use ember_ridge_core::Mesh;
 use ember_ridge_core::bake::{Outcome, Plan, Unwatched, run};
 use ember_ridge_core::maps::MapSettings;
+use ember_ridge_core::mesh::{UvChoice, UvSet};
 use ember_ridge_core::picture::{Depth, Image, ImageFormat};
 use ember_ridge_core::reach::Reach;
 use ember_ridge_core::recipe::Recipe;
@@ -13,7 +14,7 @@ use ember_ridge_core::scene::BakeScene;
 use ember_ridge_core::sheet::Padding;
 use ember_ridge_core::surface::Distance;
 use ember_ridge_formats::image::write_png;
-use ember_ridge_formats::read_mesh;
+use ember_ridge_formats::{ReadFault, read_mesh, read_mesh_with};
 use serde_json::{Value, json};
 use std::sync::Arc;
 
@@ -87,7 +88,12 @@ impl File {
         self.list("textures").push(json!({ "source": number, "sampler": number }));
     }
 
-    pub fn read(mut self) -> Mesh {
+    pub fn read(self) -> Mesh {
+        self.read_with(UvChoice::default(), None).expect("readable")
+    }
+
+    /// With the UVs that are baked and those that textures lie on.
+    pub fn read_with(mut self, uvs: UvChoice, texture_uvs: Option<UvSet>) -> Result<Mesh, ReadFault> {
         let uri = format!("data:application/octet-stream;base64,{}", base64(&self.bytes));
         self.json["buffers"] = json!([{ "byteLength": self.bytes.len(), "uri": uri }]);
         for list in ["images", "textures", "samplers"] {
@@ -95,7 +101,7 @@ impl File {
                 self.json.as_object_mut().expect("fields").remove(list);
             }
         }
-        read_mesh("tile_high.gltf", self.json.to_string().as_bytes(), &|_| None).expect("readable")
+        read_mesh_with("tile_high.gltf", self.json.to_string().as_bytes(), &|_| None, uvs, texture_uvs)
     }
 }
 

@@ -37,7 +37,7 @@ export function WipeHandle(props: {
       style={{ left: `${share * 100}%` }}
     >
       <i className="absolute inset-y-0 left-1/2 w-px bg-white/80" />
-      <span className="absolute bottom-16 left-1/2 flex -translate-x-1/2 gap-4 text-xs whitespace-nowrap text-on-stage [text-shadow:0_0_3px_#000]">
+      <span className="absolute top-7 left-1/2 flex -translate-x-1/2 gap-4 text-xs whitespace-nowrap text-on-stage [text-shadow:0_0_3px_#000]">
         <b>{sides[0]}</b>
         <b>{sides[1]}</b>
       </span>

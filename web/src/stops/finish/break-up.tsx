@@ -5,6 +5,7 @@ import { Row } from "../../ui/parts";
 import { Tick } from "../../ui/tick";
 import { fine, useDiagonal, useMaskEdits } from "./edit";
 import { PatternRows } from "./pattern-rows";
+import { MaskPictureRow } from "./picture-row";
 import type { SignalProps } from "./signal-rows";
 import { sized } from "./where-section";
 
@@ -49,10 +50,9 @@ export function BreakUpRows({ mask, term, number, choices }: SignalProps) {
             />
           </Row>
           <PatternRows
-            mask={mask}
-            number={number}
             choices={choices}
             pattern={breakUp.pattern}
+            picture={(file) => <MaskPictureRow mask={mask} number={number} file={file} />}
             onChange={(pattern) => edits.term(number, { break_up: { ...breakUp, pattern } })}
           />
         </>

@@ -1,56 +1,58 @@
 // The controls of a pattern, built from its row in the program: a new pattern needs nothing here.
-import type { Control, Mask, MaskChoices, PatternSettings, Space } from "../../api/types";
+import { Fragment, type ReactNode } from "react";
+import type { Control, MaskChoices, PatternSettings, Space } from "../../api/types";
 import { Fold } from "../../ui/fold";
 import { NumberField } from "../../ui/number-field";
-import { Row, Segment } from "../../ui/parts";
+import { Row } from "../../ui/parts";
 import { Select } from "../../ui/select";
 import { Tick } from "../../ui/tick";
 import { ControlRow } from "./control-row";
 import { fine, useDiagonal } from "./edit";
-import { MaskPictureRow } from "./picture-row";
 import { sized } from "./where-section";
 
 type Fields = Record<string, unknown>;
 
 interface Props {
-  mask: Mask;
-  number: number;
   choices: MaskChoices;
   pattern: PatternSettings;
   /** A pattern within a pattern shows its own controls alone. */
   inner?: boolean;
+  /** Where the file of a picture is chosen; without it no pictures are offered. */
+  picture?: (file: string | undefined) => ReactNode;
   onChange: (pattern: PatternSettings) => void;
 }
 
-const SPACES: readonly (readonly [Space, string])[] = [
-  ["object", "Object"],
-  ["uv", "UVs"],
-  ["part", "Part"],
+export const SPACES: readonly (readonly [Space, string])[] = [
+  ["object", "in object space"],
+  ["part", "in each part's own space"],
+  ["uv", "over the sheet's UVs"],
+  ["texture-uv", "over the texture UVs"],
 ];
 
 export function PatternRows(props: Props) {
-  const { mask, number, choices, pattern, inner, onChange } = props;
+  const { choices, pattern, inner, picture, onChange } = props;
   const diagonal = useDiagonal();
   const line = choices.patterns.find((p) => p.info.id === pattern.kind);
   const put = (change: Fields) => onChange({ ...pattern, ...change } as PatternSettings);
   const warp = pattern.warp ?? null;
+  const offered = choices.patterns.filter(
+    (p) => picture || p.info.id !== "picture" || pattern.kind === "picture",
+  );
   const noise = choices.patterns[0]?.fresh;
-  const length = fine(pattern.space === "uv" ? 1 : diagonal);
+  const inUvs = pattern.space === "uv" || pattern.space === "texture-uv";
+  const length = fine(inUvs ? 1 : diagonal);
   const row = (control: Control) =>
     control.input.kind === "picture" ? (
-      <MaskPictureRow
-        key={control.setting}
-        mask={mask}
-        number={number}
-        file={"picture" in pattern ? pattern.picture?.file : undefined}
-      />
+      <Fragment key={control.setting}>
+        {picture?.("picture" in pattern ? pattern.picture?.file : undefined)}
+      </Fragment>
     ) : (
       <ControlRow
         key={control.setting}
         control={control}
         value={(pattern as unknown as Fields)[control.setting]}
         onChange={(value) => put({ [control.setting]: value })}
-        inUvs={pattern.space === "uv"}
+        inUvs={inUvs}
       />
     );
   return (
@@ -58,7 +60,7 @@ export function PatternRows(props: Props) {
       <Row label="Pattern" hint={line?.info.explains}>
         <Select
           label="Pattern"
-          options={choices.patterns.map((p) => [p.info.id, p.info.label] as const)}
+          options={offered.map((p) => [p.info.id, p.info.label] as const)}
           value={pattern.kind}
           onChange={(id) => {
             const fresh = choices.patterns.find((p) => p.info.id === id)?.fresh;
@@ -72,7 +74,7 @@ export function PatternRows(props: Props) {
         {!inner && (
           <>
             <Row label="Laid out" hint={HINTS[pattern.space ?? "object"]}>
-              <Segment
+              <Select
                 label="Where the pattern is laid out"
                 options={SPACES}
                 value={pattern.space ?? "object"}
@@ -133,6 +135,8 @@ export function PatternRows(props: Props) {
 
 const HINTS: Record<Space, string> = {
   object: "In space: nothing shows at UV seams.",
-  uv: "Over the UV square, closed at its edges. Sizes are shares of its side.",
+  uv: "Over the UV square of the sheet, closed at its edges. Sizes are shares of its side.",
+  "texture-uv":
+    "Over the UVs for textures, which are chosen at Meshes; the sheet's where there are no others. Sizes are shares of their square.",
   part: "From the middle of each low-poly part: it moves with the part.",
 };

@@ -1,5 +1,6 @@
 // How a signal is measured, each kind with its own few controls.
 
+import type { ReactNode } from "react";
 import { useAsset, useRecipe } from "../../api/queries";
 import type { Axis, Channel, Mask, MaskChoices, PictureChannel, Signal, Term } from "../../api/types";
 import { NumberField } from "../../ui/number-field";
@@ -36,6 +37,55 @@ export function SignalRows(props: SignalProps) {
   const edits = useMaskEdits(mask.name);
   const put = (signal: Signal) => edits.term(number, { signal });
   const { signal } = term;
+  const picture = (file: string | undefined) => <MaskPictureRow mask={mask} number={number} file={file} />;
+  switch (signal.kind) {
+    case "region":
+      return <RegionRows {...props} signal={signal} />;
+    case "picture":
+      return (
+        <>
+          {picture(signal.file)}
+          <Row label="Channel">
+            <Segment
+              label="Channel"
+              options={PICTURE_CHANNELS}
+              value={signal.channel}
+              onChange={(channel) => put({ ...signal, channel })}
+            />
+          </Row>
+        </>
+      );
+    case "paint":
+      return <PaintRows {...props} strokes={signal.strokes} />;
+    default:
+      return (
+        <PlainSignalRows
+          of={`Term ${number + 1}`}
+          signal={signal}
+          choices={choices}
+          picture={picture}
+          within={mask.name}
+          onChange={put}
+        />
+      );
+  }
+}
+
+interface PlainProps {
+  /** What the signal belongs to, for the names of its controls. */
+  of: string;
+  signal: Signal;
+  choices: MaskChoices;
+  /** Where the file of a pattern's picture is chosen. */
+  picture?: (file: string | undefined) => ReactNode;
+  /** The mask that it is within, which it cannot read. */
+  within?: string;
+  onChange: (signal: Signal) => void;
+}
+
+/** How a signal is measured that is not picked, painted or read from a picture. */
+export function PlainSignalRows(props: PlainProps) {
+  const { signal, choices, picture, within, onChange: put } = props;
   switch (signal.kind) {
     case "curvature":
     case "occlusion":
@@ -59,8 +109,6 @@ export function SignalRows(props: SignalProps) {
       );
     case "distance":
       return <OfPart part={signal.part} onChange={(part) => put({ ...signal, part })} />;
-    case "region":
-      return <RegionRows {...props} signal={signal} />;
     case "channel":
       return (
         <Row label="Channel">
@@ -72,44 +120,30 @@ export function SignalRows(props: SignalProps) {
           />
         </Row>
       );
-    case "picture":
-      return (
-        <>
-          <MaskPictureRow mask={mask} number={number} file={signal.file} />
-          <Row label="Channel">
-            <Segment
-              label="Channel"
-              options={PICTURE_CHANNELS}
-              value={signal.channel}
-              onChange={(channel) => put({ ...signal, channel })}
-            />
-          </Row>
-        </>
-      );
-    case "paint":
-      return <PaintRows {...props} strokes={signal.strokes} />;
     case "pattern":
       return (
         <PatternRows
-          mask={mask}
-          number={number}
           choices={choices}
           pattern={signal.pattern}
+          picture={picture}
           onChange={(pattern) => put({ ...signal, pattern })}
         />
       );
     case "mask":
-      return <OtherMask mask={mask} used={signal.mask} onChange={(used) => put({ ...signal, mask: used })} />;
+      return (
+        <OtherMask within={within} used={signal.mask} onChange={(used) => put({ ...signal, mask: used })} />
+      );
+    default:
+      return null;
   }
 }
 
 /** The one length that says how a signal is measured. */
-function Measure({ mask, term, number, choices }: SignalProps) {
-  const edits = useMaskEdits(mask.name);
+function Measure({ of, signal, choices, onChange }: PlainProps) {
   const diagonal = useDiagonal();
-  const measure = choices.signals.find((s) => s.kind === term.signal.kind)?.measure;
+  const measure = choices.signals.find((s) => s.kind === signal.kind)?.measure;
   if (!measure) return null;
-  const value = (term.signal as unknown as Record<string, number>)[measure.setting] ?? 0;
+  const value = (signal as unknown as Record<string, number>)[measure.setting] ?? 0;
   const { digits } = fine(diagonal);
   return (
     <Row
@@ -117,14 +151,14 @@ function Measure({ mask, term, number, choices }: SignalProps) {
       hint={`${measure.help} ${((100 * value) / diagonal).toFixed(1)} % of the asset.`}
     >
       <NumberField
-        label={`Term ${number + 1}: ${measure.label.toLowerCase()}`}
+        label={`${of}: ${measure.label.toLowerCase()}`}
         value={value}
         unit="u"
         min={diagonal * 1e-4}
         max={diagonal * 2}
         step={diagonal / 1000}
         digits={digits}
-        onChange={(v) => edits.term(number, { signal: measured(term.signal, measure.setting, v) })}
+        onChange={(v) => onChange(measured(signal, measure.setting, v))}
       />
     </Row>
   );
@@ -146,9 +180,9 @@ function OfPart({ part, onChange }: { part: string; onChange: (part: string) => 
   );
 }
 
-function OtherMask(props: { mask: Mask; used: string; onChange: (name: string) => void }) {
+function OtherMask(props: { within?: string; used: string; onChange: (name: string) => void }) {
   const [recipe] = useRecipe();
-  const others = (recipe?.masks ?? []).filter((m) => m.name !== props.mask.name);
+  const others = (recipe?.masks ?? []).filter((m) => m.name !== props.within);
   return (
     <Row label="Mask" hint={others.length === 0 ? "There is no other mask yet." : undefined}>
       <Select

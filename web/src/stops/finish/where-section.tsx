@@ -43,10 +43,10 @@ export function sized<P extends { kind: string }>(pattern: P, diagonal: number):
   return "size" in pattern ? { ...pattern, size: twoFigures(0.05 * diagonal) } : pattern;
 }
 
-/** A term as it is added: the upper half of what the signal can be, or all of it where that is not known. */
 /** Signals that are 0 or 1, or whose range says nothing that other controls do not. */
 export const WITHOUT_RANGE = ["region", "paint", "mask"];
 
+/** A term as it is added: the upper half of what the signal can be, or all of it where that is not known. */
 export function freshTerm(signal: Signal, choices: Choices): Term {
   const range = choices.signals.find((s) => s.kind === signal.kind)?.range;
   if (!range) {

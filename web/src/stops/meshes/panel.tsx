@@ -1,7 +1,7 @@
 // Meshes: import low-poly, sculpt and cage; see what came in and what is wrong with it.
 import { Eye, EyeOff, X } from "lucide-react";
 import { useAsset, useRecipe } from "../../api/queries";
-import type { MeshView, Plane, Role } from "../../api/types";
+import type { MeshSource, MeshView, Plane, Role } from "../../api/types";
 import { togglePart, useView } from "../../stages/view";
 import { Choice } from "../../ui/choice";
 import { LongList } from "../../ui/long-list";
@@ -83,7 +83,7 @@ function RoleSection({ role, meshes }: { role: Role; meshes: MeshView[] }) {
             <Beside mesh={m} role={role} />
           </p>
           {m.hash !== "" && (role === "low" || (role === "high" && (m.summary.has_uvs || colored))) && (
-            <UvRow mesh={m} role={role} />
+            <UvRows mesh={m} role={role} />
           )}
           <StepList mesh={m} role={role} />
           <PartList mesh={m} role={role} />
@@ -101,38 +101,49 @@ function Beside({ mesh, role }: { mesh: MeshView; role: Role }) {
   return names.length === 0 ? null : <>, with {names.map((b) => b.file).join(", ")}</>;
 }
 
-type UvValue = "0" | "1" | "2" | "3" | Plane;
+type Option = readonly [string, string];
 
-const UV_SETS: readonly (readonly [UvValue, string])[] = [
-  ["0", "first set"],
-  ["1", "second set"],
-  ["2", "third set"],
-  ["3", "fourth set"],
-];
-const UV_PLANES: readonly (readonly [UvValue, string])[] = [
+const UV_PLANES: readonly Option[] = [
   ["planar-x", "flat along X"],
   ["planar-y", "flat along Y"],
   ["planar-z", "flat along Z"],
 ];
 
-/** Which UVs of a file are used. Only glTF files hold more than one set. */
-function UvRow({ mesh, role }: { mesh: MeshView; role: "low" | "high" }) {
+/** The UV sets of a file, under their names; other files than glTF hold one, without a name. */
+function uvSets(mesh: MeshView): Option[] {
+  if (!/\.(glb|gltf)$/i.test(mesh.file)) return [["0", "the file's"]];
+  return Array.from({ length: Math.max(1, mesh.summary.uv_sets) }, (_, n) => [String(n), `TEXCOORD_${n}`]);
+}
+
+/** Which UVs of a file are used: for the maps, and for the textures that lie on the low-poly. */
+function UvRows({ mesh, role }: { mesh: MeshView; role: "low" | "high" }) {
   const [recipe, edit] = useRecipe();
   const is = (s: { file: string; hash?: string | null }) => s.file === mesh.file && s.hash === mesh.hash;
-  const uvs = recipe?.[role].find(is)?.uvs ?? 0;
-  const sets = /\.(glb|gltf)$/i.test(mesh.file) ? UV_SETS : UV_SETS.slice(0, 1);
-  const choose = (value: UvValue) => {
-    const chosen = value.startsWith("planar") ? (value as Plane) : Number(value);
-    edit((r) => ({ ...r, [role]: r[role].map((s) => (is(s) ? { ...s, uvs: chosen } : s)) }));
-  };
+  const source = recipe?.[role].find(is);
+  const change = (to: Partial<MeshSource>) =>
+    edit((r) => ({ ...r, [role]: r[role].map((s) => (is(s) ? { ...s, ...to } : s)) }));
+  const uvs = String(source?.uvs ?? 0);
+  const sets = uvSets(mesh);
+  const others = sets.filter(([set]) => set !== uvs && mesh.summary.uv_sets > 0);
   return (
-    <Choice
-      label="UVs"
-      hint={role === "low" ? "The maps use these UVs." : "The colour picture uses these UVs."}
-      value={String(uvs) as UvValue}
-      options={[...sets, ...UV_PLANES]}
-      onChange={choose}
-    />
+    <>
+      <Choice
+        label="UVs"
+        hint={role === "low" ? "The maps use these UVs." : "The colour picture uses these UVs."}
+        value={uvs}
+        options={[...sets, ...UV_PLANES]}
+        onChange={(value) => change({ uvs: value.startsWith("planar") ? (value as Plane) : Number(value) })}
+      />
+      {role === "low" && (others.length > 0 || typeof source?.texture_uvs === "number") && (
+        <Choice
+          label="Texture UVs"
+          hint="Patterns and pictures over texture UVs, and MaterialX documents, lie on these. They may tile and overlap."
+          value={String(source?.texture_uvs ?? "")}
+          options={[["", "as the file says"], ...sets]}
+          onChange={(value) => change({ texture_uvs: value === "" ? null : Number(value) })}
+        />
+      )}
+    </>
   );
 }
 

@@ -33,9 +33,9 @@ fn of_surface(call: &mut Call, input: Input) -> Result<Wide, String> {
 
 fn texcoord(call: &mut Call) -> Result<Wide, String> {
     if call.fixed("index", 0.0)? != 0.0 {
-        call.aside("the mesh is read with one UV set; that one stands in for the other");
+        call.aside("the mesh is read with one UV set for textures; that one stands in for the other");
     }
-    let [u, v, w] = coordinates(call, Input::Uv);
+    let [u, v, w] = coordinates(call, Input::TextureUv);
     Ok(if call.node.kind.numbers() == 3 { vec![u, v, w] } else { vec![u, v] })
 }
 
@@ -109,7 +109,7 @@ fn image(call: &mut Call) -> Result<Wide, String> {
     let at = match call.input("texcoord").is_some() {
         true => call.several("texcoord", 0.0),
         false => {
-            let [u, v, _] = coordinates(call, Input::Uv);
+            let [u, v, _] = coordinates(call, Input::TextureUv);
             [u, v]
         }
     };
@@ -139,7 +139,7 @@ fn footprint(call: &mut Call) -> NodeId {
         _ => None,
     });
     let [on_sheet, on_surface] = read.map_or([1.0, 0.0], |read| call.laid.steps[read]);
-    let (sheet, surface) = (call.graph.input(Input::UvSide), call.graph.input(Input::Side));
+    let (sheet, surface) = (call.graph.input(Input::TextureUvSide), call.graph.input(Input::Side));
     let (on_sheet, on_surface) = (call.constant(on_sheet), call.constant(on_surface));
     call.apply("furthest", [sheet, on_sheet, surface, on_surface], |[a, b, c, d]| (a * b).max(c * d))
 }

@@ -42,10 +42,20 @@ pub enum Space {
     /// The space that the meshes stand in: nothing shows at UV seams.
     #[default]
     Object,
-    /// The UV square; the pattern closes at its edges. Sizes are shares of its side.
+    /// The UV square of the sheet; the pattern closes at its edges. Sizes are shares of its side.
     Uv,
+    /// The UVs for textures, which may run over the edges of their square and meet themselves; the sheet's where the mesh has no others.
+    /// The pattern repeats from square to square.
+    TextureUv,
     /// A part's own space, from the middle of the low-poly part's box: the pattern goes along when the part is moved.
     Part,
+}
+
+impl Space {
+    /// Whether sizes are shares of a UV square, and the pattern closes at its edges.
+    pub fn is_uv(self) -> bool {
+        matches!(self, Space::Uv | Space::TextureUv)
+    }
 }
 
 /// A pattern moved by another.

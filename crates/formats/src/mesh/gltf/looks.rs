@@ -84,7 +84,7 @@ struct Pictures<'a, 'b> {
     document: &'a Document<'b>,
     siblings: Siblings<'a>,
     notes: &'a mut Vec<ReadNote>,
-    uv_set: u32,
+    uv_set: Option<u32>,
     /// By image and by whether its numbers are light.
     read: HashMap<(usize, bool), Option<Arc<Image>>>,
     /// Bytes of all.
@@ -95,12 +95,17 @@ impl Pictures<'_, '_> {
     /// A texture of a material whose pictures lie on `set`. One that cannot be read is left out and noted: the mesh does not
     /// need it. `linear`: its numbers are data, not colours for the eye.
     fn laid(&mut self, material: &str, set: Option<u32>, named: Named, linear: bool) -> Option<Laid> {
-        if Some(named.set) != set && named.set != self.uv_set {
+        if Some(named.set) != set && Some(named.set) != self.uv_set {
             let reason = format!(
-                "Material '{material}': one of its textures was left out: it lies on UV set {}, the others on another",
+                "Material '{material}': one of its textures was left out: it lies on UV set {}, and others are read",
                 named.set + 1
             );
-            tell(self.notes, None, reason, "Put all textures of a material on one UV set");
+            tell(
+                self.notes,
+                None,
+                reason,
+                "Put all textures of a material on one UV set, and choose that for textures",
+            );
             return None;
         }
         let image = named.texture.source();
@@ -122,24 +127,25 @@ impl Pictures<'_, '_> {
             }
         });
         let sampler = sampler_of(&named.texture.sampler());
-        let on_texture_uvs = named.set != self.uv_set;
+        let on_texture_uvs = Some(named.set) != self.uv_set;
         picture.clone().map(|image| Laid { image, sampler, placing: named.placing, on_texture_uvs })
     }
 }
 
-/// What materials look like, by name. `uv_set`: the one that is read for baking.
+/// What materials look like, by name. `uv_set`: the one that is baked; `texture_set`: the one that textures lie on, where it is chosen.
 pub(super) fn looks(
     document: &Document,
     names: &[String],
     siblings: Siblings,
-    uv_set: u32,
+    uv_set: Option<u32>,
+    texture_set: Option<u32>,
     notes: &mut Vec<ReadNote>,
 ) -> HashMap<String, MaterialLook> {
     let mut pictures = Pictures { document, siblings, notes, uv_set, read: HashMap::new(), whole: 0 };
     let mut looks = HashMap::new();
     for (material, name) in document.gltf.materials().zip(names) {
         let surface = material.pbr_metallic_roughness();
-        let set = texture_set(&material);
+        let set = texture_set.or_else(|| self::texture_set(&material));
         let mut laid = |info: Option<gltf::texture::Info>, linear| {
             info.and_then(|info| pictures.laid(name, set, Named::of(&info), linear))
         };

@@ -35,7 +35,8 @@ fn read_checked(bytes: &[u8], stem: &str, beside: Beside) -> Result<Draft, Fault
     let mut document = document::open(bytes, beside.siblings)?;
     let mut draft = Draft { notes: std::mem::take(&mut document.notes), ..Draft::default() };
     let materials = looks::names(&document.gltf);
-    draft.looks = looks::looks(&document, &materials, beside.siblings, beside.uv_set, &mut draft.notes);
+    draft.looks =
+        looks::looks(&document, &materials, beside.siblings, beside.uv_set, beside.texture_set, &mut draft.notes);
     let mut reader = Reader {
         draft,
         buffers: &document.buffers,
@@ -43,6 +44,7 @@ fn read_checked(bytes: &[u8], stem: &str, beside: Beside) -> Result<Draft, Fault
         globals: placed_nodes(&document),
         normals: true,
         uv_set: beside.uv_set,
+        texture_set: beside.texture_set,
         uv_sets: 0,
         shared: HashMap::new(),
         corners: 0,
@@ -126,7 +128,9 @@ struct Reader<'a> {
     /// Every primitive so far has normals.
     normals: bool,
     /// Which UV set is read.
-    uv_set: u32,
+    uv_set: Option<u32>,
+    /// The set that textures lie on, where it is chosen.
+    texture_set: Option<u32>,
     uv_sets: u32,
     /// Vertices placed already.
     shared: HashMap<SharedVertices, Placed>,
@@ -190,7 +194,7 @@ impl Reader<'_> {
         // Primitives that share their attributes (one vertex list, one index list a part) share their vertices here too.
         let shared = SharedVertices {
             attributes: primitive.attributes().map(|(_, a)| a.index()).collect(),
-            texture_set: looks::texture_set(&primitive.material()).filter(|&set| set != self.uv_set),
+            texture_set: self.texture_set_of(primitive),
             skin: skin.map(gltf::Skin::index),
             transform: transform.to_cols_array().map(f32::to_bits),
         };
@@ -206,6 +210,12 @@ impl Reader<'_> {
         self.add_faces(primitive, placed, name)
     }
 
+    /// The set that a primitive's textures lie on, where it is not the one that is baked.
+    fn texture_set_of(&self, primitive: &Primitive) -> Option<u32> {
+        let set = self.texture_set.or_else(|| looks::texture_set(&primitive.material()));
+        set.filter(|set| Some(*set) != self.uv_set)
+    }
+
     fn add_vertices(
         &mut self,
         primitive: &Primitive,
@@ -216,6 +226,7 @@ impl Reader<'_> {
     ) -> Result<Placed, Fault> {
         let place = |what: &str| format!("part '{name}', {what}");
         let buffers = self.buffers;
+        let texture_set = self.texture_set_of(primitive);
         let positions = read_floats(positions, buffers, &place("positions"))?;
         let count = positions.len();
         let read_matching = |semantic: Semantic, what: &str| {
@@ -248,11 +259,11 @@ impl Reader<'_> {
         }
         draft.normals.resize(first + count, Vec3::ZERO);
         // UVs and colours take room only once a primitive has some.
-        if let Some(uvs) = read_matching(Semantic::TexCoords(self.uv_set), "UVs")? {
+        let baked = self.uv_set.map(|set| read_matching(Semantic::TexCoords(set), "UVs")).transpose()?.flatten();
+        if let Some(uvs) = baked {
             draft.uvs.resize(first, Vec2::ZERO);
             draft.uvs.extend(uvs.iter().map(|t| Vec2::new(t.x, 1.0 - t.y)));
         }
-        let texture_set = looks::texture_set(&primitive.material()).filter(|&set| set != self.uv_set);
         let texture_uvs = match texture_set {
             Some(set) => read_matching(Semantic::TexCoords(set), "UVs of its texture")?,
             None => None,
