@@ -35,6 +35,8 @@ pub enum Command {
     Sample(Sample),
     /// Finishes to start from: list them, or show one coat by coat
     Finish(Finish),
+    /// Tell how far the maps of two bakes are apart, each in its true unit
+    Compare(Compare),
 }
 
 #[derive(Args)]
@@ -202,6 +204,20 @@ pub struct Bake {
     /// Threads to use, at most 1024 [default: one per core]
     #[arg(long, default_value_t = 0, hide_default_value = true, value_parser = parse_threads)]
     pub threads: usize,
+}
+
+#[derive(Args)]
+pub struct Compare {
+    /// Folder of a bake, with its report.json
+    pub a: PathBuf,
+    /// Folder of another
+    pub b: PathBuf,
+    /// Folder of their low-polys, which tell what texels are covered [default: theirs, the one above, or this one]
+    #[arg(long, value_name = "DIR")]
+    pub meshes: Option<PathBuf>,
+    /// Print the differences as JSON
+    #[arg(long)]
+    pub json: bool,
 }
 
 #[derive(Args)]

@@ -3,7 +3,9 @@
 
 mod arguments;
 mod bake;
+mod baked;
 mod check;
+mod compare;
 mod document;
 mod files;
 mod finish;
@@ -34,6 +36,7 @@ fn main() -> ExitCode {
         Command::Check(check) => check::run(&check),
         Command::Sample(sample) => sample::run(&sample),
         Command::Finish(finish) => finish::run(&finish),
+        Command::Compare(compare) => compare::run(&compare),
     };
     done.unwrap_or_else(|error: Unusable| {
         aside!("error: {error:#}");

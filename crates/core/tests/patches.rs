@@ -1,6 +1,7 @@
 //! Edits from several places: what two sides change apart merges, what both change is answered with both values.
 
 use ember_ridge_core::Recipe;
+use ember_ridge_core::finish::{Base, Coat, Color, Finish, PlaceSettings, SetColor, Sets};
 use ember_ridge_core::maps::MapSettings;
 use ember_ridge_core::pairs::HandPair;
 use ember_ridge_core::reach::{Brush, PartReach, ReachSide, Stroke};
@@ -61,6 +62,56 @@ fn changes_name_their_places() {
     assert_eq!(out.to, Some(json!(0.1)), "numbers are as short as they were typed");
     assert_eq!(found.iter().find(|c| c.at == ["maps", "curvature"]).expect("listed").to, None);
     assert_eq!(merge(&base(), &base(), &found), Ok(after));
+}
+
+#[test]
+fn coats_of_one_finish_are_edited_apart() {
+    let coat = |name: &str| Coat {
+        name: name.into(),
+        sets: Sets { color: Some(SetColor::to(Color([10, 20, 30]))), ..Sets::default() },
+        place: PlaceSettings::default(),
+        amount: 1.0,
+        muted: false,
+        solo: false,
+        group: None,
+    };
+    let base = edited(|r| {
+        r.finishes = ["skin", "trim"]
+            .map(|name| Finish::everywhere(name, Base::default(), vec![coat("paint"), coat("dust")]))
+            .into();
+    });
+    let from = |by: &dyn Fn(&mut Recipe)| {
+        let mut recipe = base.clone();
+        by(&mut recipe);
+        recipe
+    };
+    let head = from(&|r| {
+        r.finishes[0].coats[0].muted = true;
+        r.finishes[1].base.roughness = 0.25;
+    });
+    let mine = from(&|r| {
+        r.finishes[0].coats[1].amount = 0.5;
+        r.finishes[0].coats.push(coat("moss"));
+    });
+    let changes = difference(&base, &mine);
+    let places: Vec<String> = changes.iter().map(|c| c.at.join("/")).collect();
+    assert_eq!(places, ["finishes/skin/coats/dust/amount", "finishes/skin/coats/moss"]);
+    let merged = merge(&base, &head, &changes).expect("apart");
+    let skin = &merged.finishes[0];
+    assert_eq!(skin.coats.iter().map(|c| c.name.as_str()).collect::<Vec<_>>(), ["paint", "dust", "moss"]);
+    assert!(skin.coats[0].muted && skin.coats[1].amount == 0.5 && merged.finishes[1].base.roughness == 0.25);
+    // One coat changed by both, each otherwise.
+    let paint = |color: [u8; 3]| from(&|r| r.finishes[0].coats[0].sets.color = Some(SetColor::to(Color(color))));
+    let conflicts = match merge(&base, &paint([1, 1, 1]), &difference(&base, &paint([2, 2, 2]))) {
+        Err(PatchFault::Conflicts(conflicts)) => conflicts,
+        other => panic!("{other:?}"),
+    };
+    assert_eq!(conflicts[0].words, "coat paint of finish skin: color value");
+    // Coats in another order are one change of the list.
+    let turned = from(&|r| r.finishes[1].coats.reverse());
+    let merged = merge(&base, &head, &difference(&base, &turned)).expect("apart");
+    assert_eq!(merged.finishes[1].coats[0].name, "dust");
+    assert!(merged.finishes[0].coats[0].muted);
 }
 
 #[test]

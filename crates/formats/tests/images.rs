@@ -118,6 +118,24 @@ fn data_carries_no_gamma_and_notes_travel_along() {
 }
 
 #[test]
+fn the_same_map_is_the_same_bytes_however_often_it_is_written() {
+    let notes = ["Software", "Encoding", "Displacement"].map(|name| (name.to_owned(), format!("{name} of the test")));
+    for (format, depth) in [
+        (ImageFormat::Exr, Depth::Float),
+        (ImageFormat::Exr, Depth::Sixteen),
+        (ImageFormat::Tiff, Depth::Float),
+        (ImageFormat::Png, Depth::Sixteen),
+    ] {
+        let wanted = ImageSpec { notes: notes.to_vec(), ..spec(16, 1, format, depth) };
+        let first = written(&wanted, &values(16, 1));
+        let again = (0..24).all(|_| written(&wanted, &values(16, 1)) == first);
+        assert!(again, "{format:?} {depth:?}");
+        let kept = notes.iter().all(|(_, text)| first.windows(text.len()).any(|bytes| bytes == text.as_bytes()));
+        assert!(kept || format == ImageFormat::Png, "{format:?} {depth:?} lost a note");
+    }
+}
+
+#[test]
 fn dither_keeps_the_mean_of_a_slow_gradient_and_off_means_plain_rounding() {
     // A value a quarter of a step above 100: rounded it is 100 everywhere, dithered it averages out.
     let value = 100.25 / 255.0;

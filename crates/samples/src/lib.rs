@@ -78,8 +78,7 @@ pub fn make(name: &str, detail: Detail) -> Option<Sample> {
         _ => return None,
     };
     if detail != Detail::Full {
-        // Whoever wants coarse sculpts waits for no large sheets and no fine sampling either.
-        sample.recipe.sheet.size /= 2;
+        // Whoever wants coarse sculpts waits for no fine sampling either.
         sample.recipe.sheet.samples = 1;
         sample.recipe.maps = sample.recipe.maps.into_iter().map(|m| m.with_at_most(8)).collect();
         sample.recipe.finish_rays = sample.recipe.finish_rays.at_most(8);

@@ -13,6 +13,9 @@ export const FIRST_STOP = "review";
 
 export const useOpen = create<Open>()(() => ({ asset: null, stop: FIRST_STOP, run: null }));
 
+/** Whether the run that is looked at stays while proofs follow the hand: it is being compared with what is made now. */
+export const useHolding = create(() => ({ holds: false }));
+
 /** Opens something else. Another asset is looked at through its newest run, unless one is named. */
 export function open(change: Partial<Open>) {
   useOpen.setState((now) => {

@@ -4,7 +4,7 @@ import { useCallback, useMemo } from "react";
 import { toast } from "sonner";
 import { api, RequestFailed } from "./client";
 import { assetKey, settled, useDraft, useKeeping } from "./drafts";
-import { open, useOpen } from "./open";
+import { open, useHolding, useOpen } from "./open";
 import type {
   Acceptance,
   AssetView,
@@ -160,16 +160,16 @@ export function useSaving(follows: () => boolean) {
     (before: AssetView | undefined, now: AssetView) => {
       // A proof that cannot be baked takes no edit with it.
       if (follows() && now.missing === null && now.revision !== before?.revision)
-        bake(now.id, "proof").catch(say);
+        bake(now.id, "proof", useHolding.getState().holds).catch(say);
     },
     [follows],
   );
   useKeeping(useAsset().data?.id, kept);
 }
 
-async function bake(asset: number, kind: RunKind) {
+async function bake(asset: number, kind: RunKind, stays = false) {
   await api.bake(asset, kind);
-  open({ run: null });
+  if (!stays) open({ run: null });
 }
 
 export function useActions() {

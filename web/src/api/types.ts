@@ -1926,6 +1926,8 @@ export interface components {
              * @default 0
              */
             rays: number;
+            /** @description The same for a program. */
+            reads?: components["schemas"]["Reads"] | null;
             /**
              * Format: float
              * @description Displacement in whole-number files: the distance from black to white, scene units; mid-grey is the low-poly. Height =
@@ -3330,6 +3332,26 @@ export interface components {
          * @enum {string}
          */
         ReachSide: "out" | "in" | "both";
+        /** @description How the file of a map is read. */
+        Reads: {
+            /** @constant */
+            as: "direction";
+            y: components["schemas"]["Green"];
+        } | {
+            /** @constant */
+            as: "height";
+        } | {
+            /** @constant */
+            as: "number";
+            /** Format: float */
+            span: number;
+            unit: components["schemas"]["Unit"];
+            /** Format: float */
+            zero: number;
+        } | {
+            /** @constant */
+            as: "color";
+        };
         /** @description A finish to start from, in lengths that suit the asset. */
         ReadyFinishLine: {
             explains: string;
@@ -4011,6 +4033,8 @@ export interface components {
         };
         /** @description A quarter turn about X. */
         Turn: "z-up" | "y-down";
+        /** @description What a number of a map counts. */
+        Unit: "degrees" | "units" | "1/units" | "share" | "of 255";
         /** @description The UVs of a mesh: a set of the file, or a flat projection along an axis, the bounding box filling the unit square. */
         UvChoice: components["schemas"]["UvSet"] | components["schemas"]["Plane"];
         /** @description The layout in figures. */
@@ -4210,6 +4234,7 @@ export type Rays = components['schemas']['Rays'];
 export type RaysByError = components['schemas']['RaysByError'];
 export type Reach = components['schemas']['Reach'];
 export type ReachSide = components['schemas']['ReachSide'];
+export type Reads = components['schemas']['Reads'];
 export type ReadyFinishLine = components['schemas']['ReadyFinishLine'];
 export type Recipe = components['schemas']['Recipe'];
 export type RegionBy = components['schemas']['RegionBy'];
@@ -4251,6 +4276,7 @@ export type TraceNeighbour = components['schemas']['TraceNeighbour'];
 export type TraceView = components['schemas']['TraceView'];
 export type TracedRay = components['schemas']['TracedRay'];
 export type Turn = components['schemas']['Turn'];
+export type Unit = components['schemas']['Unit'];
 export type UvChoice = components['schemas']['UvChoice'];
 export type UvReport = components['schemas']['UvReport'];
 export type UvSet = components['schemas']['UvSet'];

@@ -1,7 +1,7 @@
 //! The written account of a bake, `report.json`: the recipe that made it, what it cost, what it found.
 
 use crate::finding::Finding;
-use crate::maps::PaletteEntry;
+use crate::maps::{PaletteEntry, Reads};
 use crate::picture::Depth;
 use crate::reach::ResolvedReach;
 use crate::recipe::Recipe;
@@ -41,6 +41,9 @@ pub struct MapReport {
     pub height: u32,
     pub depth: Depth,
     pub encoding: String,
+    /// The same for a program.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub reads: Option<Reads>,
     /// Displacement in whole-number files: the distance from black to white, scene units; mid-grey is the low-poly. Height =
     /// (value - 0.5) * scale.
     #[serde(default, skip_serializing_if = "Option::is_none")]

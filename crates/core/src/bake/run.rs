@@ -247,6 +247,7 @@ impl Shared<'_> {
 
 fn report(plan: &Plan, counts: &Counts, seconds: f64) -> Report {
     let size = plan.recipe.sheet.size;
+    let diagonal = plan.rays.scene.diagonal();
     let mut findings = plan.findings.clone();
     findings.extend(counts.findings(plan));
     worst_first(&mut findings);
@@ -266,6 +267,7 @@ fn report(plan: &Plan, counts: &Counts, seconds: f64) -> Report {
                 height: size,
                 depth: map.facts.depth,
                 encoding: map.facts.settings.encoding(),
+                reads: Some(map.facts.settings.reads(diagonal)),
                 scale: None,
                 extreme: map.facts.heights().then_some(tally.extreme),
                 palette: map.work.as_ref().ok().and_then(|w| w.palette()).map(<[_]>::to_vec),

@@ -3,7 +3,9 @@
 use super::ao::AUTO_DISTANCE;
 use super::fan::{Falloff, FanRequest, Occluders, RayWish, Rays, Side};
 use super::normal::{put_normal, to_tangent_space};
-use super::{Automatic, Green, Map, MapKind, MapShape, MapWork, Setup, TileWork, check_distance, distance_words};
+use super::{
+    Automatic, Green, Map, MapKind, MapShape, MapWork, Reads, Setup, TileWork, check_distance, distance_words,
+};
 use crate::surface::Distance;
 use glam::Vec3;
 use schemars::JsonSchema;
@@ -56,6 +58,10 @@ impl Map for BentNormalSettings {
         };
         let request = FanRequest::new(setup, &wish)?;
         Ok(Box::new(BentNormalTask { request, green: self.y.sign() }))
+    }
+
+    fn reads(&self, _diagonal: f32) -> Reads {
+        Reads::Direction { y: self.y }
     }
 
     fn encoding(&self) -> String {

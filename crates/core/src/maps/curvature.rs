@@ -1,7 +1,8 @@
 //! `curvature`: the sculpt's mean curvature, averaged over a detail size: edges bright, creases dark.
 
 use super::{
-    Automatic, DetailMap, MadeFrom, Map, MapKind, MapShape, MapWork, Setup, TileWork, check_distance, distance_words,
+    Automatic, DetailMap, MadeFrom, Map, MapKind, MapShape, MapWork, Reads, Setup, TileWork, Unit, check_distance,
+    distance_words,
 };
 use crate::mesh::CurvatureField;
 use crate::surface::Distance;
@@ -36,6 +37,13 @@ pub struct CurvatureSettings {
     pub encoding: CurvatureEncoding,
 }
 
+impl CurvatureSettings {
+    /// The radius that reads full scale, scene units.
+    fn full_scale(&self, detail: f32) -> f32 {
+        self.radius.or_share(AUTO_RADIUS, detail)
+    }
+}
+
 impl Map for CurvatureSettings {
     const KIND: MapKind = MapKind {
         explains: "Where the sculpt bends: edges bright, creases dark, flat is mid-grey. For edge wear and dirt in creases.",
@@ -51,12 +59,17 @@ impl Map for CurvatureSettings {
         }
     }
 
+    fn reads(&self, diagonal: f32) -> Reads {
+        let span = 1.0 / self.full_scale(self.detail.or_share(AUTO_DETAIL, diagonal));
+        match self.encoding {
+            CurvatureEncoding::Grey => Reads::Number { unit: Unit::PerUnit, zero: 0.5, span: 2.0 * span },
+            CurvatureEncoding::RedGreen => Reads::Number { unit: Unit::PerUnit, zero: 0.0, span },
+        }
+    }
+
     fn prepare(&self, setup: &Setup) -> Result<Box<dyn MapWork>, String> {
         let detail = setup.distance(self.detail, AUTO_DETAIL);
-        let radius = match self.radius {
-            Distance::Units(units) => units,
-            Distance::Auto => detail * AUTO_RADIUS,
-        };
+        let radius = self.full_scale(detail);
         let source = match self.from {
             MadeFrom::Sculpt => {
                 setup.needs_sculpt()?;

@@ -26,6 +26,7 @@ mod opacity;
 mod packed;
 mod placed;
 mod position;
+mod reads;
 mod roughness;
 mod signals;
 mod survey;
@@ -58,6 +59,7 @@ pub use packed::PackedSettings;
 pub use placed::Placed;
 pub(crate) use placed::sources;
 pub use position::{PositionAxis, PositionSettings};
+pub use reads::{Reads, Unit};
 pub use roughness::RoughnessSettings;
 pub use signals::regions_at;
 pub use survey::{SURVEY_RAYS, Survey};
@@ -180,6 +182,15 @@ trait Map: Sized {
         Self::KIND.encoding.to_owned()
     }
 
+    /// How a file of it is read, on an asset of this diagonal (scene units).
+    fn reads(&self, _diagonal: f32) -> Reads {
+        match Self::KIND {
+            MapKind { heights: true, .. } => Reads::Height,
+            MapKind { color: true, .. } => Reads::Color,
+            _ => Reads::SHARE,
+        }
+    }
+
     /// The settings in a few words.
     fn words(&self) -> String {
         String::new()
@@ -279,6 +290,11 @@ macro_rules! maps {
             }
 
             /// How a texel of this map is to be read, with the settings that bear on it.
+            /// How a file of it is read, on an asset of this diagonal (scene units).
+            pub fn reads(&self, diagonal: f32) -> Reads {
+                match self { $(MapSettings::$name(s) => s.reads(diagonal)),+ }
+            }
+
             pub fn encoding(&self) -> String {
                 match self { $(MapSettings::$name(s) => s.encoding()),+ }
             }

@@ -2,7 +2,7 @@
 
 use super::fan::FanRequest;
 use super::finished::{Finishes, bent_by};
-use super::{Map, MapKind, MapShape, MapWork, Setup, TileWork};
+use super::{Map, MapKind, MapShape, MapWork, Reads, Setup, TileWork};
 use crate::hits::TileHits;
 use crate::mesh::{CornerTangent, Laid, Mesh, corner_tangents};
 use crate::reach::Direction;
@@ -68,6 +68,10 @@ impl Map for NormalSettings {
         }
         let carried = self.carried.then(|| CarriedNormals::of(&setup.scene.high)).flatten();
         Ok(Box::new(NormalTask { green: self.y.sign(), carried, finishes }))
+    }
+
+    fn reads(&self, _diagonal: f32) -> Reads {
+        Reads::Direction { y: self.y }
     }
 
     fn encoding(&self) -> String {

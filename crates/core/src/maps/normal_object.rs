@@ -1,7 +1,7 @@
 //! `normal-object`: the sculpt's normal at the hit, in the axes of the scene. It needs no tangents, and breaks when the model
 //! bends.
 
-use super::{Map, MapKind, MapShape, MapWork, Setup, TileWork};
+use super::{Green, Map, MapKind, MapShape, MapWork, Reads, Setup, TileWork};
 use glam::Vec3;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -16,6 +16,10 @@ impl Map for NormalObjectSettings {
         encoding: "object-space normal, Y up, right-handed, n*0.5+0.5; linear",
         ..MapKind::data("normal-object", "Object normal", MapShape::rgb(&[0.5, 0.5, 0.5]))
     };
+
+    fn reads(&self, _diagonal: f32) -> Reads {
+        Reads::Direction { y: Green::Up }
+    }
 
     fn prepare(&self, setup: &Setup) -> Result<Box<dyn MapWork>, String> {
         setup.needs_sculpt()?;

@@ -47,10 +47,7 @@ pub struct Setup<'a> {
 impl Setup<'_> {
     /// A distance, or this share of the asset's diagonal where it is `auto`.
     pub(super) fn distance(&self, distance: Distance, share: f32) -> f32 {
-        match distance {
-            Distance::Units(units) => units,
-            Distance::Auto => self.diagonal * share,
-        }
+        distance.or_share(share, self.diagonal)
     }
 
     /// Mean curvature of the sculpt over a size in scene units.

@@ -1,8 +1,8 @@
 //! A recipe edited from several places at once: what one edit changed, as a list of small changes, and how such a list is laid over
 //! a recipe that has moved on since. What the two sides touched apart merges; what both touched is answered with both values.
 //!
-//! A place is named by the fields and keys that lead to it. Lists whose entries have a name of their own (maps, files, pairs made by
-//! hand, parts with a reach of their own) are entered by that name; lists that only grow (strokes, steps) are added to at `+`;
+//! A place is named by the fields and keys that lead to it. Lists whose entries have a name of their own (maps, masks, finishes and their
+//! coats, files, pairs made by hand, parts with a reach of their own) are entered by that name; lists that only grow (strokes, steps) are added to at `+`;
 //! every other list is one value.
 
 use super::Recipe;
@@ -53,6 +53,8 @@ pub const MOST_CHANGES: usize = 4096;
 pub const NAMED_LISTS: &[(&str, &[&str])] = &[
     ("maps", &["map", "mask", "name"]),
     ("masks", &["name"]),
+    ("finishes", &["name"]),
+    ("finishes/*/coats", &["name"]),
     ("low", &["file"]),
     ("high", &["file"]),
     ("hand_pairs", &["high"]),
@@ -283,6 +285,13 @@ fn words(at: &[String]) -> String {
             let rest: Vec<&str> = rest.iter().copied().filter(|field| *field != "place").collect();
             if rest.is_empty() { format!("mask {name}") } else { format!("mask {name}: {}", rest.join(" ")) }
         }
+        ["finishes", name] => format!("finish {name}"),
+        ["finishes", name, "coats", coat, ref rest @ ..] => {
+            let rest: Vec<&str> = rest.iter().copied().filter(|field| !matches!(*field, "sets" | "place")).collect();
+            let coat = format!("coat {coat} of finish {name}");
+            if rest.is_empty() { coat } else { format!("{coat}: {}", rest.join(" ")) }
+        }
+        ["finishes", name, ref rest @ ..] => format!("finish {name}: {}", rest.join(" ")),
         ["low", file, ref rest @ ..] | ["high", file, ref rest @ ..] => {
             if rest.is_empty() {
                 file.to_owned()

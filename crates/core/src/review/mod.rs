@@ -2,6 +2,7 @@
 //! what masks see, what finishes cover.
 
 mod checks;
+mod compare;
 mod difference;
 mod finishes;
 mod lean;
@@ -11,6 +12,7 @@ mod plumb_picture;
 mod trace_texel;
 
 pub use checks::{Bounds, check_pairs, check_placing, check_together};
+pub use compare::{Compared, MapFile, Worst, compare};
 pub use difference::{Difference, difference};
 pub use finishes::{CoatView, FinishView};
 pub use lean::LeanReport;

@@ -1,6 +1,9 @@
 //! Which sheets a low-poly needs, and what lies on each.
 
-use super::{Layout, SheetName, SheetSettings, SheetTriangles, TILE, Tile, tiles_in_morton_order};
+use super::{
+    Coverage, Layout, SheetName, SheetSettings, SheetTriangles, TILE, Tile, rasterise_tile, sample_pattern,
+    tiles_in_morton_order,
+};
 use crate::mesh::{Mesh, NO_MATERIAL};
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -26,6 +29,21 @@ impl SheetPlan {
             in_grid[(tile.y / TILE * across + tile.x / TILE) as usize] = number as u32;
         }
         SheetPlan { name, triangles, tiles, candidates, in_grid }
+    }
+
+    /// Texels that hold something, with so many samples per texel.
+    pub fn coverage(&self, samples: u32) -> Coverage {
+        let size = self.triangles.size;
+        let pattern = sample_pattern(samples);
+        let mut covered = Coverage::new(size);
+        for (tile, candidates) in self.tiles.iter().zip(&self.candidates) {
+            let starts = rasterise_tile(&self.triangles, candidates, tile, &pattern).starts;
+            for (texel, _) in starts.windows(2).enumerate().filter(|(_, ends)| ends[0] < ends[1]) {
+                let texel = texel as u32;
+                covered.set((tile.y + texel / tile.width) * size + tile.x + texel % tile.width);
+            }
+        }
+        covered
     }
 
     /// Triangles that may touch a rectangle of texels, in ascending order.

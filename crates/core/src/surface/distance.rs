@@ -14,6 +14,16 @@ pub enum Distance {
     Units(f32),
 }
 
+impl Distance {
+    /// Scene units: as set, or this share of a diagonal where it is `auto`.
+    pub fn or_share(self, share: f32, diagonal: f32) -> f32 {
+        match self {
+            Distance::Units(units) => units,
+            Distance::Auto => diagonal * share,
+        }
+    }
+}
+
 impl JsonSchema for Distance {
     fn schema_name() -> Cow<'static, str> {
         "Distance".into()

@@ -27,10 +27,7 @@ pub(super) fn write(place: &mut dyn Place, spec: &ImageSpec, rows: &mut RowSourc
         BlockDescription::ScanLines,
         LineOrder::Increasing,
     );
-    for (name, text) in &spec.notes {
-        let text = Text::new_or_none(text).unwrap_or_default();
-        header.own_attributes.other.insert(Text::from(name.as_str()), AttributeValue::Text(text));
-    }
+    note(&mut header, &spec.notes)?;
     let mut fault = None;
     let written = exr::block::write(place, [header].into_iter().collect(), true, |meta, chunks| {
         let blocks: Vec<(usize, BlockIndex)> = meta.enumerate_ordered_header_block_indices().collect();
@@ -67,6 +64,22 @@ pub(super) fn write(place: &mut dyn Place, spec: &ImageSpec, rows: &mut RowSourc
         (None, Err(error)) => Err(error.to_string().into()),
         (None, Ok(())) => Ok(()),
     }
+}
+
+/// Puts notes into the header. The library holds attributes that it does not know in two tables without an order of their own, and
+/// writes them as they come; one in each keeps the bytes of a map the same from run to run.
+fn note(header: &mut Header, notes: &[(String, String)]) -> Result<(), WriteFault> {
+    let (software, others): (Vec<_>, Vec<_>) = notes.iter().partition(|(name, _)| name == "Software");
+    let text = |text: &str| Text::new_or_none(text).unwrap_or_default();
+    header.own_attributes.software_name = software.first().map(|(_, name)| text(name));
+    let tables = [&mut header.shared_attributes.other, &mut header.own_attributes.other];
+    if others.len() > tables.len() {
+        return Err(format!("EXR takes {} notes beside the program's name", tables.len()).into());
+    }
+    for (table, (name, note)) in tables.into_iter().zip(others) {
+        table.insert(Text::from(name.as_str()), AttributeValue::Text(text(note)));
+    }
+    Ok(())
 }
 
 /// Lines as the format wants them: for each line, all values of one channel, then of the next; native byte order.

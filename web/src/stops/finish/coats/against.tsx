@@ -1,7 +1,9 @@
 // Baked against live: the model with the maps of the run beside the finish as it is worked out now, at the size of that run, and how far
 // the two are apart.
 import { useQuery } from "@tanstack/react-query";
+import { useEffect } from "react";
 import { api } from "../../../api/client";
+import { open, useHolding, useOpen } from "../../../api/open";
 import { useAsset, useRecipe, useShownRun } from "../../../api/queries";
 import { useMaterialUrls } from "../../../stages/model/maps-paint";
 import { useView } from "../../../stages/view";
@@ -15,15 +17,34 @@ export function useBakedMaterial(): Readonly<Record<string, string>> | null {
   return urls["base-color"] ? urls : null;
 }
 
+/** Whether baked maps are held against the live finish. */
+function useComparing(): boolean {
+  const at = useAtFinish();
+  const { compare, finishShow, tab } = useFinish();
+  return at && tab === "finishes" && finishShow === "material" && compare !== "off";
+}
+
+/** Keeps the run that is compared on screen while proofs follow the hand. Stands once. */
+export function useHeldRun() {
+  const comparing = useComparing();
+  const shown = useShownRun()?.id;
+  useEffect(() => {
+    if (comparing && shown !== undefined && useOpen.getState().run === null) open({ run: shown });
+  }, [comparing, shown]);
+  useEffect(() => {
+    if (!comparing) return;
+    useHolding.setState({ holds: true });
+    return () => useHolding.setState({ holds: false });
+  }, [comparing]);
+}
+
 /** The comparison that is asked for; idle while none is. */
 export function useAgainstLive() {
   const asset = useAsset().data;
   const [recipe] = useRecipe();
   const run = useShownRun();
   const sheet = useView((s) => s.sheet);
-  const at = useAtFinish();
-  const { compare, finishShow, tab } = useFinish();
-  const wanted = at && tab === "finishes" && finishShow === "material" && compare !== "off";
+  const wanted = useComparing();
   const baked = useBakedMaterial();
   return useQuery({
     queryKey: ["against-live", asset?.id, run?.id, sheet, recipe && dependsOn(recipe)],
@@ -63,7 +84,7 @@ export function AgainstLegend() {
       {data && !isFetching && (
         <details>
           <summary className="cursor-pointer">
-            Run {run?.number} against live at {data.size}: mean within{" "}
+            Run {run?.number} against live at {data.size}: mean differences up to{" "}
             <span className="num">{Math.max(0, ...data.differences.map((d) => d.mean)).toFixed(2)}</span> of
             255
           </summary>

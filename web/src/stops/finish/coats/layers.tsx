@@ -8,7 +8,7 @@ import { useSheetLayer, useSheetScene } from "../../../stages/sheet/scene";
 import type { Pen } from "../../../stages/sheet/sheet-view";
 import { useLoadedImage } from "../../../stages/sheet/use-image";
 import { openCoat, useFinish } from "../state";
-import { useAgainstLive, useBakedMaterial } from "./against";
+import { useAgainstLive, useBakedMaterial, useHeldRun } from "./against";
 import { withFinishes } from "./edit";
 import { DRAGGED_FINISH } from "./finish-list";
 import { useFollowingMaterial, useMaterialPictures } from "./live";
@@ -16,6 +16,7 @@ import { useFollowingMaterial, useMaterialPictures } from "./live";
 /** Follows the recipe, and paints the model with what comes of it. */
 export function MaterialOnModel({ shows }: { shows: boolean }) {
   useFollowingMaterial();
+  useHeldRun();
   const [, edit] = useRecipe();
   const drop = useCallback(
     (text: string, part: string) => {

@@ -1,0 +1,99 @@
+//! Two files of one map held against each other, texel by texel, in the map's true unit.
+
+use super::difference::{Difference, difference};
+use crate::maps::{Reads, decode_normal};
+use crate::picture::{Coding, Image, linear_to_srgb};
+use schemars::JsonSchema;
+use serde::Serialize;
+
+/// A map as its file holds it, and how that is read.
+#[derive(Clone, Copy)]
+pub struct MapFile<'a> {
+    pub image: &'a Image,
+    pub reads: Reads,
+    /// Distance from black to white of heights in whole numbers; None where the file holds the heights themselves.
+    pub scale: Option<f32>,
+}
+
+/// How far two maps are apart.
+#[derive(Clone, Debug, PartialEq, Serialize, JsonSchema)]
+pub struct Compared {
+    #[serde(flatten)]
+    pub difference: Difference,
+    pub unit: &'static str,
+    /// Texels that both cover.
+    pub texels: u64,
+    /// The texel where they are furthest apart: its sheet, counted from 0, and its place from the left and the top. None where nothing
+    /// differs.
+    pub worst: Option<Worst>,
+}
+
+/// The texel where two maps are furthest apart.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, JsonSchema)]
+pub struct Worst {
+    pub sheet: usize,
+    pub x: u32,
+    pub y: u32,
+}
+
+/// What a texel says: up to three numbers in the map's unit, or a direction.
+fn told(file: MapFile, x: u32, y: u32) -> [f32; 3] {
+    let [r, g, b, _] = file.image.texel(x, y);
+    let light = file.image.coding == Coding::Linear;
+    match file.reads {
+        Reads::Direction { y } => decode_normal([r, g, b], y).to_array(),
+        Reads::Height => [file.scale.map_or(r, |scale| (r - 0.5) * scale), 0.0, 0.0],
+        Reads::Number { zero, span, .. } => [r, g, b].map(|value| (value - zero) * span),
+        Reads::Color => [r, g, b].map(|value| 255.0 * if light { linear_to_srgb(value.max(0.0)) } else { value }),
+    }
+}
+
+/// The angle between two unit vectors, degrees; exact where they are close, as an arc cosine is not.
+fn degrees_between(a: [f32; 3], b: [f32; 3]) -> f32 {
+    let [a, b] = [a, b].map(|v| glam::Vec3::from(v).as_dvec3());
+    2.0 * libm::atan2((a - b).length(), (a + b).length()).to_degrees() as f32
+}
+
+/// Holds the sheets of a map against those of another. `covered` tells of each sheet which texels count, row by row from the top. Where a
+/// map has several channels, the furthest apart counts.
+///
+/// # Errors
+/// Why they cannot be compared: they are not read in one unit, or are not of one size.
+pub fn compare<'a>(
+    sheets: impl IntoIterator<Item = [MapFile<'a>; 2]>,
+    covered: &dyn Fn(usize, usize) -> bool,
+) -> Result<Compared, String> {
+    let mut apart: Vec<f32> = Vec::new();
+    let mut worst: Option<(f32, Worst)> = None;
+    let mut unit = None;
+    for (sheet, [a, b]) in sheets.into_iter().enumerate() {
+        let [(wide, high), (other_wide, other_high)] = [a, b].map(|file| (file.image.width, file.image.height));
+        if (wide, high) != (other_wide, other_high) {
+            return Err(format!(
+                "one is {wide} x {high} and the other {other_wide} x {other_high}; bake both at one size"
+            ));
+        }
+        if a.reads.unit() != b.reads.unit() {
+            return Err(format!("one is in {}, the other in {}", a.reads.unit().words(), b.reads.unit().words()));
+        }
+        unit = unit.or(Some(a.reads.unit()));
+        for at in (0..wide as usize * high as usize).filter(|at| covered(sheet, *at)) {
+            let (x, y) = ((at % wide as usize) as u32, (at / wide as usize) as u32);
+            let (one, other) = (told(a, x, y), told(b, x, y));
+            let far = match a.reads {
+                Reads::Direction { .. } => degrees_between(one, other),
+                _ => one.iter().zip(other).map(|(a, b)| (a - b).abs()).fold(0.0, f32::max),
+            };
+            apart.push(far);
+            if far > worst.map_or(0.0, |(most, _)| most) {
+                worst = Some((far, Worst { sheet, x, y }));
+            }
+        }
+    }
+    Ok(Compared {
+        texels: apart.len() as u64,
+        difference: difference(apart.into_iter().map(|far| (far, 0.0))),
+        unit: unit.map_or("", |unit| unit.words()),
+        worst: worst.map(|(_, place)| place),
+    })
+}
