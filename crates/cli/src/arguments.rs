@@ -37,6 +37,8 @@ pub enum Command {
     Finish(Finish),
     /// Tell how far the maps of two bakes are apart, each in its true unit
     Compare(Compare),
+    /// Hold the delivered files of a bake against the sculpt, as a renderer reads them, and name what is wrong
+    Verify(Verify),
 }
 
 #[derive(Args)]
@@ -216,6 +218,18 @@ pub struct Compare {
     #[arg(long, value_name = "DIR")]
     pub meshes: Option<PathBuf>,
     /// Print the differences as JSON
+    #[arg(long)]
+    pub json: bool,
+}
+
+#[derive(Args)]
+pub struct Verify {
+    /// Folder of a bake, with its report.json
+    pub out: PathBuf,
+    /// Folder of the recipe's meshes [default: that folder, the one above, or this one]
+    #[arg(long, value_name = "DIR")]
+    pub meshes: Option<PathBuf>,
+    /// Print what was found as JSON
     #[arg(long)]
     pub json: bool,
 }

@@ -15,6 +15,7 @@ mod sample;
 mod say;
 mod scene;
 mod serve;
+mod verify;
 
 use arguments::{Arguments, Command};
 use clap::Parser;
@@ -37,6 +38,7 @@ fn main() -> ExitCode {
         Command::Sample(sample) => sample::run(&sample),
         Command::Finish(finish) => finish::run(&finish),
         Command::Compare(compare) => compare::run(&compare),
+        Command::Verify(verify) => verify::run(&verify),
     };
     done.unwrap_or_else(|error: Unusable| {
         aside!("error: {error:#}");

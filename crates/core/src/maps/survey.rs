@@ -8,6 +8,7 @@ use crate::hits::{RayPlan, Scratch, TileHits};
 use crate::reach::spread_points;
 use crate::scene::{Beside, KeptBeside};
 use crate::surface::MeshPoint;
+use glam::Vec3;
 use parking_lot::Mutex;
 use rayon::prelude::*;
 use std::sync::Arc;
@@ -85,6 +86,15 @@ impl Survey {
         };
         let all: Vec<Vec<T>> = self.chunks.par_iter().map(of_chunk).collect();
         all.into_iter().flatten().collect()
+    }
+
+    /// What `tell` says of each place that hit something: of the place, the sculpt's normal and where it was hit.
+    pub fn told<T: Send>(&self, setup: &Setup, tell: impl Fn(MeshPoint, Vec3, Vec3) -> T + Sync) -> Vec<T> {
+        let hit = self.each(setup, |tile, s| {
+            let (normals, points) = (tile.surface.normals(), tile.surface.points());
+            tile.hits.is_hit(s).then(|| tell(tile.hits.low(s), normals[s], points[s]))
+        });
+        hit.into_iter().flatten().collect()
     }
 
     /// The number at each place; NaN where nothing was hit.

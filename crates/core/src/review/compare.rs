@@ -1,6 +1,7 @@
 //! Two files of one map held against each other, texel by texel, in the map's true unit.
 
 use super::difference::{Difference, difference};
+use super::truths::angle;
 use crate::maps::{Reads, decode_normal};
 use crate::picture::{Coding, Image, linear_to_srgb};
 use schemars::JsonSchema;
@@ -48,12 +49,6 @@ fn told(file: MapFile, x: u32, y: u32) -> [f32; 3] {
     }
 }
 
-/// The angle between two unit vectors, degrees; exact where they are close, as an arc cosine is not.
-fn degrees_between(a: [f32; 3], b: [f32; 3]) -> f32 {
-    let [a, b] = [a, b].map(|v| glam::Vec3::from(v).as_dvec3());
-    2.0 * libm::atan2((a - b).length(), (a + b).length()).to_degrees() as f32
-}
-
 /// Holds the sheets of a map against those of another. `covered` tells of each sheet which texels count, row by row from the top. Where a
 /// map has several channels, the furthest apart counts.
 ///
@@ -81,7 +76,7 @@ pub fn compare<'a>(
             let (x, y) = ((at % wide as usize) as u32, (at / wide as usize) as u32);
             let (one, other) = (told(a, x, y), told(b, x, y));
             let far = match a.reads {
-                Reads::Direction { .. } => degrees_between(one, other),
+                Reads::Direction { .. } => angle(one.into(), other.into()),
                 _ => one.iter().zip(other).map(|(a, b)| (a - b).abs()).fold(0.0, f32::max),
             };
             apart.push(far);

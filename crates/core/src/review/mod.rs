@@ -10,6 +10,7 @@ mod needles;
 mod places;
 mod plumb_picture;
 mod trace_texel;
+mod truths;
 
 pub use checks::{Bounds, check_pairs, check_placing, check_together};
 pub use compare::{Compared, MapFile, Worst, compare};
@@ -19,3 +20,4 @@ pub use lean::LeanReport;
 pub use needles::{MOST_NEEDLES, Needle, NeedleFate};
 pub use places::{MaskAt, MaskView, Proposals, TermAt, TermView};
 pub use trace_texel::{Crossing, Fate, RaySide, Trace, TraceNeighbour, TracedRay};
+pub use truths::{NormalReading, TRUTH_POINTS, Truth, TruthPlace, Truths};

@@ -2,6 +2,10 @@
 import * as THREE from "three";
 import { OrbitControls } from "three/examples/jsm/controls/OrbitControls.js";
 
+/** A model is flat that is thinner than this share of its longest side; and how squarely one is looked at, as a cosine. */
+const FLAT = 0.08;
+const FACING = 0.62;
+
 /** A model that grew or shrank by more than this is framed anew. */
 const OTHER_SIZE = 1.5;
 
@@ -27,8 +31,11 @@ export class Eye {
     this.controls.addEventListener("change", onChange);
   }
 
-  /** Whether the eye cannot have found a model yet: another asset's, the first, or one of another size or place. */
-  isLost(asset: number, box: THREE.Box3): boolean {
+  /**
+   * Whether the eye meets a model for the first time: another asset's, the first, or one of another size or place. It is turned to the
+   * face of a flat one.
+   */
+  meets(asset: number, box: THREE.Box3): boolean {
     const { center: middle, radius } = box.getBoundingSphere(new THREE.Sphere());
     const before = this.framed;
     const known =
@@ -36,8 +43,22 @@ export class Eye {
       before.middle.distanceTo(middle) < before.radius &&
       radius < before.radius * OTHER_SIZE &&
       radius * OTHER_SIZE > before.radius;
-    if (!known) this.framed = { asset, middle, radius };
-    return !known;
+    if (known) return false;
+    this.framed = { asset, middle, radius };
+    this.face(box);
+    return true;
+  }
+
+  /** Turns to a flat model's face where it would be seen along it. */
+  private face(box: THREE.Box3) {
+    const size = box.getSize(new THREE.Vector3()).toArray();
+    const thin = size.indexOf(Math.min(...size));
+    const away = this.camera.position.clone().sub(this.controls.target).normalize();
+    const along = away.getComponent(thin);
+    if ((size[thin] ?? 0) > FLAT * Math.max(...size) || Math.abs(along) >= FACING) return;
+    away.setComponent(thin, 0).setLength(Math.sqrt(1 - FACING ** 2));
+    away.setComponent(thin, along < 0 ? -FACING : FACING);
+    this.camera.position.copy(this.controls.target).add(away);
   }
 
   /** Shows all of a box, or a point on it, from where it is looked at now; `share` of the canvas is as wide as it may be. */

@@ -343,7 +343,7 @@ export class Viewer {
   /** Frames the model where the eye cannot have found it yet. */
   keepInView(asset: number) {
     const box = this.box();
-    if (box && this.eye.isLost(asset, box)) this.frame();
+    if (box && this.eye.meets(asset, box)) this.frame();
   }
 
   /** Shows all of the model, or a point of it, from where it is looked at now. */

@@ -17,7 +17,7 @@ export function CoatHead({ finish, coat }: { finish: Finish; coat: Coat }) {
   const [recipe, edit] = useRecipe();
   const edits = useCoatEdits(finish.name, coat.name);
   const view = useFinishView(finish.name)?.coats.find((c) => c.name === coat.name);
-  const failed = useLiveMaterial((s) => s.failed);
+  const { failed, took, busy } = useLiveMaterial();
   const copy = () => {
     const name = freeName(finish.coats ?? [], coat.name);
     edits.coats((all) => all.flatMap((c) => (c.name === coat.name ? [c, { ...c, name }] : [c])));
@@ -59,7 +59,13 @@ export function CoatHead({ finish, coat }: { finish: Finish; coat: Coat }) {
           <Trash2 className="size-3.5" />
         </IconButton>
       </div>
-      <p className="mt-0.5" role="status" aria-label="The coat as a sentence">
+      <p
+        className="mt-0.5"
+        role="status"
+        aria-label="The coat as a sentence"
+        data-took={Math.round(took)}
+        data-busy={busy}
+      >
         {view ? `${view.sentence}.` : "Measuring…"}
       </p>
       {view?.covers != null && (

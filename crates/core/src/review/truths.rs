@@ -1,0 +1,354 @@
+//! Truths: what the delivered files of a bake say, read as a renderer reads them, held against the sculpt itself; and what is wrong with a
+//! file that does not hold.
+
+use super::difference::{Difference, difference};
+use crate::bake::Plan;
+use crate::maps::{Green, Survey, Unit, decode_normal};
+use crate::mesh::weld;
+use crate::picture::{Image, Sampler, Wrap};
+use crate::reach::Direction;
+use crate::scene::BakeScene;
+use crate::sheet::{SheetTable, sheet_table};
+use crate::stop::never;
+use crate::surface::MeshPoint;
+use glam::{Mat3, Vec2, Vec3};
+use rayon::prelude::*;
+use rustc_hash::FxHashMap;
+use schemars::JsonSchema;
+use serde::Serialize;
+
+/// Places of the low surface that files are asked at, spread evenly by area.
+pub const TRUTH_POINTS: usize = 65_536;
+/// Places along a seam's edge, at most.
+const MOST_ALONG: u32 = 64;
+
+/// How far files are from what they stand for.
+#[derive(Clone, Debug, PartialEq, Serialize, JsonSchema)]
+pub struct Truth {
+    #[serde(flatten)]
+    pub difference: Difference,
+    pub unit: &'static str,
+    /// Places that were asked.
+    pub points: u64,
+    /// Where it is furthest off.
+    pub worst: Option<TruthPlace>,
+}
+
+/// A place of the low-poly.
+#[derive(Clone, Debug, PartialEq, Serialize, JsonSchema)]
+pub struct TruthPlace {
+    pub part: String,
+    pub uv: [f32; 2],
+    /// Scene units.
+    pub position: [f32; 3],
+}
+
+/// How a normal map may be read.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum NormalReading {
+    Tangent(Green),
+    /// Tangent space with the first axis the other way round.
+    Mirrored(Green),
+    /// In the axes of the scene.
+    Object,
+}
+
+/// A place of the low surface and what the sculpt is like there.
+struct Place {
+    low: MeshPoint,
+    sheet: usize,
+    uv: Vec2,
+    /// Tangent frame; none where the UVs have no area.
+    frame: Option<Mat3>,
+    /// The sculpt's own normal.
+    normal: Vec3,
+    /// Along the averaged direction to what the ray hit, scene units; none where rays run otherwise.
+    height: Option<f32>,
+}
+
+/// A planned bake whose files are asked.
+pub struct Truths<'a> {
+    plan: &'a Plan,
+    table: SheetTable,
+    /// Edges of a sheet are held; where the asset repeats, they meet.
+    sampler: Sampler,
+    places: Vec<Place>,
+}
+
+impl<'a> Truths<'a> {
+    /// Traces the places that files are asked at. `sheets`: their names, as the report has them.
+    ///
+    /// # Errors
+    /// There is no sculpt to hold files against.
+    pub fn new(plan: &'a Plan, sheets: &[String]) -> Result<Truths<'a>, String> {
+        let scene = &plan.rays.scene;
+        if scene.own_surface {
+            return Err("there is no sculpt to hold the files against".into());
+        }
+        let mesh = &scene.low.mesh;
+        let table = sheet_table(mesh, plan.recipe.sheet.layout, sheets);
+        let setup = plan.setup(&never);
+        let survey = Survey::spread(&setup, TRUTH_POINTS)?;
+        let found = survey.told(&setup, |low, normal, hit| {
+            let sheet = table.of[low.triangle as usize]? as usize;
+            let out = scene.low.point(low, Direction::Averaged);
+            let along = (hit - out.position).dot(out.outward);
+            let astray = (hit - out.position - along * out.outward).length();
+            // Rays that do not run along the averaged direction find another height than displacement has.
+            let height = (astray <= 1e-3 * scene.diagonal()).then_some(along);
+            let uv = low.between(mesh.corner_uvs(low.triangle)) - corner(&table, sheet);
+            Some(Place { low, sheet, uv, frame: scene.low.frame(low), normal, height })
+        });
+        let edge = if plan.recipe.repeats().is_some() { Wrap::Repeat } else { Wrap::Clamp };
+        let sampler = Sampler { wrap: [edge; 2], nearest: false };
+        Ok(Truths { plan, places: found.into_iter().flatten().collect(), table, sampler })
+    }
+
+    fn scene(&self) -> &BakeScene {
+        &self.plan.rays.scene
+    }
+
+    /// Angles between what a normal map makes a renderer shade and the sculpt's own normals, at a mip level (0: the file itself).
+    pub fn lit(&self, sheets: &[Image], reading: NormalReading, level: u32) -> Truth {
+        self.gathered(Unit::Degrees, |place| {
+            let light = sheets.get(place.sheet)?.light(place.uv, (1u32 << level) as f32, self.sampler);
+            Some(angle(decoded(light.truncate(), place.frame, reading)?, place.normal))
+        })
+    }
+
+    /// Distances from the low-poly, moved along its averaged directions by a displacement map, to the sculpt that it sees. `scale`: from
+    /// black to white; none where the file holds heights.
+    pub fn displaced(&self, sheets: &[Image], scale: Option<f32>) -> Truth {
+        let (scene, pairs) = (self.scene(), &self.plan.rays.pairs);
+        let most = scene.diagonal();
+        self.gathered(Unit::Units, |place| {
+            let height = self.height_at(sheets.get(place.sheet)?, place.uv, scale);
+            let from = scene.low.point(place.low, Direction::Averaged);
+            let moved = from.position + from.outward * height;
+            let sight = &pairs.sights[scene.low.parts[place.low.triangle as usize] as usize];
+            let sees =
+                |triangle: u32| sight.sees(scene.high.parts.partition_point(|p| p.triangles.end <= triangle) as u32);
+            let near = scene.trace.nearest(moved, most, sees)?;
+            Some(scene.high.at(near.at).distance(moved))
+        })
+    }
+
+    /// Along every UV seam, the angle between what the two sides make a renderer shade.
+    pub fn seams(&self, sheets: &[Image], reading: NormalReading) -> Truth {
+        let mesh = &self.scene().low.mesh;
+        let size = self.plan.recipe.sheet.size as f32;
+        let apart: Vec<(f32, MeshPoint)> = seams(self.scene())
+            .par_iter()
+            .flat_map_iter(|seam| {
+                let texels = seam.sides.iter().map(|side| {
+                    let [a, b] = side.ends.map(|place| place.between(mesh.corner_uvs(place.triangle)));
+                    a.distance(b) * size
+                });
+                let count = (texels.fold(1.0, f32::max).ceil() as u32).min(MOST_ALONG);
+                (0..count).filter_map(move |i| {
+                    let share = (i as f32 + 0.5) / count as f32;
+                    let [one, other] = [&seam.sides[0], &seam.sides[1]].map(|side| {
+                        let at = side.at(share);
+                        let sheet = self.table.of[at.triangle as usize]? as usize;
+                        let uv = at.between(mesh.corner_uvs(at.triangle)) - corner(&self.table, sheet);
+                        let light = sheets.get(sheet)?.light(uv, 1.0, self.sampler);
+                        decoded(light.truncate(), self.scene().low.frame(at), reading)
+                    });
+                    Some((angle(one?, other?), seam.sides[0].at(share)))
+                })
+            })
+            .collect();
+        self.truth(Unit::Degrees, apart)
+    }
+
+    fn height_at(&self, sheet: &Image, uv: Vec2, scale: Option<f32>) -> f32 {
+        let value = sheet.light(uv, 1.0, self.sampler).x;
+        scale.map_or(value, |scale| (value - 0.5) * scale)
+    }
+
+    fn gathered(&self, unit: Unit, off: impl Fn(&Place) -> Option<f32> + Sync) -> Truth {
+        let all = self.places.par_iter().filter_map(|place| Some((off(place)?, place.low))).collect();
+        self.truth(unit, all)
+    }
+
+    fn truth(&self, unit: Unit, off: Vec<(f32, MeshPoint)>) -> Truth {
+        let worst = off.iter().filter(|(far, _)| *far > 0.0).max_by(|a, b| a.0.total_cmp(&b.0)).map(|(_, at)| {
+            let mesh = &self.scene().low.mesh;
+            let part = self.scene().low.parts[at.triangle as usize] as usize;
+            TruthPlace {
+                part: mesh.parts[part].name.clone(),
+                uv: at.between(mesh.corner_uvs(at.triangle)).to_array(),
+                position: mesh.at(*at).to_array(),
+            }
+        });
+        Truth {
+            points: off.len() as u64,
+            difference: difference(off.into_iter().map(|(far, _)| (far, 0.0))),
+            unit: unit.words(),
+            worst,
+        }
+    }
+
+    /// The angle that half of the places stay under, read in a certain way; none without any place.
+    fn middling_angle(&self, sheets: &[Image], reading: NormalReading) -> Option<f32> {
+        let off = self.places.par_iter().filter_map(|place| {
+            let light = sheets.get(place.sheet)?.light(place.uv, 1.0, self.sampler);
+            Some(angle(decoded(light.truncate(), place.frame, reading)?, place.normal))
+        });
+        middle(off.collect())
+    }
+
+    /// What is wrong with a normal map that says it is read as `reading`, and what to do about it; none when it holds.
+    pub fn normal_fault(&self, sheets: &[Image], reading: NormalReading) -> Option<[String; 2]> {
+        let own = self.middling_angle(sheets, reading)?;
+        if own < SOUND_ANGLE {
+            return None;
+        }
+        let others = [
+            NormalReading::Tangent(Green::Up),
+            NormalReading::Tangent(Green::Down),
+            NormalReading::Mirrored(Green::Up),
+            NormalReading::Mirrored(Green::Down),
+            NormalReading::Object,
+        ];
+        let read = others.into_iter().filter(|other| *other != reading);
+        let read = read.filter_map(|other| Some((self.middling_angle(sheets, other)?, other)));
+        let (best, other) = read.min_by(|a, b| a.0.total_cmp(&b.0))?;
+        let angles = format!("half of the surface is off by {own:.1} degrees or more, and by {best:.1}");
+        if best < own * CLEARLY {
+            let (what, remedy) = match (reading, other) {
+                (NormalReading::Tangent(a), NormalReading::Tangent(b)) if a != b => (
+                    "its green channel points the other way than the report says",
+                    "Invert green in the file, or bake it with the other direction",
+                ),
+                (_, NormalReading::Object) => ("it holds object-space normals", "Deliver the tangent-space map"),
+                (_, NormalReading::Mirrored(_)) => {
+                    ("its red channel is turned round: it is in another tangent space", "Invert red, or bake it again")
+                }
+                _ => ("it is in another space than the report says", "Deliver the map that the report names"),
+            };
+            return Some([format!("{what} ({angles} when it is read so)"), remedy.into()]);
+        }
+        (own > LOST_ANGLE).then(|| {
+            [
+                format!(
+                    "no way of reading it fits the sculpt ({angles} at best): another tangent space, or another mesh"
+                ),
+                "Bake it again from these meshes".into(),
+            ]
+        })
+    }
+
+    /// What is wrong with a displacement map of this scale, and what to do about it; none when it holds.
+    pub fn height_fault(&self, sheets: &[Image], scale: Option<f32>) -> Option<[String; 2]> {
+        let pairs: Vec<[f32; 2]> = self
+            .places
+            .par_iter()
+            .filter_map(|place| Some([self.height_at(sheets.get(place.sheet)?, place.uv, scale), place.height?]))
+            .collect();
+        let sum = |of: fn(&[f32; 2]) -> f32| pairs.iter().map(|pair| f64::from(of(pair))).sum::<f64>();
+        let (cross, own) = (sum(|[file, truth]| file * truth), sum(|[file, _]| file * file));
+        let factor = (cross / own) as f32;
+        let off = |factor: f32| middle(pairs.iter().map(|[file, truth]| (file * factor - truth).abs()).collect());
+        let (before, after) = (off(1.0)?, off(factor)?);
+        if !factor.is_finite() || (factor - 1.0).abs() < SOUND_FACTOR || after > before * CLEARLY {
+            return None;
+        }
+        let told = scale.map_or("its heights".into(), |scale| format!("its scale of {scale}"));
+        Some(match factor < 0.0 {
+            true => [
+                format!(
+                    "its heights run the other way: inward is bright (half of the surface is off by {before} units or more)"
+                ),
+                "Invert the file, or bake it again".into(),
+            ],
+            false => [
+                format!("{told} reads {:.3} times as far as the sculpt lies", 1.0 / factor),
+                scale.map_or("Bake it again".into(), |scale| {
+                    format!("Read it with a scale of {}, or bake it again", scale * factor)
+                }),
+            ],
+        })
+    }
+}
+
+/// Half of the places of a map that holds are within this angle, degrees.
+const SOUND_ANGLE: f32 = 2.0;
+/// Where half of them are beyond this one, the map belongs to something else.
+const LOST_ANGLE: f32 = 15.0;
+/// Another reading has to be this much better to be the right one.
+const CLEARLY: f32 = 0.5;
+/// Scales this near are the same.
+const SOUND_FACTOR: f32 = 0.005;
+
+/// The lower left corner of a sheet in UV space.
+fn corner(table: &SheetTable, sheet: usize) -> Vec2 {
+    table.corners.get(sheet).map_or(Vec2::ZERO, |[x, y]| Vec2::new(*x as f32, *y as f32))
+}
+
+/// The direction that a renderer shades by, in the axes of the scene.
+fn decoded(rgb: Vec3, frame: Option<Mat3>, reading: NormalReading) -> Option<Vec3> {
+    let rgb = rgb.to_array();
+    match reading {
+        NormalReading::Tangent(green) => Some((frame? * decode_normal(rgb, green)).normalize_or_zero()),
+        NormalReading::Mirrored(green) => {
+            let n = decode_normal(rgb, green);
+            Some((frame? * Vec3::new(-n.x, n.y, n.z)).normalize_or_zero())
+        }
+        NormalReading::Object => Some(decode_normal(rgb, Green::Up)),
+    }
+}
+
+/// Degrees between two unit vectors; exact where they are close, as an arc cosine is not.
+pub(super) fn angle(a: Vec3, b: Vec3) -> f32 {
+    let (a, b) = (a.as_dvec3(), b.as_dvec3());
+    2.0 * libm::atan2((a - b).length(), (a + b).length()).to_degrees() as f32
+}
+
+fn middle(mut values: Vec<f32>) -> Option<f32> {
+    let at = values.len() / 2;
+    (!values.is_empty()).then(|| *values.select_nth_unstable_by(at, f32::total_cmp).1)
+}
+
+/// An edge that the UVs are cut along, from either side.
+struct Seam {
+    sides: [Side; 2],
+}
+
+/// An edge as one triangle has it.
+struct Side {
+    ends: [MeshPoint; 2],
+}
+
+impl Side {
+    fn at(&self, share: f32) -> MeshPoint {
+        let [a, b] = self.ends;
+        MeshPoint::new(a.triangle, a.v + (b.v - a.v) * share, a.w + (b.w - a.w) * share)
+    }
+}
+
+/// Edges of which two triangles have other UVs.
+fn seams(scene: &BakeScene) -> Vec<Seam> {
+    let mesh = &scene.low.mesh;
+    let points = weld(mesh).point_of;
+    let mut first: FxHashMap<(u32, u32), (u32, [u32; 2])> = FxHashMap::default();
+    let mut found = Vec::new();
+    let ends = |triangle: u32, corners: [u32; 2]| {
+        corners.map(|corner| MeshPoint::new(triangle, f32::from(corner == 1), f32::from(corner == 2)))
+    };
+    for (triangle, vertices) in mesh.triangles.iter().enumerate() {
+        for corners in [[0u32, 1], [1, 2], [2, 0]] {
+            let [a, b] = corners.map(|corner| points[vertices[corner as usize] as usize]);
+            let (key, corners) = if a < b { ((a, b), corners) } else { ((b, a), [corners[1], corners[0]]) };
+            let Some((other, others)) = first.insert(key, (triangle as u32, corners)) else { continue };
+            let uv = |triangle: u32, corner: u32| mesh.corner_uvs(triangle)[corner as usize];
+            let same = (0..2).all(|i| uv(other, others[i]) == uv(triangle as u32, corners[i]));
+            if !same {
+                found.push(Seam {
+                    sides: [Side { ends: ends(other, others) }, Side { ends: ends(triangle as u32, corners) }],
+                });
+            }
+        }
+    }
+    found
+}
