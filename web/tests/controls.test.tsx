@@ -9,7 +9,7 @@ import { NumberField } from "../src/ui/number-field";
 import { bytes, count, seconds } from "../src/ui/parts";
 import { draw } from "./support/page";
 
-async function field(value: number, min = 0, max = 10) {
+async function field(value: number, min = 0, max = 10, digits = 2) {
   const onChange = vi.fn();
   const page = await draw(
     <NumberField
@@ -18,7 +18,7 @@ async function field(value: number, min = 0, max = 10) {
       min={min}
       max={max}
       step={0.5}
-      digits={2}
+      digits={digits}
       onChange={onChange}
     />,
   );
@@ -35,6 +35,16 @@ async function field(value: number, min = 0, max = 10) {
     });
   return { input, type, press, onChange };
 }
+
+test("an arrow key changes a number that is shown without decimals, however fine its step", async () => {
+  const { press, onChange } = await field(5, 0, 10, 0);
+  await press("ArrowDown");
+  expect(onChange).toHaveBeenLastCalledWith(4);
+  await press("ArrowUp", { shiftKey: true });
+  expect(onChange).toHaveBeenLastCalledWith(6);
+  await press("ArrowUp", { ctrlKey: true });
+  expect(onChange).toHaveBeenLastCalledWith(10);
+});
 
 test("a number is typed with arithmetic, held in its range, and taken back with Escape", async () => {
   const { input, type, press, onChange } = await field(2);

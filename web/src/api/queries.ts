@@ -4,6 +4,7 @@ import { useCallback, useMemo } from "react";
 import { toast } from "sonner";
 import { api, RequestFailed } from "./client";
 import { assetKey, settled, useDraft, useKeeping } from "./drafts";
+import { rests } from "./looks";
 import { open, useHolding, useOpen } from "./open";
 import type {
   Acceptance,
@@ -154,13 +155,20 @@ export function useRecipe() {
   return useDraft(useAsset().data);
 }
 
+/** Proofs that were asked for so far. */
+let proofs = 0;
+
 /** Sends what is edited and, while `follows` says so, follows it with a proof. Called once, by the shell. */
 export function useSaving(follows: () => boolean) {
   const kept = useCallback(
     (before: AssetView | undefined, now: AssetView) => {
       // A proof that cannot be baked takes no edit with it.
-      if (follows() && now.missing === null && now.revision !== before?.revision)
-        bake(now.id, "proof", useHolding.getState().holds).catch(say);
+      if (!follows() || now.missing !== null || now.revision === before?.revision) return;
+      // What the hand waits for goes first; of several changes in that time one proof follows.
+      const turn = ++proofs;
+      rests()
+        .then(() => (turn === proofs ? bake(now.id, "proof", useHolding.getState().holds) : undefined))
+        .catch(say);
     },
     [follows],
   );

@@ -63,7 +63,9 @@ export function NumberField({ label, value, unit, min, max, step, digits = 0, on
       input.current?.blur();
     } else if (e.key === "ArrowUp" || e.key === "ArrowDown") {
       e.preventDefault();
-      put(value + (e.key === "ArrowUp" ? 1 : -1) * step * fineness(e));
+      // A key always does something, however fine: the last digit changes by one at least.
+      const by = Math.max(step * fineness(e), 10 ** -digits);
+      put(value + (e.key === "ArrowUp" ? by : -by));
       setTyped(null);
     }
   };

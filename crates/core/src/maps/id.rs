@@ -7,7 +7,8 @@ use crate::inspect::{colours_merged, colours_moved, colours_shared, no_colours};
 use crate::layout::{Islands, find_islands};
 use crate::mesh::{DisjointSets, Mesh, NO_MATERIAL, weld};
 use crate::picture::linear_to_srgb;
-use crate::scene::BakeScene;
+use crate::scene::{BakeScene, Beside, KeptBeside};
+use crate::stop::Stopped;
 use glam::{Vec2, Vec3};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -98,8 +99,21 @@ pub(super) struct IdTask {
     findings: Vec<Finding>,
 }
 
+impl KeptBeside for IdTask {
+    fn bytes(&self) -> usize {
+        let (Regions::HighTriangle(of) | Regions::HighVertex(of) | Regions::LowTriangle(of)) = &self.regions;
+        4 * of.len() + self.palette.iter().map(|entry| entry.name.len() + 32).sum::<usize>()
+    }
+}
+
 impl IdTask {
-    pub(super) fn new(settings: &IdSettings, scene: &BakeScene) -> IdTask {
+    /// The regions of a scene, kept with it: telling a sculpt's colours apart takes longer than a look at a finish may.
+    pub(super) fn kept(from: IdSource, scene: &BakeScene) -> Result<Beside<IdTask>, Stopped> {
+        let name = format!("regions by {}", from.words());
+        scene.kept_beside(name, || Ok(IdTask::new(&IdSettings { from }, scene)))
+    }
+
+    fn new(settings: &IdSettings, scene: &BakeScene) -> IdTask {
         let (high, low) = (&*scene.high, &scene.low.mesh);
         let names_of_parts = |mesh: &Mesh| mesh.parts.iter().map(|p| p.name.clone()).collect::<Vec<_>>();
         let mut findings = Vec::new();

@@ -5,13 +5,13 @@ use super::blur::SurfaceBlur;
 use super::cavity::NEAR;
 use super::curvature::BendSource;
 use super::fan::{Falloff, FanRequest, Occluders, RayWish, Rays, Side};
-use super::id::{IdSettings, IdSource, IdTask, PaletteEntry};
+use super::id::{IdSource, IdTask, PaletteEntry};
 use super::survey::Survey;
 use super::{DetailMap, Setup, TileWork};
 use crate::finish::{Channel, MaskBrush, MaskStroke, Measured, PictureChannel, RegionBy, Signal};
 use crate::picture::Image;
 use crate::reach::{BrushCourse, GridEffect, GridStroke, SurfaceGrid};
-use crate::scene::BakeScene;
+use crate::scene::{BakeScene, Beside};
 use crate::trace::TraceScene;
 use std::sync::Arc;
 
@@ -42,7 +42,7 @@ pub(super) enum Region {
     /// By low part and by sculpt part.
     Parts { low: Vec<bool>, high: Vec<bool> },
     /// By number in the palette of an ID map.
-    Palette(IdTask, Vec<bool>),
+    Palette(Beside<IdTask>, Vec<bool>),
 }
 
 impl Measuring {
@@ -228,7 +228,7 @@ pub fn regions_at(by: RegionBy, setup: &Setup, survey: &Survey) -> Vec<Option<St
     if nothing {
         return vec![None; survey.len()];
     }
-    let ids = IdTask::new(&IdSettings { from }, scene);
+    let Ok(ids) = IdTask::kept(from, scene) else { return vec![None; survey.len()] };
     survey.each(setup, |tile, s| ids.region(tile, s).map(|region| ids.palette[region as usize].name.clone()))
 }
 
@@ -263,16 +263,20 @@ impl Region {
             }
             return Ok(Region::Parts { low: of(&scene.low.mesh.parts), high: of(&scene.high.parts) });
         };
-        let mut ids = IdTask::new(&IdSettings { from }, scene);
+        let kept = |from: IdSource| IdTask::kept(from, scene).map_err(|stopped| stopped.to_string());
+        let mut ids = kept(from)?;
         if by == RegionBy::Id && setup.id.is_none() {
             // Where the recipe bakes no ID map, whatever tells all of these regions apart is meant.
             let others = [IdSource::Material, IdSource::Color, IdSource::Piece, IdSource::Island];
             let known = |ids: &IdTask| names.iter().all(|name| ids.palette.iter().any(|entry| is_called(entry, name)));
-            let made = others.into_iter().map(|from| IdTask::new(&IdSettings { from }, scene));
-            if !known(&ids)
-                && let Some(found) = made.into_iter().find(known)
-            {
-                ids = found;
+            for from in others {
+                if known(&ids) {
+                    break;
+                }
+                let found = kept(from)?;
+                if known(&found) {
+                    ids = found;
+                }
             }
         }
         if let Some(missing) = names.iter().find(|name| !ids.palette.iter().any(|entry| is_called(entry, name))) {

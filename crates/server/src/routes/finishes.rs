@@ -16,6 +16,7 @@ use ember_ridge_core::maps::MapSettings;
 use ember_ridge_core::mesh::{Facing, PlaneTarget};
 use ember_ridge_core::recipe::MeshSource;
 use ember_ridge_core::stop::never;
+use rayon::prelude::*;
 use rocket::http::ContentType;
 use rocket::serde::json::Json;
 use rocket::{State, get, post};
@@ -84,7 +85,7 @@ async fn show_material(app: &State<Arc<App>>, id: i64, sheet: Given<usize>, draf
         let maps = MATERIAL.into_iter().filter_map(own).collect();
         let outcome = look_at(&plan_of(app, recipe, maps)?)?;
         let sheet = sheet.min(outcome.sheets.len().saturating_sub(1));
-        let pictures = outcome.maps.iter().enumerate().map(|(number, map)| {
+        let pictures = outcome.maps.par_iter().enumerate().map(|(number, map)| {
             let mut swatch = Swatch { map: map.facts.key().to_owned(), picture: None, error: map.error.clone() };
             if map.error.is_none() {
                 let mut png = Cursor::new(Vec::new());

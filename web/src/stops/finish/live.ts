@@ -5,12 +5,13 @@ import { useQuery } from "@tanstack/react-query";
 import { useEffect, useMemo } from "react";
 import { create } from "zustand";
 import { api } from "../../api/client";
+import { looking } from "../../api/looks";
 import { useAsset, useRecipe, useShownRun } from "../../api/queries";
 import type { Finding, MaskView, Recipe } from "../../api/types";
 import { useView } from "../../stages/view";
 import { useAtFinish, useOpenMask } from "./edit";
 import { useFinish } from "./state";
-import { asked } from "./target";
+import { asked, COAT_PLACE } from "./target";
 
 export interface MaskPicture {
   url: string;
@@ -85,7 +86,7 @@ async function follow(wish: Wish) {
     const now: Wish = next;
     next = null;
     try {
-      await serve(now);
+      await looking(serve(now));
     } catch (error) {
       const failed = error instanceof Error ? error.message : String(error);
       useLiveMask.setState({ failed, of: keyOf(now), picture: null });
@@ -99,9 +100,10 @@ async function follow(wish: Wish) {
   useLiveMask.setState({ busy: false });
 }
 
-/** What of a recipe a mask can depend on. */
-function dependsOn(recipe: Recipe) {
-  const { maps, exceptions, asset, ...rest } = recipe;
+/** What of a recipe a mask can depend on: of its finishes the place of the open coat, if that is asked for. */
+function dependsOn(recipe: Recipe, mask: string | null) {
+  const { maps, exceptions, asset, finishes, ...rest } =
+    mask === COAT_PLACE ? asked(recipe, COAT_PLACE) : recipe;
   return JSON.stringify([rest, maps.filter((m) => m.map === "id")]);
 }
 
@@ -112,7 +114,7 @@ export function useFollowingMask(recipe: Recipe | undefined) {
   const mask = useOpenMask()?.name ?? null;
   const sheet = useView((s) => s.sheet);
   const coat = useCoatKey();
-  const wanted = recipe && dependsOn(recipe);
+  const wanted = recipe && dependsOn(recipe, mask);
   // biome-ignore lint/correctness/useExhaustiveDependencies: what a mask does not depend on asks for nothing
   useEffect(() => {
     if (!at || !asset || !recipe || mask === null || asset.recipe.low.length === 0) return;
@@ -142,7 +144,7 @@ export function useMaskPictures() {
   const asset = useAsset().data;
   const masks = asset?.recipe.masks ?? [];
   return useQuery({
-    queryKey: ["mask-pictures", asset?.id, asset && dependsOn(asset.recipe)],
+    queryKey: ["mask-pictures", asset?.id, asset && dependsOn(asset.recipe, null)],
     queryFn: () => (asset ? api.maskPictures(asset.id, asset.recipe) : []),
     enabled: masks.length > 0 && (asset?.recipe.low.length ?? 0) > 0,
     staleTime: Number.POSITIVE_INFINITY,

@@ -3,6 +3,7 @@
 import { useEffect } from "react";
 import { create } from "zustand";
 import { api } from "../../api/client";
+import { looking } from "../../api/looks";
 import { useOpen } from "../../api/open";
 import { useProofs } from "../../api/proofs";
 import { hasMaps, useAsset, useRecipe } from "../../api/queries";
@@ -93,7 +94,7 @@ async function follow(wish: Wish) {
     const now = next;
     next = null;
     try {
-      await serve(now);
+      await looking(serve(now));
     } catch (error) {
       asked = wishKey(now);
       useLive.setState({ failed: error instanceof Error ? error.message : String(error), envelope: null });

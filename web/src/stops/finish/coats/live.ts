@@ -4,6 +4,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { create } from "zustand";
 import { api } from "../../../api/client";
+import { looking } from "../../../api/looks";
 import { useAsset, useRecipe } from "../../../api/queries";
 import type { FinishView, Recipe, Swatch } from "../../../api/types";
 import { useView } from "../../../stages/view";
@@ -17,7 +18,7 @@ interface LiveMaterial {
   views: readonly FinishView[];
   failed: string | null;
   busy: boolean;
-  /** Milliseconds from the wish to the pictures. */
+  /** Milliseconds from the wish to the first of its pictures. */
   took: number;
 }
 
@@ -40,6 +41,19 @@ interface Wish {
 let asking = false;
 let next: Wish | null = null;
 
+const COLOR = "base-color";
+
+/** The colour alone, as a data URL. */
+async function colorOf({ asset, recipe, sheet }: Wish): Promise<string> {
+  const picture = await api.look(asset, recipe, COLOR, sheet);
+  return new Promise((done, fail) => {
+    const reader = new FileReader();
+    reader.onload = () => done(String(reader.result));
+    reader.onerror = () => fail(reader.error);
+    reader.readAsDataURL(picture);
+  });
+}
+
 async function follow(wish: Wish) {
   next = wish;
   if (asking) return;
@@ -49,9 +63,23 @@ async function follow(wish: Wish) {
     const now: Wish = next;
     next = null;
     try {
-      const pictures = await api.material(now.asset, now.recipe, now.sheet);
+      const of = `${now.asset} ${now.sheet}`;
+      const { pictures: before, of: shown } = useLiveMaterial.getState();
+      // The colour goes ahead: it is what a hand on a coat looks for. A material that is not there yet comes whole.
+      if (shown === of && before.length > 0) {
+        const color = await looking(colorOf(now));
+        const pictures = before.map((p) => (p.map === COLOR ? { ...p, picture: color } : p));
+        useLiveMaterial.setState({ pictures, took: performance.now() - now.since, failed: null });
+        if (next) continue;
+      }
+      const pictures = await looking(api.material(now.asset, now.recipe, now.sheet));
       const took = performance.now() - now.since;
-      useLiveMaterial.setState({ of: `${now.asset} ${now.sheet}`, pictures, took, failed: null });
+      useLiveMaterial.setState(({ took: first }) => ({
+        of,
+        pictures,
+        took: shown === of ? first : took,
+        failed: null,
+      }));
       if (next) continue;
       useLiveMaterial.setState({ views: await api.finishes(now.asset, now.recipe) });
     } catch (error) {
@@ -101,8 +129,10 @@ export function useCoatPictures(finish: string | undefined) {
   const asset = useAsset().data;
   const open = useFinish((s) => s.tab === "finishes");
   const kept = asset?.recipe.finishes?.find((f) => f.name === finish);
+  // Each coat is pictured by itself: where it lies and how much of it there is does not show.
+  const pictured = kept && { ...kept, coats: kept.coats?.map(({ name, sets }) => ({ name, sets })) };
   return useQuery({
-    queryKey: ["coat-pictures", asset?.id, kept && JSON.stringify(kept), asset?.recipe.low],
+    queryKey: ["coat-pictures", asset?.id, pictured && JSON.stringify(pictured), asset?.recipe.low],
     queryFn: () => (asset && finish ? api.coatPictures(asset.id, asset.recipe, finish) : []),
     enabled: open && kept !== undefined && (asset?.recipe.low.length ?? 0) > 0,
     staleTime: Number.POSITIVE_INFINITY,
