@@ -155,8 +155,8 @@ export function useRecipe() {
   return useDraft(useAsset().data);
 }
 
-/** Proofs that were asked for so far. */
-let proofs = 0;
+/** Runs that were asked for so far. */
+let asked = 0;
 
 /** Sends what is edited and, while `follows` says so, follows it with a proof. Called once, by the shell. */
 export function useSaving(follows: () => boolean) {
@@ -165,9 +165,9 @@ export function useSaving(follows: () => boolean) {
       // A proof that cannot be baked takes no edit with it.
       if (!follows() || now.missing !== null || now.revision === before?.revision) return;
       // What the hand waits for goes first; of several changes in that time one proof follows.
-      const turn = ++proofs;
+      const turn = ++asked;
       rests()
-        .then(() => (turn === proofs ? bake(now.id, "proof", useHolding.getState().holds) : undefined))
+        .then(() => (turn === asked ? bake(now.id, "proof", useHolding.getState().holds) : undefined))
         .catch(say);
     },
     [follows],
@@ -176,6 +176,8 @@ export function useSaving(follows: () => boolean) {
 }
 
 async function bake(asset: number, kind: RunKind, stays = false) {
+  // A proof that still waits for its turn would tell nothing that this run does not.
+  asked++;
   await api.bake(asset, kind);
   if (!stays) open({ run: null });
 }
