@@ -21,15 +21,19 @@ async fn open(session: &Session, asset: i64) -> Result<()> {
     session.until("its meshes", "document.querySelector('[data-shown]')?.dataset.shown === 'both'").await
 }
 
+/// Looks in a row that find the same: two seconds, in which maps that are still on their way arrive.
+const AT_REST: usize = 8;
+
 /// Geometries and textures that the model stage holds, once they no longer change from one look to the next.
 async fn held(session: &Session) -> Result<String> {
-    let mut last = String::new();
+    let (mut last, mut same) = (String::new(), 0);
     for _ in 0..200 {
         let now = session.page.execute(&format!("return {CANVAS}.dataset.held"), vec![]).await?;
         let now = now.as_str().unwrap_or_default().to_owned();
         let rest = "const done = arguments[0]; setTimeout(() => requestAnimationFrame(() => requestAnimationFrame(done)), 250)";
         session.page.execute_async(rest, vec![]).await?;
-        if now == last && !now.is_empty() {
+        same = if now == last && !now.is_empty() { same + 1 } else { 0 };
+        if same == AT_REST {
             return Ok(now);
         }
         last = now;
