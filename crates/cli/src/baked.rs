@@ -8,6 +8,7 @@ use anyhow::{Context, anyhow};
 use ember_ridge_core::Mesh;
 use ember_ridge_core::bake::{MapReport, Report};
 use ember_ridge_core::picture::Image;
+use ember_ridge_core::recipe::MeshSource;
 use ember_ridge_core::sheet::{Coverage, plan_sheets};
 use ember_ridge_formats::image::read_image;
 use std::path::{Path, PathBuf};
@@ -33,46 +34,54 @@ impl Baked {
         Ok(Baked { folder: folder.to_owned(), report })
     }
 
-    /// The files of a map, a sheet each.
-    ///
-    /// # Errors
-    /// A file that is missing or damaged.
-    pub fn pictures(&self, map: &MapReport) -> Result<Vec<Image>, Unusable> {
-        let one = [map.file.clone()];
-        let files: Vec<&String> = match map.files.is_empty() {
-            true => one.iter().collect(),
-            false => map.files.iter().map(|sheet| &sheet.file).collect(),
-        };
-        let read = |name: &String| -> Result<Image, Unusable> {
-            let path = self.folder.join(name);
-            Ok(read_image(&path.to_string_lossy(), &read_plain(&path)?)?)
-        };
-        files.into_iter().map(read).collect()
+    /// Names of the files of a map, a sheet each.
+    pub fn names<'m>(&self, map: &'m MapReport) -> Vec<&'m str> {
+        match map.files.is_empty() {
+            true => vec![&map.file],
+            false => map.files.iter().map(|sheet| sheet.file.as_str()).collect(),
+        }
     }
 
-    /// Where the recipe's meshes lie: the folder that was named, or the first of the bake's own, the one above it and the current one that
-    /// holds the low-poly. None where none does.
-    pub fn meshes(&self, named: Option<&Path>) -> Option<Files> {
-        let low = &self.report.recipe.low.first()?.file;
+    /// A file of the bake as a picture.
+    ///
+    /// # Errors
+    /// It is missing or damaged.
+    pub fn picture(&self, name: &str) -> Result<Image, Unusable> {
+        let path = self.folder.join(name);
+        Ok(read_image(&path.to_string_lossy(), &read_plain(&path)?)?)
+    }
+
+    /// Where meshes of its recipe lie: the folder that was named, or the first of the bake's own, the one above it and the current one that
+    /// holds the first of their files. None where none does.
+    pub fn folder_of<'s>(
+        &self,
+        mut meshes: impl Iterator<Item = &'s MeshSource>,
+        named: Option<&Path>,
+    ) -> Option<Files> {
+        let file = meshes.find(|source| source.plane.is_none()).map(|source| &source.file);
         let above = self.folder.parent().map(Path::to_owned);
         let near = [Some(self.folder.clone()), above, Some(PathBuf::new())];
         let folders = match named {
             Some(folder) => vec![folder.to_owned()],
             None => near.into_iter().flatten().collect(),
         };
-        let plane = self.report.recipe.low.iter().all(|source| source.plane.is_some());
-        folders.into_iter().find(|folder| plane || folder.join(low).is_file()).map(Files::in_folder)
+        let holds = |folder: &PathBuf| file.is_none_or(|file| folder.join(file).is_file());
+        folders.into_iter().find(holds).map(Files::in_folder)
     }
 
-    /// Which texels of each sheet are covered.
+    /// The low-poly that was baked.
     ///
     /// # Errors
-    /// A low-poly that cannot be read, or is not the one that was baked.
-    pub fn coverage(&self, files: &Files, progress: &Progress) -> Result<Vec<Coverage>, Unusable> {
-        let recipe = &self.report.recipe;
-        let meshes = recipe.low.iter().map(|source| load_mesh(source, files, progress));
+    /// It cannot be read, or is another one.
+    pub fn low(&self, files: &Files, progress: &Progress) -> Result<Mesh, Unusable> {
+        let meshes = self.report.recipe.low.iter().map(|source| load_mesh(source, files, progress));
         let meshes = meshes.collect::<Result<Vec<Mesh>, Unusable>>()?;
-        let low = Mesh::joined(&meshes.iter().collect::<Vec<_>>());
-        Ok(plan_sheets(&low, &recipe.sheet).iter().map(|sheet| sheet.coverage(recipe.sheet.samples)).collect())
+        Ok(Mesh::joined(&meshes.iter().collect::<Vec<_>>()))
+    }
+
+    /// Which texels of each sheet its low-poly covers.
+    pub fn coverage(&self, low: &Mesh) -> Vec<Coverage> {
+        let sheet = &self.report.recipe.sheet;
+        plan_sheets(low, sheet).iter().map(|plan| plan.coverage(sheet.samples)).collect()
     }
 }

@@ -5,6 +5,7 @@ use crate::arguments::Compare;
 use crate::baked::Baked;
 use crate::progress::Progress;
 use crate::say::{answer, aside};
+use ember_ridge_core::picture::Image;
 use ember_ridge_core::review::{Compared, MapFile, compare};
 use ember_ridge_core::sheet::Coverage;
 use serde::Serialize;
@@ -34,10 +35,12 @@ pub fn run(arguments: &Compare) -> Result<ExitCode, Unusable> {
     let [a, b] = [&arguments.a, &arguments.b].map(|folder| Baked::open(folder));
     let (a, b) = (a?, b?);
     let named = arguments.meshes.as_deref();
-    let covered = match (a.meshes(named), b.meshes(named)) {
-        (Some(of_a), Some(of_b)) => Some([a.coverage(&of_a, &progress)?, b.coverage(&of_b, &progress)?]),
-        _ => None,
+    let covered_by = |baked: &Baked| -> Result<Option<Vec<Coverage>>, Unusable> {
+        let files = baked.folder_of(baked.report.recipe.low.iter(), named);
+        let low = files.map(|files| baked.low(&files, &progress)).transpose()?;
+        Ok(low.map(|low| baked.coverage(&low)))
     };
+    let covered = covered_by(&a)?.zip(covered_by(&b)?).map(|(of_a, of_b)| [of_a, of_b]);
     if covered.is_none() {
         aside!("the low-poly was not found, so every texel counts, padding too; name its folder with --meshes");
     }
@@ -74,7 +77,8 @@ fn of_map(a: &Baked, b: &Baked, key: &str, covered: &dyn Fn(usize, usize) -> boo
         let Some(reads) = map.reads else {
             anyhow::bail!("{place}: an earlier version made it, without saying how it is read; bake it again");
         };
-        Ok((baked.pictures(map)?, reads, map.scale))
+        let sheets = baked.names(map).into_iter().map(|name| baked.picture(name));
+        Ok((sheets.collect::<Result<Vec<Image>, Unusable>>()?, reads, map.scale))
     };
     let (one, other) = (read(a)?, read(b)?);
     if one.0.len() != other.0.len() {

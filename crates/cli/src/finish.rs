@@ -27,11 +27,6 @@ pub fn run(arguments: &FinishArguments) -> Result<ExitCode, Unusable> {
         FinishWhat::List { json: false } => {
             READY_FINISHES.iter().for_each(|f| answer!("  {:<22} {}", f.name, f.explains));
         }
-        FinishWhat::Show { name, json, .. } if Asked::of(name).is_some() => {
-            if let Some(asked) = Asked::of(name) {
-                show_document(&asked, *json)?;
-            }
-        }
         FinishWhat::Write { name, out, diagonal } => {
             if out.canonicalize().is_ok_and(|out| Path::new(name).canonicalize().is_ok_and(|read| read == out)) {
                 bail!("{}: the finishes are read from this file. Give another file with --out", out.display());
@@ -43,6 +38,10 @@ pub fn run(arguments: &FinishArguments) -> Result<ExitCode, Unusable> {
             written.left_out.iter().for_each(|why| aside!("left out: {why}"));
         }
         FinishWhat::Show { name, json, diagonal } => {
+            if let Some(asked) = Asked::of(name) {
+                show_document(&asked, *json)?;
+                return Ok(ExitCode::SUCCESS);
+            }
             let finishes = finishes_of(name, *diagonal)?;
             if *json {
                 answer!("{}", serde_json::to_string_pretty(&json!({ "finishes": finishes, "diagonal": diagonal }))?);

@@ -7,7 +7,7 @@ use crate::baked::Baked;
 use crate::progress::Progress;
 use crate::say::answer;
 use crate::scene::load_scene;
-use anyhow::{anyhow, bail};
+use anyhow::anyhow;
 use ember_ridge_core::Recipe;
 use ember_ridge_core::bake::{MapReport, Plan};
 use ember_ridge_core::finish::Finish;
@@ -16,6 +16,7 @@ use ember_ridge_core::picture::{Coding, Image};
 use ember_ridge_core::review::{NormalReading, Truth, Truths};
 use ember_ridge_core::sheet::{Coverage, tiles_in_morton_order};
 use serde::Serialize;
+use std::collections::BTreeMap;
 use std::process::ExitCode;
 
 /// The coarsest copy of a normal map that is asked, in texels.
@@ -68,35 +69,37 @@ struct Fault {
 pub fn run(arguments: &Verify) -> Result<ExitCode, Unusable> {
     let progress = Progress::new();
     let baked = Baked::open(&arguments.out)?;
-    let files = baked.meshes(arguments.meshes.as_deref()).ok_or_else(|| {
+    let recipe = &baked.report.recipe;
+    let meshes = recipe.low.iter().chain(&recipe.high);
+    let files = baked.folder_of(meshes, arguments.meshes.as_deref()).ok_or_else(|| {
         anyhow!("{}: the meshes of its recipe were not found; name their folder with --meshes", arguments.out.display())
     })?;
     let mut answer = Answer::default();
-    let covered = baked.coverage(&files, &progress)?;
-    let recipe = &baked.report.recipe;
+    let scene = (!recipe.high.is_empty()).then(|| load_scene(recipe, &files, &progress)).transpose()?;
+    let covered = match &scene {
+        Some(scene) => baked.coverage(&scene.low.mesh),
+        None => baked.coverage(&baked.low(&files, &progress)?),
+    };
+    // Maps of which every file is whole, as numbers.
+    let mut whole: BTreeMap<&str, Vec<Image>> = BTreeMap::new();
     for (key, map) in baked.report.maps.iter().filter(|(_, map)| map.error.is_none()) {
-        if let Some([fault, remedy]) = file_fault(&baked, key, map, &covered) {
-            answer.faults.push(Fault { map: key.clone(), file: map.file.clone(), fault, remedy });
-        }
+        let sheets = sheets_of(&baked, key, map, &covered, &mut answer.faults);
+        whole.extend(sheets.filter(|_| ASKED.contains(&key.as_str())).map(|sheets| (key.as_str(), sheets)));
     }
-    let whole = |answer: &Answer, key: &str| answer.faults.iter().all(|fault| fault.map != key);
-    let asked = |key: &str| baked.report.maps.get(key).filter(|map| map.error.is_none() && map.reads.is_some());
-    let (normal, heights) = (asked("normal"), asked("displacement"));
-    if recipe.finishes.iter().any(Finish::sets_height) {
-        answer.notes.push("finishes add heights, so normals and displacement are not those of the sculpt alone".into());
-    } else if recipe.high.is_empty() {
-        answer.notes.push("there is no sculpt to hold the files against".into());
-    } else if normal.is_some() || heights.is_some() {
-        let scene = load_scene(recipe, &files, &progress)?;
-        let plan = Plan::new(&alone(recipe), &scene).map_err(|fault| anyhow!("{fault}"))?;
-        progress.say("tracing the places that files are asked at");
-        let truths = Truths::new(&plan, &baked.report.sheets).map_err(anyhow::Error::msg)?;
-        if let Some(map) = normal.filter(|_| whole(&answer, "normal")) {
-            ask_normals(&baked, map, &truths, &mut answer)?;
+    let relief = recipe.finishes.iter().any(Finish::sets_height);
+    match &scene {
+        _ if relief => {
+            let why = "finishes add heights, so normals and displacement are not those of the sculpt alone";
+            answer.notes.push(why.into());
         }
-        if let Some(map) = heights.filter(|_| whole(&answer, "displacement")) {
-            ask_heights(&baked, map, &truths, scene.diagonal(), &mut answer)?;
+        None => answer.notes.push("there is no sculpt to hold the files against".into()),
+        Some(scene) if !whole.is_empty() => {
+            let plan = Plan::new(&alone(recipe), scene).map_err(|fault| anyhow!("{fault}"))?;
+            progress.say("tracing the places that files are asked at");
+            let truths = Truths::new(&plan, &baked.report.sheets).map_err(anyhow::Error::msg)?;
+            ask(&baked, &whole, &truths, scene.diagonal(), &mut answer);
         }
+        Some(_) => {}
     }
     progress.finish();
     tell(&answer, arguments.json)?;
@@ -109,72 +112,74 @@ fn alone(recipe: &Recipe) -> Recipe {
     Recipe { maps, masks: Vec::new(), finishes: Vec::new(), ..recipe.clone() }
 }
 
-/// The sheets of a map as numbers, not as colours for the eye.
-fn numbers(baked: &Baked, map: &MapReport) -> Result<Vec<Image>, Unusable> {
-    let mut sheets = baked.pictures(map)?;
-    sheets.iter_mut().for_each(|sheet| sheet.coding = Coding::Linear);
-    Ok(sheets)
-}
+/// Maps that are held against the sculpt.
+const ASKED: [&str; 2] = ["normal", "displacement"];
 
-fn ask_normals(baked: &Baked, map: &MapReport, truths: &Truths, answer: &mut Answer) -> Result<(), Unusable> {
-    let Some(Reads::Direction { y }) = map.reads else {
-        bail!("report.json: the normal map is not read as directions")
-    };
-    let (sheets, reading) = (numbers(baked, map)?, NormalReading::Tangent(y));
-    let levels = (0..).take_while(|level| *level == 0 || map.width >> level >= COARSEST);
-    answer.truths.lit = levels.map(|level| Level { level, truth: truths.lit(&sheets, reading, level) }).collect();
-    answer.truths.seams = Some(truths.seams(&sheets, reading));
-    let fault = truths.normal_fault(&sheets, reading);
-    answer.faults.extend(fault.map(|[fault, remedy]| Fault {
-        map: "normal".into(),
-        file: map.file.clone(),
-        fault,
-        remedy,
-    }));
-    Ok(())
-}
-
-fn ask_heights(
-    baked: &Baked,
-    map: &MapReport,
-    truths: &Truths,
-    diagonal: f32,
-    answer: &mut Answer,
-) -> Result<(), Unusable> {
-    let sheets = numbers(baked, map)?;
-    let truth = truths.displaced(&sheets, map.scale);
-    answer.truths.displaced = Some(Displaced { mean_share: truth.difference.mean / diagonal, truth });
-    let fault = truths.height_fault(&sheets, map.scale);
-    let fault =
-        fault.map(|[fault, remedy]| Fault { map: "displacement".into(), file: map.file.clone(), fault, remedy });
-    answer.faults.extend(fault);
-    Ok(())
-}
-
-/// What is wrong with the file of a map by itself: it is not there, damaged, of another size, or a tile of it is missing.
-fn file_fault(baked: &Baked, key: &str, map: &MapReport, covered: &[Coverage]) -> Option<[String; 2]> {
-    let sheets = match baked.pictures(map) {
-        Ok(sheets) => sheets,
-        Err(fault) => return Some([format!("{fault:#}"), "Bake it again, or copy the file anew".into()]),
-    };
-    for (sheet, image) in sheets.iter().enumerate() {
-        if (image.width, image.height) != (map.width, map.height) {
-            return Some([
-                format!("it is {} x {}, and the report says {} x {}", image.width, image.height, map.width, map.height),
-                "Deliver the file that was baked".into(),
-            ]);
-        }
-        let Some(covered) = covered.get(sheet) else { continue };
-        if never_black(key)
-            && let Some([x, y]) = black_tile(image, covered)
-        {
-            return Some([
-                format!("a tile is missing: every texel from {x}, {y} on, {TILE} x {TILE}, is 0"),
-                "Bake it again, or copy the file anew".into(),
-            ]);
-        }
+fn ask(baked: &Baked, whole: &BTreeMap<&str, Vec<Image>>, truths: &Truths, diagonal: f32, answer: &mut Answer) {
+    for (key, sheets) in whole {
+        let map = &baked.report.maps[*key];
+        let fault = match map.reads {
+            Some(Reads::Direction { y }) => {
+                let reading = NormalReading::Tangent(y);
+                let levels = (0..).take_while(|level| *level == 0 || map.width >> level >= COARSEST);
+                let lit = levels.map(|level| Level { level, truth: truths.lit(sheets, reading, level) });
+                answer.truths.lit = lit.collect();
+                answer.truths.seams = Some(truths.seams(sheets, reading));
+                truths.normal_fault(sheets, reading)
+            }
+            Some(Reads::Height) => {
+                let truth = truths.displaced(sheets, map.scale);
+                answer.truths.displaced = Some(Displaced { mean_share: truth.difference.mean / diagonal, truth });
+                truths.height_fault(sheets, map.scale)
+            }
+            _ => {
+                answer
+                    .notes
+                    .push(format!("an earlier version made {key}, without saying how it is read; bake it again"));
+                None
+            }
+        };
+        let file = baked.names(map).join(", ");
+        answer.faults.extend(fault.map(|[fault, remedy]| Fault { map: (*key).to_owned(), file, fault, remedy }));
     }
-    None
+}
+
+/// The sheets of a map as numbers; none where a file is not there, damaged, of another size, or lacks a tile, which is told.
+fn sheets_of(
+    baked: &Baked,
+    key: &str,
+    map: &MapReport,
+    covered: &[Coverage],
+    faults: &mut Vec<Fault>,
+) -> Option<Vec<Image>> {
+    let before = faults.len();
+    let mut sheets = Vec::new();
+    for (number, name) in baked.names(map).into_iter().enumerate() {
+        let mut told = |fault: String, remedy: &str| {
+            let (map, file, remedy) = (key.to_owned(), name.to_owned(), remedy.to_owned());
+            faults.push(Fault { map, file, fault, remedy });
+        };
+        let mut image = match baked.picture(name) {
+            Ok(image) => image,
+            Err(fault) => {
+                told(format!("{fault:#}"), "Bake it again, or copy the file anew");
+                continue;
+            }
+        };
+        let (width, height) = (image.width, image.height);
+        if (width, height) != (map.width, map.height) {
+            let said = format!("it is {width} x {height}, and the report says {} x {}", map.width, map.height);
+            told(said, "Deliver the file that was baked");
+        } else if let Some([x, y]) =
+            covered.get(number).filter(|_| never_black(key)).and_then(|c| black_tile(&image, c))
+        {
+            let said = format!("a tile is missing: every texel from {x}, {y} on, {TILE} x {TILE}, is 0");
+            told(said, "Bake it again, or copy the file anew");
+        }
+        image.coding = Coding::Linear;
+        sheets.push(image);
+    }
+    (faults.len() == before).then_some(sheets)
 }
 
 const TILE: u32 = ember_ridge_core::sheet::TILE;

@@ -164,6 +164,21 @@ fn planted_faults_are_named_with_their_files() {
 }
 
 #[test]
+fn a_bake_onto_a_plane_finds_its_sculpt_by_itself() {
+    let folder = tempfile::tempdir().expect("a folder");
+    write_pair(folder.path());
+    let form = ["--maps", "normal,displacement", "--size", "256", "--samples", "1", "--depth", "16", "--out", "out"];
+    let output = run(folder.path(), &[&["bake", "--plane", "y", "--high", "dune_high.obj"][..], &form].concat());
+    assert_eq!(output.status.code(), Some(0), "{}", error(&output));
+    let (code, answer) = verified(folder.path());
+    assert_eq!((code, answer["faults"].as_array().map(Vec::len)), (Some(0), Some(0)), "{answer}");
+    assert!(
+        number(&answer, "/truths/lit/0/mean") < 0.5 && number(&answer, "/truths/displaced/mean") < 2e-4,
+        "{answer}"
+    );
+}
+
+#[test]
 fn what_cannot_be_verified_is_told() {
     let folder = baked();
     let folder = folder.path();

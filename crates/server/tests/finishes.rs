@@ -27,6 +27,12 @@ async fn files_of_floats_are_held_against_live_as_the_eye_sees_them() {
     let differences = told["differences"].as_array().expect("differences");
     assert_eq!(differences.len(), 2, "{told}");
     assert!(differences.iter().all(|d| d["max"].as_f64().is_some_and(|max| max < 0.01)), "{differences:?}");
+    let (_, texel) = get(&client, "/api/runs/1/texel?x=20&y=20").await;
+    assert_eq!(
+        (&texel["maps"][0]["words"], &texel["maps"][1]["words"]),
+        (&json!("#405060"), &json!("0.30")),
+        "{texel}"
+    );
 }
 
 async fn import(client: &Client, color: &str) -> Value {

@@ -87,7 +87,7 @@ impl RayPlan {
     /// one that sees it.
     pub fn is_elsewhere(&self, low_part: u32, high_triangle: u32) -> bool {
         let Some(with_one) = &self.derived.with_one else { return false };
-        let part = self.scene.high.parts.partition_point(|p| p.triangles.end <= high_triangle);
+        let part = self.scene.high.part_of(high_triangle);
         if !with_one.get(part).copied().unwrap_or(false) {
             return false;
         }

@@ -292,8 +292,7 @@ impl TileHits {
 
     /// Number of the tile's texel `texel` within its sheet of `size` texels per side.
     pub fn texel_on_sheet(&self, texel: usize, size: u32) -> u32 {
-        let (x, y) = (texel as u32 % self.tile.width + self.tile.x, texel as u32 / self.tile.width + self.tile.y);
-        y * size + x
+        self.tile.texel_on_sheet(texel, size)
     }
 
     /// How many samples the tile has.

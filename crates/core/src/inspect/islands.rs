@@ -1,6 +1,5 @@
 //! Islands of a part that a finding picks out.
 
-use super::part_of;
 use crate::layout::Unwrap;
 use crate::mesh::Mesh;
 
@@ -18,7 +17,7 @@ pub(super) fn islands_words(count: usize) -> String {
 pub(super) fn islands_of_parts(mesh: &Mesh, unwrap: &Unwrap) -> Vec<Vec<usize>> {
     let mut of_part = vec![Vec::new(); mesh.parts.len()];
     for (number, island) in unwrap.islands.iter().enumerate() {
-        of_part[part_of(mesh, island.triangles[0])].push(number);
+        of_part[mesh.part_of(island.triangles[0])].push(number);
     }
     of_part
 }

@@ -25,6 +25,7 @@ mod placing;
 mod polygons;
 mod range;
 mod read_in_part;
+mod seams;
 mod stretch;
 mod tight;
 mod troubles;
@@ -42,6 +43,7 @@ pub use pairing::pair_findings;
 pub use picture_texels::MovedPicture;
 pub use placing::compare_placing;
 pub use range::{ClippedHeights, range_clipped};
+pub use seams::{Seam, uv_seams};
 pub use tight::tight_islands;
 pub use troubles::{PartTroubles, TexelPlace, TroubledSheet, Troubles, part_findings};
 pub use uv_report::{IslandLine, MipLine, UvReport, uv_report};
@@ -118,9 +120,4 @@ fn percent(count: usize, of: usize) -> f64 {
 
 fn counted(count: usize, one: &str, several: &str) -> String {
     format!("{count} {}", if count == 1 { one } else { several })
-}
-
-/// Number of the part a triangle belongs to.
-fn part_of(mesh: &Mesh, triangle: u32) -> usize {
-    mesh.parts.partition_point(|p| p.triangles.end <= triangle)
 }

@@ -1,6 +1,6 @@
 //! Faces on each other on the sheet.
 
-use super::{LowPoly, part_of, place_of};
+use super::{LowPoly, place_of};
 use crate::finding::{Finding, FindingKind, Fix, Place, Severity};
 use crate::layout::{Overlap, find_overlaps};
 use crate::mesh::Mesh;
@@ -33,7 +33,7 @@ pub(super) fn overlaps(low: &LowPoly) -> Vec<Finding> {
     };
     let mut by_parts: BTreeMap<(usize, usize), Vec<&Overlap>> = BTreeMap::new();
     for overlap in &found {
-        let [a, b] = overlap.islands.map(|i| part_of(mesh, unwrap.islands[i as usize].triangles[0]));
+        let [a, b] = overlap.islands.map(|i| mesh.part_of(unwrap.islands[i as usize].triangles[0]));
         by_parts.entry((a.min(b), a.max(b))).or_default().push(overlap);
     }
     let finding = |((a, b), overlaps): ((usize, usize), Vec<&Overlap>)| {

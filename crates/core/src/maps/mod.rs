@@ -186,7 +186,7 @@ trait Map: Sized {
     fn reads(&self, _diagonal: f32) -> Reads {
         match Self::KIND {
             MapKind { heights: true, .. } => Reads::Height,
-            MapKind { color: true, .. } => Reads::Color,
+            MapKind { color: true, .. } | MapKind { flat: true, .. } => Reads::Color,
             _ => Reads::SHARE,
         }
     }

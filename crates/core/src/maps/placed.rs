@@ -157,14 +157,10 @@ fn put(input: Input, tile: &TileWork, samples: &[u32], columns: &mut Columns) {
             columns.put_vector(input, samples().map(place));
         }
         Input::Uv | Input::TextureUv => {
-            let mesh = &scene.low.mesh;
-            let uvs = if input == Input::Uv { &mesh.uvs } else { mesh.uvs_for_textures() };
-            let place = |s: usize| match uvs.is_empty() {
-                true => Vec3::ZERO,
-                false => {
-                    let at = hits.low(s);
-                    at.between(mesh.triangles[at.triangle as usize].map(|v| uvs[v as usize])).extend(0.0)
-                }
+            let place = |s: usize| {
+                let at = hits.low(s);
+                let corners = scene.low.mesh.corner_uvs_on(at.triangle, input == Input::TextureUv);
+                corners.map_or(Vec3::ZERO, |corners| at.between(corners).extend(0.0))
             };
             columns.put_vector(input, samples().map(place));
         }

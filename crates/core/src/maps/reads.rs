@@ -1,6 +1,7 @@
 //! How the numbers of a file are read back: what a texel says in the true unit of its map.
 
-use super::Green;
+use super::{Green, decode_normal};
+use crate::picture::linear_to_srgb;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -54,6 +55,17 @@ pub enum Reads {
 impl Reads {
     /// A share, as it stands.
     pub const SHARE: Reads = Reads::Number { unit: Unit::Share, zero: 0.0, span: 1.0 };
+
+    /// What three channels of a texel say in the true unit: so many numbers, or a unit direction. `scale`: from black to white of heights
+    /// in whole numbers; `light`: colours of the file are light.
+    pub fn told(&self, channels: [f32; 3], scale: Option<f32>, light: bool) -> [f32; 3] {
+        match *self {
+            Reads::Direction { y } => decode_normal(channels, y).to_array(),
+            Reads::Height => channels.map(|value| scale.map_or(value, |scale| (value - 0.5) * scale)),
+            Reads::Number { zero, span, .. } => channels.map(|value| (value - zero) * span),
+            Reads::Color => channels.map(|value| 255.0 * if light { linear_to_srgb(value.max(0.0)) } else { value }),
+        }
+    }
 
     /// What its differences are counted in.
     pub fn unit(&self) -> Unit {

@@ -293,10 +293,8 @@ impl Region {
         match self {
             Region::Parts { low, high } => {
                 let of_low = low[scene.low.parts[tile.hits.low(s).triangle as usize] as usize];
-                let of_high = tile.surface.place(s).is_some_and(|at| {
-                    let part = scene.high.parts.partition_point(|p| p.triangles.end <= at.triangle);
-                    high.get(part).copied().unwrap_or(false)
-                });
+                let within = |part: usize| high.get(part).copied().unwrap_or(false);
+                let of_high = tile.surface.place(s).is_some_and(|at| within(scene.high.part_of(at.triangle)));
                 of_low || of_high
             }
             Region::Palette(ids, wanted) => ids.region(tile, s).is_some_and(|region| wanted[region as usize]),

@@ -117,9 +117,9 @@ impl Mesh {
         }
     }
 
-    /// The three corner UVs of a triangle for a picture of its material, before it is placed; None without UVs.
-    fn corner_uvs_on(&self, triangle: u32, texture_uvs: bool) -> Option<[Vec2; 3]> {
-        let uvs = if texture_uvs && !self.texture_uvs.is_empty() { &self.texture_uvs } else { &self.uvs };
+    /// The three corner UVs of a triangle, among those that are baked or those for textures; None without UVs.
+    pub fn corner_uvs_on(&self, triangle: u32, texture_uvs: bool) -> Option<[Vec2; 3]> {
+        let uvs = if texture_uvs { self.uvs_for_textures() } else { &self.uvs };
         (!uvs.is_empty()).then(|| self.triangles[triangle as usize].map(|v| uvs[v as usize]))
     }
 }

@@ -139,16 +139,12 @@ impl Mesh {
     /// How long a step over a triangle is on the UVs for textures where it is 1 on `uvs`: the root of the ratio of its areas. 1 where either
     /// has none.
     pub fn texture_scale(&self, triangle: u32) -> f32 {
-        let corners = self.triangles[triangle as usize];
-        let area = |uvs: &[Vec2]| {
-            let [a, b, c] = corners.map(|v| uvs[v as usize]);
-            (b - a).perp_dot(c - a).abs()
+        let area = |textures: bool| {
+            let [a, b, c] = self.corner_uvs_on(triangle, textures)?;
+            Some((b - a).perp_dot(c - a).abs())
         };
-        if self.texture_uvs.is_empty() || self.uvs.is_empty() {
-            return 1.0;
-        }
-        let scale = (area(&self.texture_uvs) / area(&self.uvs)).sqrt();
-        if scale.is_finite() { scale } else { 1.0 }
+        let ratio = area(true).zip(area(false)).map(|(on_textures, baked)| on_textures / baked);
+        ratio.filter(|ratio| ratio.is_finite()).map_or(1.0, f32::sqrt)
     }
 
     /// The point of a place, scene units.
@@ -162,6 +158,12 @@ impl Mesh {
     pub fn normal_at(&self, place: MeshPoint) -> Vec3 {
         let corners = self.triangles[place.triangle as usize].map(|v| self.normals[v as usize]);
         place.between(corners).try_normalize().unwrap_or_else(|| self.face_normal(place.triangle))
+    }
+
+    /// Number of the part that a triangle belongs to.
+    #[inline]
+    pub fn part_of(&self, triangle: u32) -> usize {
+        self.parts.partition_point(|p| p.triangles.end <= triangle)
     }
 
     /// Flags of the triangles of the parts of a name; of all triangles without one.
@@ -244,8 +246,7 @@ impl Mesh {
                 all.uvs.resize(all.positions.len(), Vec2::ZERO);
             }
             if any_texture_uvs {
-                let own = if mesh.texture_uvs.is_empty() { &mesh.uvs } else { &mesh.texture_uvs };
-                all.texture_uvs.extend_from_slice(own);
+                all.texture_uvs.extend_from_slice(mesh.uvs_for_textures());
                 all.texture_uvs.resize(all.positions.len(), Vec2::ZERO);
             }
             if any_colors {

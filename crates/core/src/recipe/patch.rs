@@ -2,8 +2,8 @@
 //! a recipe that has moved on since. What the two sides touched apart merges; what both touched is answered with both values.
 //!
 //! A place is named by the fields and keys that lead to it. Lists whose entries have a name of their own (maps, masks, finishes and their
-//! coats, files, pairs made by hand, parts with a reach of their own) are entered by that name; lists that only grow (strokes, steps) are added to at `+`;
-//! every other list is one value.
+//! coats, files, pairs made by hand, parts with a reach of their own) are entered by that name; lists that only grow (strokes, steps) are
+//! added to at `+`; every other list is one value.
 
 use super::Recipe;
 use crate::maps::MAPS;

@@ -1,9 +1,9 @@
 //! Two files of one map held against each other, texel by texel, in the map's true unit.
 
-use super::difference::{Difference, difference};
+use super::difference::Difference;
 use super::truths::angle;
-use crate::maps::{Reads, decode_normal};
-use crate::picture::{Coding, Image, linear_to_srgb};
+use crate::maps::Reads;
+use crate::picture::{Coding, Image};
 use schemars::JsonSchema;
 use serde::Serialize;
 
@@ -37,16 +37,10 @@ pub struct Worst {
     pub y: u32,
 }
 
-/// What a texel says: up to three numbers in the map's unit, or a direction.
+/// What a texel says in the map's unit.
 fn told(file: MapFile, x: u32, y: u32) -> [f32; 3] {
     let [r, g, b, _] = file.image.texel(x, y);
-    let light = file.image.coding == Coding::Linear;
-    match file.reads {
-        Reads::Direction { y } => decode_normal([r, g, b], y).to_array(),
-        Reads::Height => [file.scale.map_or(r, |scale| (r - 0.5) * scale), 0.0, 0.0],
-        Reads::Number { zero, span, .. } => [r, g, b].map(|value| (value - zero) * span),
-        Reads::Color => [r, g, b].map(|value| 255.0 * if light { linear_to_srgb(value.max(0.0)) } else { value }),
-    }
+    file.reads.told([r, g, b], file.scale, file.image.coding == Coding::Linear)
 }
 
 /// Holds the sheets of a map against those of another. `covered` tells of each sheet which texels count, row by row from the top. Where a
@@ -87,7 +81,7 @@ pub fn compare<'a>(
     }
     Ok(Compared {
         texels: apart.len() as u64,
-        difference: difference(apart.into_iter().map(|far| (far, 0.0))),
+        difference: Difference::of(apart),
         unit: unit.map_or("", |unit| unit.words()),
         worst: worst.map(|(_, place)| place),
     })

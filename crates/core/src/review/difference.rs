@@ -3,7 +3,7 @@
 use schemars::JsonSchema;
 use serde::Serialize;
 
-/// Differences of numbers that should be the same, in the unit of the numbers.
+/// How far numbers are from those that they should be, in their unit.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, JsonSchema)]
 pub struct Difference {
     pub mean: f32,
@@ -12,18 +12,20 @@ pub struct Difference {
     pub max: f32,
 }
 
-/// The differences of pairs of numbers; all 0 where there are none.
-pub fn difference(pairs: impl IntoIterator<Item = (f32, f32)>) -> Difference {
-    let mut apart: Vec<f32> = pairs.into_iter().map(|(a, b)| (a - b).abs()).collect();
-    if apart.is_empty() {
-        return Difference::default();
+impl Difference {
+    /// Of how far each is off; all 0 where there are none.
+    pub fn of(off: impl IntoIterator<Item = f32>) -> Difference {
+        let mut off: Vec<f32> = off.into_iter().collect();
+        if off.is_empty() {
+            return Difference::default();
+        }
+        let mean = off.iter().map(|d| f64::from(*d)).sum::<f64>() / off.len() as f64;
+        let at = (off.len() - 1) * 99 / 100;
+        let (_, p99, beyond) = off.select_nth_unstable_by(at, f32::total_cmp);
+        let p99 = *p99;
+        let max = beyond.iter().copied().fold(p99, f32::max);
+        Difference { mean: mean as f32, p99, max }
     }
-    let mean = apart.iter().map(|d| f64::from(*d)).sum::<f64>() / apart.len() as f64;
-    let at = (apart.len() - 1) * 99 / 100;
-    let (_, p99, beyond) = apart.select_nth_unstable_by(at, f32::total_cmp);
-    let p99 = *p99;
-    let max = beyond.iter().copied().fold(p99, f32::max);
-    Difference { mean: mean as f32, p99, max }
 }
 
 #[cfg(test)]
@@ -32,10 +34,9 @@ mod tests {
 
     #[test]
     fn differences_are_those_of_arithmetic() {
-        let pairs = (0..200).map(|i| (i as f32, if i == 7 { 107.0 } else { i as f32 + 0.5 }));
-        let found = difference(pairs);
+        let found = Difference::of((0..200).map(|i| if i == 7 { 100.0 } else { 0.5 }));
         assert!((found.mean - (199.0 * 0.5 + 100.0) / 200.0).abs() < 1e-6);
         assert_eq!((found.p99, found.max), (0.5, 100.0));
-        assert_eq!(difference([]), Difference::default());
+        assert_eq!(Difference::of([]), Difference::default());
     }
 }

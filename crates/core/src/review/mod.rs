@@ -14,7 +14,7 @@ mod truths;
 
 pub use checks::{Bounds, check_pairs, check_placing, check_together};
 pub use compare::{Compared, MapFile, Worst, compare};
-pub use difference::{Difference, difference};
+pub use difference::Difference;
 pub use finishes::{CoatView, FinishView};
 pub use lean::LeanReport;
 pub use needles::{MOST_NEEDLES, Needle, NeedleFate};

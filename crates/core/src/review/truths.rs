@@ -1,10 +1,10 @@
 //! Truths: what the delivered files of a bake say, read as a renderer reads them, held against the sculpt itself; and what is wrong with a
 //! file that does not hold.
 
-use super::difference::{Difference, difference};
+use super::difference::Difference;
 use crate::bake::Plan;
+use crate::inspect::{Seam, uv_seams};
 use crate::maps::{Green, Survey, Unit, decode_normal};
-use crate::mesh::weld;
 use crate::picture::{Image, Sampler, Wrap};
 use crate::reach::Direction;
 use crate::scene::BakeScene;
@@ -13,7 +13,6 @@ use crate::stop::never;
 use crate::surface::MeshPoint;
 use glam::{Mat3, Vec2, Vec3};
 use rayon::prelude::*;
-use rustc_hash::FxHashMap;
 use schemars::JsonSchema;
 use serde::Serialize;
 
@@ -126,8 +125,7 @@ impl<'a> Truths<'a> {
             let from = scene.low.point(place.low, Direction::Averaged);
             let moved = from.position + from.outward * height;
             let sight = &pairs.sights[scene.low.parts[place.low.triangle as usize] as usize];
-            let sees =
-                |triangle: u32| sight.sees(scene.high.parts.partition_point(|p| p.triangles.end <= triangle) as u32);
+            let sees = |triangle: u32| sight.sees(scene.high.part_of(triangle) as u32);
             let near = scene.trace.nearest(moved, most, sees)?;
             Some(scene.high.at(near.at).distance(moved))
         })
@@ -137,24 +135,25 @@ impl<'a> Truths<'a> {
     pub fn seams(&self, sheets: &[Image], reading: NormalReading) -> Truth {
         let mesh = &self.scene().low.mesh;
         let size = self.plan.recipe.sheet.size as f32;
-        let apart: Vec<(f32, MeshPoint)> = seams(self.scene())
+        let apart: Vec<(f32, MeshPoint)> = uv_seams(mesh)
             .par_iter()
-            .flat_map_iter(|seam| {
-                let texels = seam.sides.iter().map(|side| {
-                    let [a, b] = side.ends.map(|place| place.between(mesh.corner_uvs(place.triangle)));
+            .flat_map_iter(|seam: &Seam| {
+                let texels = seam.iter().map(|ends| {
+                    let [a, b] = ends.map(|end| end.between(mesh.corner_uvs(end.triangle)));
                     a.distance(b) * size
                 });
                 let count = (texels.fold(1.0, f32::max).ceil() as u32).min(MOST_ALONG);
                 (0..count).filter_map(move |i| {
                     let share = (i as f32 + 0.5) / count as f32;
-                    let [one, other] = [&seam.sides[0], &seam.sides[1]].map(|side| {
-                        let at = side.at(share);
+                    let places = seam
+                        .map(|[a, b]| MeshPoint::new(a.triangle, a.v + (b.v - a.v) * share, a.w + (b.w - a.w) * share));
+                    let [one, other] = places.map(|at| {
                         let sheet = self.table.of[at.triangle as usize]? as usize;
                         let uv = at.between(mesh.corner_uvs(at.triangle)) - corner(&self.table, sheet);
                         let light = sheets.get(sheet)?.light(uv, 1.0, self.sampler);
                         decoded(light.truncate(), self.scene().low.frame(at), reading)
                     });
-                    Some((angle(one?, other?), seam.sides[0].at(share)))
+                    Some((angle(one?, other?), places[0]))
                 })
             })
             .collect();
@@ -183,7 +182,7 @@ impl<'a> Truths<'a> {
         });
         Truth {
             points: off.len() as u64,
-            difference: difference(off.into_iter().map(|(far, _)| (far, 0.0))),
+            difference: Difference::of(off.into_iter().map(|(far, _)| far)),
             unit: unit.words(),
             worst,
         }
@@ -308,47 +307,4 @@ pub(super) fn angle(a: Vec3, b: Vec3) -> f32 {
 fn middle(mut values: Vec<f32>) -> Option<f32> {
     let at = values.len() / 2;
     (!values.is_empty()).then(|| *values.select_nth_unstable_by(at, f32::total_cmp).1)
-}
-
-/// An edge that the UVs are cut along, from either side.
-struct Seam {
-    sides: [Side; 2],
-}
-
-/// An edge as one triangle has it.
-struct Side {
-    ends: [MeshPoint; 2],
-}
-
-impl Side {
-    fn at(&self, share: f32) -> MeshPoint {
-        let [a, b] = self.ends;
-        MeshPoint::new(a.triangle, a.v + (b.v - a.v) * share, a.w + (b.w - a.w) * share)
-    }
-}
-
-/// Edges of which two triangles have other UVs.
-fn seams(scene: &BakeScene) -> Vec<Seam> {
-    let mesh = &scene.low.mesh;
-    let points = weld(mesh).point_of;
-    let mut first: FxHashMap<(u32, u32), (u32, [u32; 2])> = FxHashMap::default();
-    let mut found = Vec::new();
-    let ends = |triangle: u32, corners: [u32; 2]| {
-        corners.map(|corner| MeshPoint::new(triangle, f32::from(corner == 1), f32::from(corner == 2)))
-    };
-    for (triangle, vertices) in mesh.triangles.iter().enumerate() {
-        for corners in [[0u32, 1], [1, 2], [2, 0]] {
-            let [a, b] = corners.map(|corner| points[vertices[corner as usize] as usize]);
-            let (key, corners) = if a < b { ((a, b), corners) } else { ((b, a), [corners[1], corners[0]]) };
-            let Some((other, others)) = first.insert(key, (triangle as u32, corners)) else { continue };
-            let uv = |triangle: u32, corner: u32| mesh.corner_uvs(triangle)[corner as usize];
-            let same = (0..2).all(|i| uv(other, others[i]) == uv(triangle as u32, corners[i]));
-            if !same {
-                found.push(Seam {
-                    sides: [Side { ends: ends(other, others) }, Side { ends: ends(triangle as u32, corners) }],
-                });
-            }
-        }
-    }
-    found
 }

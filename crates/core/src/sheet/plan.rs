@@ -39,8 +39,7 @@ impl SheetPlan {
         for (tile, candidates) in self.tiles.iter().zip(&self.candidates) {
             let starts = rasterise_tile(&self.triangles, candidates, tile, &pattern).starts;
             for (texel, _) in starts.windows(2).enumerate().filter(|(_, ends)| ends[0] < ends[1]) {
-                let texel = texel as u32;
-                covered.set((tile.y + texel / tile.width) * size + tile.x + texel % tile.width);
+                covered.set(tile.texel_on_sheet(texel, size));
             }
         }
         covered

@@ -17,6 +17,12 @@ impl Tile {
         (self.width * self.height) as usize
     }
 
+    /// Number of its texel `texel` within its sheet of `size` texels per side.
+    pub fn texel_on_sheet(&self, texel: usize, size: u32) -> u32 {
+        let (x, y) = (texel as u32 % self.width + self.x, texel as u32 / self.width + self.y);
+        y * size + x
+    }
+
     /// Number of one of its texels along a Z-shaped curve: texels whose numbers are near each other lie near each other.
     pub fn place_on_curve(&self, texel: usize) -> u32 {
         let (x, y) = (texel as u32 % self.width, texel as u32 / self.width);

@@ -12,7 +12,7 @@ use base64::engine::general_purpose::STANDARD;
 use ember_ridge_core::Recipe;
 use ember_ridge_core::bake::{Outcome, Plan};
 use ember_ridge_core::picture::{Coding, linear_to_srgb};
-use ember_ridge_core::review::{Difference, difference};
+use ember_ridge_core::review::Difference;
 use ember_ridge_formats::image::read_image;
 use ember_ridge_store::RunFile;
 use rocket::serde::json::Json;
@@ -85,10 +85,10 @@ fn apart(app: &App, outcome: &Outcome, sheet: usize, number: usize, file: &RunFi
     let light = facts.kind().color && image.coding == Coding::Linear;
     let encoded = |value: f32| if light { linear_to_srgb(value.max(0.0)) } else { value };
     let texels = (0..outcome.size * outcome.size).filter(|at| covered.get(*at as usize));
-    let pairs = texels.flat_map(|at| {
+    let off = texels.flat_map(|at| {
         let baked = image.texel(at % outcome.size, at / outcome.size).map(encoded);
         let live = |c: usize| pixels.get(at as usize * channels + c);
-        (0..channels.min(4)).map(|c| (255.0 * baked[c], 255.0 * live(c))).collect::<Vec<_>>()
+        (0..channels.min(4)).map(|c| 255.0 * (baked[c] - live(c)).abs()).collect::<Vec<_>>()
     });
-    Ok(difference(pairs))
+    Ok(Difference::of(off))
 }

@@ -9,8 +9,8 @@ use crate::routes::sent::{Given, Sent};
 use crate::routes::shared::Stored;
 use crate::views::{RUNS_SHOWN, run_changes, run_page, run_view};
 use ember_ridge_core::Recipe;
-use ember_ridge_core::bake::Report;
-use ember_ridge_core::maps::{CurvatureEncoding, Green, MapSettings, decode_normal};
+use ember_ridge_core::bake::MapReport;
+use ember_ridge_core::maps::{MapSettings, Reads, Unit};
 use ember_ridge_core::picture::{Coding, linear_to_srgb};
 use ember_ridge_formats::image::{read_image, read_png_texel, write_png};
 use ember_ridge_store::{RunFile, RunKind, RunStatus};
@@ -278,8 +278,10 @@ pub(super) async fn texel_maps(app: &Arc<App>, id: i64, (x, y): (u32, u32), shee
                 texel.iter_mut().take(3).for_each(|c| *c = linear_to_srgb(c.clamp(0.0, 1.0)));
             }
             let channels = texel[..settings.shape().channels.min(texel.len())].to_vec();
-            let words = words_of(settings, &channels, run.report.as_ref());
-            maps.push(TexelMap { map: settings.key(), channels, words });
+            let key = settings.key();
+            let told = run.report.as_ref().and_then(|report| report.maps.get(&key));
+            let words = words_of(settings, &channels, told);
+            maps.push(TexelMap { map: key, channels, words });
         }
         Ok(maps)
     })
@@ -300,48 +302,43 @@ fn texel_of(app: &App, file: &RunFile, size: u32, (x, y): (u32, u32)) -> Result<
     Ok((image.texel(x, y).to_vec(), image.coding))
 }
 
-fn words_of(settings: &MapSettings, channels: &[f32], report: Option<&Report>) -> String {
-    let vector = |[r, g, b]: [f32; 3], y: Green| {
-        let n = decode_normal([r, g, b], y);
-        // Rounded first: a zero has no sign.
-        let [x, y, z] = n.to_array().map(|c| (c * 100.0).round() / 100.0 + 0.0);
-        format!("{x:.2}, {y:.2}, {z:.2}")
-    };
-    match (settings, channels) {
-        (MapSettings::Normal(normal), &[r, g, b]) => vector([r, g, b], normal.y),
-        (MapSettings::NormalObject(_), &[r, g, b]) => vector([r, g, b], Green::Up),
-        (MapSettings::BentNormal(bent), &[r, g, b]) => vector([r, g, b], bent.y),
-        (MapSettings::Displacement(_), &[value]) => {
-            let map = report.and_then(|r| r.maps.get("displacement"));
-            let height = match map.and_then(|m| m.scale) {
-                Some(scale) => (value - 0.5) * scale,
-                None => value,
-            };
-            format!("{height:+.5} units")
+/// What the channels of a map mean, as its report says that they are read; nothing where an earlier version did not say.
+fn words_of(settings: &MapSettings, channels: &[f32], map: Option<&MapReport>) -> String {
+    let share = |what: &str| format!("{:.0} % {what}", 100.0 * channels.first().copied().unwrap_or_default());
+    match settings {
+        MapSettings::Ao(_) | MapSettings::Cavity(_) => return share("open"),
+        MapSettings::Opacity(_) => return share("hit"),
+        MapSettings::Miss(_) => return share("missed"),
+        _ => {}
+    }
+    let Some((map, reads)) = map.and_then(|map| Some((map, map.reads?))) else { return String::new() };
+    let channel = |c: usize| channels.get(c).copied().unwrap_or_default();
+    // Colours come as they are seen.
+    let told = reads.told([channel(0), channel(1), channel(2)], map.scale, false);
+    match reads {
+        Reads::Direction { .. } => {
+            // Rounded first: a zero has no sign.
+            let [x, y, z] = told.map(|c| (c * 100.0).round() / 100.0 + 0.0);
+            format!("{x:.2}, {y:.2}, {z:.2}")
         }
-        (MapSettings::Curvature(settings), _) if settings.encoding == CurvatureEncoding::RedGreen => {
-            let [convex, concave] = [0, 1].map(|c| channels.get(c).copied().unwrap_or_default());
-            format!("{:+.2}", convex - concave)
+        Reads::Height => format!("{:+.5} units", told[0]),
+        Reads::Color => {
+            let color = told.map(|step| step.round() as u8);
+            let [r, g, b] = color;
+            match &map.palette {
+                Some(palette) => {
+                    let region = palette.iter().find(|entry| entry.color == color);
+                    region.map_or("no region".to_owned(), |entry| entry.name.clone())
+                }
+                None => format!("#{r:02x}{g:02x}{b:02x}"),
+            }
         }
-        (MapSettings::Curvature(_), &[value]) => format!("{:+.2} of full scale", value * 2.0 - 1.0),
-        (MapSettings::Color(_), &[r, g, b]) => {
-            let [r, g, b] = [r, g, b].map(|c| (c * 255.0).round() as u8);
-            format!("#{r:02x}{g:02x}{b:02x}")
+        Reads::Number { unit: Unit::PerUnit, .. } => {
+            // Convex stands in the first of two channels, concave in the second.
+            let bend = if channels.len() > 1 { told[0] - told[1] } else { told[0] };
+            format!("{bend:+.2} {}", Unit::PerUnit.words())
         }
-        (MapSettings::Ao(_) | MapSettings::Cavity(_), &[value]) => format!("{:.0} % open", value * 100.0),
-        (MapSettings::Opacity(_), &[value]) => format!("{:.0} % hit", value * 100.0),
-        (
-            MapSettings::Thickness(_) | MapSettings::Position(_) | MapSettings::Mask(_) | MapSettings::Packed(_),
-            values,
-        ) => values.iter().map(|v| format!("{v:.2}")).collect::<Vec<_>>().join(", "),
-        (MapSettings::Id(_), &[r, g, b]) => {
-            let color = [r, g, b].map(|c| (c * 255.0).round() as u8);
-            let palette = report.and_then(|r| r.maps.get("id")).and_then(|m| m.palette.as_ref());
-            let entry = palette.and_then(|p| p.iter().find(|e| e.color == color));
-            entry.map_or("no region".to_owned(), |e| e.name.clone())
-        }
-        (MapSettings::Miss(_), &[share]) => format!("{:.0} % missed", share * 100.0),
-        _ => String::new(),
+        Reads::Number { .. } => channels.iter().map(|v| format!("{v:.2}")).collect::<Vec<_>>().join(", "),
     }
 }
 

@@ -109,6 +109,9 @@ const UV_PLANES: readonly Option[] = [
   ["planar-z", "flat along Z"],
 ];
 
+/** Textures lie where the materials of the file say. */
+const AS_SAID = "as-said";
+
 /** The UV sets of a file, under their names; other files than glTF hold one, without a name. */
 function uvSets(mesh: MeshView): Option[] {
   if (!/\.(glb|gltf)$/i.test(mesh.file)) return [["0", "the file's"]];
@@ -138,9 +141,9 @@ function UvRows({ mesh, role }: { mesh: MeshView; role: "low" | "high" }) {
         <Choice
           label="Texture UVs"
           hint="Patterns and pictures over texture UVs, and MaterialX documents, lie on these. They may tile and overlap."
-          value={String(source?.texture_uvs ?? "")}
-          options={[["", "as the file says"], ...sets]}
-          onChange={(value) => change({ texture_uvs: value === "" ? null : Number(value) })}
+          value={String(source?.texture_uvs ?? AS_SAID)}
+          options={[[AS_SAID, "as the file says"], ...sets]}
+          onChange={(value) => change({ texture_uvs: value === AS_SAID ? null : Number(value) })}
         />
       )}
     </>

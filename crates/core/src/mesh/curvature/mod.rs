@@ -77,7 +77,7 @@ impl CurvatureField {
     pub fn at(&self, mesh: &Mesh, at: MeshPoint) -> f32 {
         let triangle = at.triangle;
         if self.by_point[triangle as usize] {
-            let part = mesh.parts.partition_point(|p| p.triangles.end <= triangle);
+            let part = mesh.part_of(triangle);
             let position = mesh.at(at);
             let place = self.cells.place(position);
             let rows = self.cells.rows(part, place.x, place.y);

@@ -1,10 +1,10 @@
 // Baked against live: the model with the maps of the run beside the finish as it is worked out now, at the size of that run, and how far
 // the two are apart.
 import { useQuery } from "@tanstack/react-query";
-import { useEffect } from "react";
+import { useEffect, useRef } from "react";
 import { api } from "../../../api/client";
 import { open, useHolding, useOpen } from "../../../api/open";
-import { useAsset, useRecipe, useShownRun } from "../../../api/queries";
+import { useAsset, useMapLabels, useRecipe, useShownRun } from "../../../api/queries";
 import { useMaterialUrls } from "../../../stages/model/maps-paint";
 import { useView } from "../../../stages/view";
 import { useAtFinish } from "../edit";
@@ -24,17 +24,24 @@ function useComparing(): boolean {
   return at && tab === "finishes" && finishShow === "material" && compare !== "off";
 }
 
-/** Keeps the run that is compared on screen while proofs follow the hand. Stands once. */
+/** Keeps the run that is compared on screen while proofs follow the hand, and follows them again afterwards. Stands once. */
 export function useHeldRun() {
   const comparing = useComparing();
   const shown = useShownRun()?.id;
+  const held = useRef<number | null>(null);
   useEffect(() => {
-    if (comparing && shown !== undefined && useOpen.getState().run === null) open({ run: shown });
+    if (!comparing || shown === undefined || useOpen.getState().run !== null) return;
+    held.current = shown;
+    open({ run: shown });
   }, [comparing, shown]);
   useEffect(() => {
     if (!comparing) return;
     useHolding.setState({ holds: true });
-    return () => useHolding.setState({ holds: false });
+    return () => {
+      useHolding.setState({ holds: false });
+      if (held.current !== null && useOpen.getState().run === held.current) open({ run: null });
+      held.current = null;
+    };
   }, [comparing]);
 }
 
@@ -56,18 +63,9 @@ export function useAgainstLive() {
   });
 }
 
-const LABELS: Readonly<Record<string, string>> = {
-  "base-color": "Base colour",
-  roughness: "Roughness",
-  metallic: "Metallic",
-  emission: "Glow",
-  opacity: "Opacity",
-  normal: "Normal",
-  ao: "Ambient occlusion",
-};
-
 /** How far the two are apart, map by map. */
 export function AgainstLegend() {
+  const label = useMapLabels();
   const { compare } = useFinish();
   const run = useShownRun();
   const { data, error, isFetching } = useAgainstLive();
@@ -109,7 +107,7 @@ export function AgainstLegend() {
               {data.differences.map((d) => (
                 <tr key={d.map} data-map={d.map} data-mean={d.mean}>
                   <th scope="row" className="pr-3 text-left font-normal">
-                    {LABELS[d.map] ?? d.map}
+                    {label(d.map)}
                   </th>
                   <td className="num pr-3 text-right">{d.mean.toFixed(2)}</td>
                   <td className="num pr-3 text-right">{d.p99.toFixed(1)}</td>

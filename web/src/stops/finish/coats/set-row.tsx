@@ -1,7 +1,7 @@
 // One channel that a coat sets: by one value, by a ramp over a signal, or by a picture.
 import { X } from "lucide-react";
 import { api } from "../../../api/client";
-import type { Blend, PicturePatternSettings, Sets, Signal } from "../../../api/types";
+import type { Blend, PicturePatternSettings, RampOver, Sets, SetTo as SetToColor } from "../../../api/types";
 import { ColorField } from "../../../ui/color-field";
 import { NumberField } from "../../../ui/number-field";
 import { IconButton, Row } from "../../../ui/parts";
@@ -18,13 +18,10 @@ export type Channel = keyof Sets;
 type Value = string | number;
 
 /** What a channel is set to, whichever kind its values are. */
-export interface SetTo {
+export type SetTo = Omit<SetToColor, "value" | "ramp"> & {
   value?: Value | null;
-  ramp?: { over: Signal; stops: Stop<Value>[]; smooth?: boolean } | null;
-  picture?: PicturePatternSettings | null;
-  strength?: number;
-  blend?: Blend;
-}
+  ramp?: (Omit<RampOver, "stops"> & { stops: Stop<Value>[] }) | null;
+};
 
 type Kind = "value" | "ramp" | "picture";
 

@@ -1,0 +1,139 @@
+//! Truths of files against arithmetic: a map of a known surface, turned, moved and scaled by known amounts, reads just those.
+
+mod support;
+
+use ember_ridge_core::Mesh;
+use ember_ridge_core::bake::Plan;
+use ember_ridge_core::glam::{Quat, Vec2, Vec3};
+use ember_ridge_core::inspect::uv_seams;
+use ember_ridge_core::maps::{Green, MapSettings};
+use ember_ridge_core::picture::{Coding, Image, Pixels};
+use ember_ridge_core::review::{Difference, NormalReading, Truths};
+use ember_ridge_core::scene::BakeScene;
+use support::*;
+
+const SIDE: u32 = 128;
+const UP: NormalReading = NormalReading::Tangent(Green::Up);
+
+/// A ramp over the unit square that rises by `RISE` along x: one normal, and heights that run straight.
+const RISE: f32 = 0.2;
+
+fn ramp() -> Mesh {
+    height_field("flat_high", 1, |x, _| RISE * (x - 0.5))
+}
+
+fn sheet(channels: usize, value: impl Fn(f32, f32) -> Vec<f32>) -> Vec<Image> {
+    let texels = (0..SIDE * SIDE).flat_map(|t| {
+        let (x, y) = (t % SIDE, t / SIDE);
+        value((x as f32 + 0.5) / SIDE as f32, 1.0 - (y as f32 + 0.5) / SIDE as f32)
+    });
+    vec![Image::new(SIDE, SIDE, channels, Pixels::F32(texels.collect()), Coding::Linear)]
+}
+
+/// The normal of the ramp in the tangent space of the flat square below it: u along x, the third axis up.
+fn slope() -> Vec3 {
+    Vec3::new(-RISE, 0.0, 1.0).normalize()
+}
+
+fn normals(n: Vec3) -> Vec<Image> {
+    sheet(3, |_, _| (n * 0.5 + 0.5).to_array().to_vec())
+}
+
+fn with_truths(low: &Mesh, ask: impl Fn(&Truths)) {
+    let high = ramp();
+    let scene = BakeScene::new(&[low], &[&high], None).expect("no cage");
+    let recipe = recipe(SIDE, 1, (0.3, 0.3), vec![MapSettings::by_key("displacement").expect("a map")]);
+    let plan = Plan::new(&recipe, &scene).expect("sound");
+    ask(&Truths::new(&plan, &[String::new()]).expect("a sculpt"));
+}
+
+#[test]
+fn a_map_that_is_turned_by_an_angle_reads_the_angle_at_every_level() {
+    with_truths(&flat(), |truths| {
+        for angle in [0.0f32, 1.0, 7.5] {
+            let turned = normals(Quat::from_rotation_y(angle.to_radians()) * slope());
+            for level in [0, 2, 4] {
+                let truth = truths.lit(&turned, UP, level);
+                let Difference { mean, p99, max } = truth.difference;
+                assert!(
+                    [mean, p99, max].iter().all(|off| (off - angle).abs() < 1e-3),
+                    "{angle}, level {level}: {truth:?}"
+                );
+                assert!(truth.points > 60_000 && truth.unit == "degrees", "{truth:?}");
+            }
+        }
+        // What is off lies where it lies.
+        let marred = sheet(3, |u, v| {
+            let there = (u - 0.25).abs() < 0.1 && (v - 0.75).abs() < 0.1;
+            let n = if there { Quat::from_rotation_y(0.2) * slope() } else { slope() };
+            (n * 0.5 + 0.5).to_array().to_vec()
+        });
+        let worst = truths.lit(&marred, UP, 0).worst.expect("some are off");
+        assert!(Vec2::from(worst.uv).distance(Vec2::new(0.25, 0.75)) < 0.16, "{worst:?}");
+    });
+}
+
+#[test]
+fn faults_of_normals_are_told_by_the_reading_that_fits() {
+    with_truths(&flat(), |truths| {
+        let n = slope();
+        let said = |n: Vec3| truths.normal_fault(&normals(n), UP).map(|[fault, _]| fault);
+        assert_eq!(said(n), None);
+        assert_eq!(said(Quat::from_rotation_y(0.03) * n), None, "under two degrees nothing is a fault");
+        assert!(said(Vec3::new(-n.x, n.y, n.z)).is_some_and(|f| f.contains("red channel is turned round")));
+        // Tangent space lies along X, -Z and Y here.
+        assert!(said(Vec3::new(n.x, n.z, -n.y)).is_some_and(|f| f.contains("object-space")));
+        assert!(said(Vec3::new(0.6, 0.6, 0.5).normalize()).is_some_and(|f| f.contains("no way of reading it")));
+    });
+}
+
+#[test]
+fn a_displacement_reads_how_far_it_leaves_the_sculpt_and_by_what_factor() {
+    with_truths(&flat(), |truths| {
+        let heights = |by: f32| sheet(1, |u, _| vec![0.5 + by * (u - 0.5)]);
+        let exact = truths.displaced(&heights(1.0), Some(RISE));
+        assert!(exact.difference.max < 5e-3 * RISE, "{exact:?}");
+        assert_eq!(truths.height_fault(&heights(1.0), Some(RISE)), None);
+        // Lifted by a tenth of the scale everywhere: as far as that along the ramp's own normal, but for its ends.
+        let lifted = truths.displaced(&sheet(1, |u, _| vec![0.6 + u - 0.5]), Some(RISE));
+        let wanted = 0.1 * RISE * slope().z;
+        assert!((lifted.difference.mean - wanted).abs() < 0.03 * wanted, "{lifted:?}, wanted {wanted}");
+        for (factor, said) in [(1.25, "reads 1.250 times"), (0.5, "reads 0.500 times"), (-1.0, "run the other way")] {
+            let fault = truths.height_fault(&heights(factor), Some(RISE)).map(|[fault, _]| fault);
+            assert!(fault.as_ref().is_some_and(|fault| fault.contains(said)), "{factor}: {fault:?}");
+        }
+    });
+}
+
+#[test]
+fn seams_are_edges_with_other_uvs_on_either_side() {
+    let whole = flat();
+    assert!(uv_seams(&whole).is_empty());
+    // The two triangles of the square apart on the sheet: their one common edge is a seam.
+    let mut cut = whole.clone();
+    let corners = cut.triangles[1].map(|v| v as usize);
+    cut.positions.extend(corners.map(|v| whole.positions[v]));
+    cut.normals.extend(corners.map(|v| whole.normals[v]));
+    cut.uvs = whole.uvs.iter().map(|uv| *uv * 0.5).collect();
+    cut.uvs.extend(corners.map(|v| whole.uvs[v] * 0.5 + Vec2::splat(0.5)));
+    let first = whole.positions.len() as u32;
+    cut.triangles[1] = [first, first + 1, first + 2];
+    let seams = uv_seams(&cut);
+    assert_eq!(seams.len(), 1);
+    let [one, other] = seams[0];
+    for end in 0..2 {
+        assert!(cut.at(one[end]).distance(cut.at(other[end])) < 1e-6, "{seams:?}");
+    }
+    with_truths(&cut, |truths| {
+        let turned = |by: f32| {
+            sheet(3, |u, v| {
+                let n = if u > 0.5 && v > 0.5 { Quat::from_rotation_y(by.to_radians()) * slope() } else { slope() };
+                (n * 0.5 + 0.5).to_array().to_vec()
+            })
+        };
+        for by in [0.0, 3.0] {
+            let truth = truths.seams(&turned(by), UP);
+            assert!((truth.difference.mean - by).abs() < 0.1 && truth.points > 50, "{by}: {truth:?}");
+        }
+    });
+}
