@@ -8,12 +8,11 @@ use crate::progress::Progress;
 use crate::say::{answer, aside};
 use crate::scene::load_scene;
 use anyhow::{Context, anyhow};
-use ember_ridge_core::bake::{Outcome, Plan, PlannedMap, Report, on_threads, run_into};
-use ember_ridge_core::recipe::map_file_name;
+use ember_ridge_core::bake::{Outcome, Plan, Report, on_threads, run_into};
 use ember_ridge_formats::files::{spool_for, write_whole};
 use ember_ridge_formats::hits::{KeptHits, Made};
 use ember_ridge_formats::image::write_map;
-use ember_ridge_formats::keep::{MapFile, keep_run};
+use ember_ridge_formats::keep::{MapFile, keep_run, planned_files};
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
@@ -93,10 +92,8 @@ fn shown(folder: &Option<PathBuf>) -> String {
 
 /// The names of all files that a plan's bake writes.
 fn outputs(plan: &Plan) -> impl Iterator<Item = String> {
-    let low = &plan.recipe.low[0].file;
-    let file = move |sheet, map: &PlannedMap| map_file_name(low, sheet, map.facts.file_part(), map.facts.format);
-    let files = plan.rays.sheets.iter().flat_map(move |s| plan.maps.iter().map(move |m| file(&s.name, m)));
-    files.chain(["report.json".to_owned()])
+    let files = planned_files(&plan.recipe, &plan.sheet_names());
+    files.into_iter().map(|file| file.file).chain(["report.json".to_owned()])
 }
 
 /// Writes every map; one that fails is noted in the report and the others are written all the same.

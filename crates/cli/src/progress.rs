@@ -1,7 +1,7 @@
 //! What a bake tells on standard error: a bar on a terminal, a line every so often elsewhere.
 
 use crate::say::aside;
-use ember_ridge_core::bake::{Canvas, Watch};
+use ember_ridge_core::bake::{Canvas, SoFar, Watch};
 use indicatif::{ProgressBar, ProgressStyle};
 use std::io::IsTerminal;
 use std::sync::atomic::{AtomicUsize, Ordering};
@@ -53,7 +53,7 @@ impl Watch for Progress {
         false
     }
 
-    fn tile_done(&self, done: usize, all: usize, _canvas: &Canvas) {
+    fn tile_done(&self, &SoFar { done, all, .. }: &SoFar, _canvas: &Canvas) {
         match &self.bar {
             Some(bar) => {
                 bar.set_length(all as u64);

@@ -23,7 +23,7 @@ pub fn run(arguments: &Serve) -> Result<ExitCode, Unusable> {
         answer!("Ember Ridge is at {}", ready.url);
         let gibibytes = settings.memory as f64 / f64::from(1 << 30);
         answer!("Memory: up to {gibibytes:.1} GiB are held between requests, besides what a bake takes; set it with --memory.");
-        answer!("Data: {}. Stop with Ctrl C; a bake that is cut off can be run again.", settings.data.display());
+        answer!("Data: {}. Stop with Ctrl C; a bake that is cut off goes on at the next start.", settings.data.display());
         rocket.launch().await.map_err(|e| {
             anyhow!(
                 "port {} of {} cannot be used: {}. Give another with --port",

@@ -2,7 +2,7 @@
 
 mod support;
 
-use ember_ridge_core::bake::{Canvas, Ended, Plan, Unwatched, Watch, run};
+use ember_ridge_core::bake::{Canvas, Ended, Plan, SoFar, Unwatched, Watch, run};
 use ember_ridge_core::glam::{Vec3, vec2, vec3};
 use ember_ridge_core::hits::HitRule;
 use ember_ridge_core::maps::{
@@ -153,7 +153,7 @@ impl Watch for StopAfter {
     fn stopped(&self) -> bool {
         self.0.load(Ordering::Relaxed) == 0
     }
-    fn tile_done(&self, _: usize, _: usize, canvas: &Canvas) {
+    fn tile_done(&self, _: &SoFar, canvas: &Canvas) {
         assert!(canvas.preview(0, "normal").is_some());
         let _ = self.0.fetch_update(Ordering::Relaxed, Ordering::Relaxed, |left| left.checked_sub(1));
     }

@@ -5,7 +5,7 @@ mod support;
 
 use ember_ridge_core::Mesh;
 use ember_ridge_core::bake::{
-    Canvas, KeptTiles, MemorySpool, Plan, Preview, Unwatched, Watch, estimate, run, run_into,
+    Canvas, KeptTiles, MemorySpool, Plan, Preview, SoFar, Unwatched, Watch, estimate, run, run_into,
 };
 use ember_ridge_core::glam::Vec3;
 use ember_ridge_core::hits::{HitKey, HitStore};
@@ -266,10 +266,10 @@ impl Watch for Looking {
         false
     }
 
-    fn tile_done(&self, done: usize, _: usize, canvas: &Canvas) {
+    fn tile_done(&self, so_far: &SoFar, canvas: &Canvas) {
         assert!(canvas.preview(0, "no such map").is_none() && canvas.preview(7, "position").is_none());
         let picture = canvas.preview(0, "position").expect("somebody looks");
-        self.0.lock().expect("no panic").push((done, picture));
+        self.0.lock().expect("no panic").push((so_far.done, picture));
     }
 }
 

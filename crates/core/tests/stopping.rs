@@ -2,7 +2,7 @@
 
 mod support;
 
-use ember_ridge_core::bake::{Canvas, Plan, PlanFault, Unwatched, Watch, on_threads};
+use ember_ridge_core::bake::{Canvas, Plan, PlanFault, SoFar, Unwatched, Watch, on_threads};
 use ember_ridge_core::maps::MapSettings;
 use ember_ridge_core::recipe::Recipe;
 use ember_ridge_core::scene::BakeScene;
@@ -31,7 +31,7 @@ impl Watch for Impatient {
         self.asked.fetch_add(1, Ordering::Relaxed) >= self.after
     }
 
-    fn tile_done(&self, _: usize, _: usize, _: &Canvas) {}
+    fn tile_done(&self, _: &SoFar, _: &Canvas) {}
 }
 
 fn fitted() -> Recipe {

@@ -2,7 +2,7 @@
 
 mod support;
 
-use ember_ridge_core::bake::{Canvas, Plan, Watch, run};
+use ember_ridge_core::bake::{Canvas, Plan, SoFar, Watch, run};
 use ember_ridge_core::glam::vec2;
 use ember_ridge_core::maps::MapSettings;
 use ember_ridge_core::scene::BakeScene;
@@ -29,7 +29,7 @@ impl Watch for Blind {
         false
     }
 
-    fn tile_done(&self, _: usize, _: usize, canvas: &Canvas) {
+    fn tile_done(&self, _: &SoFar, canvas: &Canvas) {
         assert!(canvas.preview(0, "normal").is_none(), "a picture takes memory");
     }
 }

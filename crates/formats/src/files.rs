@@ -72,6 +72,12 @@ impl Spool for FileSpool {
     }
 }
 
+/// Bytes that the disk of a folder, or of the one that it is to be made in, has left; without end where that cannot be told.
+pub fn free_room(folder: &Path) -> u64 {
+    let there = folder.ancestors().find(|folder| folder.exists()).unwrap_or(Path::new("."));
+    rustix::fs::statvfs(there).map_or(u64::MAX, |disk| disk.f_bavail.saturating_mul(disk.f_frsize))
+}
+
 /// Bytes of waiting tiles up to which they wait in memory.
 pub const MOST_SPOOLED_IN_MEMORY: u64 = 256 << 20;
 

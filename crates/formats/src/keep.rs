@@ -1,7 +1,9 @@
 //! The files of a run: every map of every sheet, wherever they go, and what the report says of them.
 
-use ember_ridge_core::bake::{Outcome, Report, SheetFile};
+use ember_ridge_core::Recipe;
+use ember_ridge_core::bake::{MapFacts, Outcome, Report, SheetFile};
 use ember_ridge_core::recipe::map_file_name;
+use ember_ridge_core::sheet::SheetName;
 use rayon::prelude::*;
 
 /// One map of one sheet, and the name of its file.
@@ -22,6 +24,16 @@ pub struct KeptRun<T, E> {
     pub faults: Vec<(String, E)>,
 }
 
+/// The files that a bake of a recipe over these sheets makes, in the order they are written.
+pub fn planned_files(recipe: &Recipe, sheets: &[SheetName]) -> Vec<MapFile> {
+    let low = recipe.low.first().map_or("", |source| &source.file);
+    let file = |sheet: usize, map: usize| {
+        let facts = MapFacts::new(&recipe.maps[map], recipe);
+        MapFile { sheet, map, file: map_file_name(low, &sheets[sheet], facts.file_part(), facts.format) }
+    };
+    (0..sheets.len()).flat_map(|sheet| (0..recipe.maps.len()).map(move |map| file(sheet, map))).collect()
+}
+
 /// Makes the file of each map of each sheet with `write`, all maps of a sheet beside each other, as they share its padding. A map
 /// that fails is noted in the report, and the others are made all the same. Maps that the run could not make are left out; the
 /// report says why already. Once `stopped`, no further file is begun.
@@ -30,17 +42,15 @@ pub fn keep_run<T: Send, E: Send + std::fmt::Display>(
     stopped: &(dyn Fn() -> bool + Sync),
     write: impl Fn(&Outcome, &MapFile) -> Result<T, E> + Sync,
 ) -> KeptRun<T, E> {
-    let low = outcome.report.recipe.low.first().map_or("", |source| &source.file);
+    let planned = planned_files(&outcome.report.recipe, &outcome.sheets);
     let mut files: Vec<Vec<(MapFile, Result<T, E>)>> = outcome.maps.iter().map(|_| Vec::new()).collect();
-    for (sheet, name) in outcome.sheets.iter().enumerate() {
-        let one = |map: usize| {
-            let facts = &outcome.maps[map].facts;
-            let file = MapFile { sheet, map, file: map_file_name(low, name, facts.file_part(), facts.format) };
-            let wanted = outcome.maps[map].error.is_none() && !stopped();
-            wanted.then(|| (write(&outcome, &file), file))
+    for of_sheet in planned.chunks(outcome.maps.len().max(1)) {
+        let one = |file: &MapFile| {
+            let wanted = outcome.maps[file.map].error.is_none() && !stopped();
+            wanted.then(|| (write(&outcome, file), file.clone()))
         };
-        let of_sheet: Vec<_> = (0..outcome.maps.len()).into_par_iter().filter_map(one).collect();
-        of_sheet.into_iter().for_each(|(made, file)| files[file.map].push((file, made)));
+        let made: Vec<_> = of_sheet.par_iter().filter_map(one).collect();
+        made.into_iter().for_each(|(made, file)| files[file.map].push((file, made)));
     }
     let several = outcome.sheets.len() > 1;
     let (mut report, mut made, mut faults) = (outcome.report, Vec::new(), Vec::new());

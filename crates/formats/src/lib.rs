@@ -8,5 +8,6 @@ pub mod keep;
 pub mod kept;
 pub mod materialx;
 pub mod mesh;
+pub mod run_tiles;
 
 pub use mesh::{MeshFormat, ReadFault, Siblings, read_mesh, read_mesh_with};

@@ -354,6 +354,10 @@ pub struct RunView {
     /// Findings that are more than notes.
     pub findings: u32,
     pub seconds: Option<f64>,
+    /// It waits until it is let go on.
+    pub held: bool,
+    /// Bytes of finished tiles that it goes on from; of a run that has not ended well.
+    pub landed: u64,
     /// Small pictures: the content hash by map.
     pub small: BTreeMap<String, String>,
 }
@@ -421,6 +425,8 @@ pub enum Event {
     Asset {
         asset: i64,
     },
+    /// What waits or runs changed.
+    Queue,
     Progress(ProgressView),
     /// What is being done with a file that was sent.
     Intake {
@@ -438,10 +444,69 @@ pub enum Event {
 pub struct ProgressView {
     pub asset: i64,
     pub run: i64,
+    pub kind: RunKind,
     pub stage: String,
     /// 0..1.
     pub share: f32,
     pub elapsed: f32,
     /// Seconds left, once enough is done to tell.
     pub left: Option<f32>,
+    /// Rays traced per second since the first tile was begun.
+    pub rays_per_second: Option<f32>,
+    /// What each map takes of the time, so far.
+    pub maps: Vec<MapTime>,
+}
+
+/// A map's part of the time of a bake.
+#[derive(Clone, Debug, Serialize, JsonSchema)]
+pub struct MapTime {
+    pub map: String,
+    /// 0..1; what is left is that of the primary rays.
+    pub share: f32,
+}
+
+/// What a final will take and write.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct Preflight {
+    pub files: Vec<PlannedFile>,
+    /// Names of files that would be written over files that the asset reads, were both in one folder.
+    pub clashes: Vec<String>,
+    /// Bytes that it holds in memory, and that the program may hold.
+    pub memory: u64,
+    pub memory_most: u64,
+    /// Bytes that it puts on the disk, its finished tiles until it is done and its files, and what the disk has left.
+    pub disk: u64,
+    pub disk_left: u64,
+    /// Number of the run that sizes of files are estimated from; null where they are those of files that nothing makes smaller.
+    pub by_run: Option<i64>,
+}
+
+/// A file that a final writes.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct PlannedFile {
+    pub map: String,
+    pub file: String,
+    pub bytes: u64,
+}
+
+/// A run that waits or runs.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct QueuedRun {
+    pub run: RunView,
+    pub asset: i64,
+    pub asset_name: String,
+}
+
+/// The order in which runs are to be worked on.
+#[derive(Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct QueueOrder {
+    /// Ids of runs that wait; others keep their places.
+    pub runs: Vec<i64>,
+}
+
+#[derive(Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct HoldOrder {
+    pub held: bool,
 }

@@ -7,9 +7,9 @@
 
 use crate::api::{
     About, Acceptance, AgainstLive, AskedAt, AskedByExample, AssetLine, AssetView, Choices, DisplayHeader,
-    EnvelopeHeader, Event, FileNames, Freed, HitsLimit, KeptHitsView, MapLine, MaskChoices, MeasuringShare,
-    MeshFindings, MeshFormat, NewAsset, NewPlane, Offered, PictureUse, PresetLine, ReadyFinishLine, RegionName,
-    Revision, Role, RunDetail, RunOrder, RunPage, Side, Swatch, TexelView, TraceView,
+    EnvelopeHeader, Event, FileNames, Freed, HitsLimit, HoldOrder, KeptHitsView, MapLine, MaskChoices, MeasuringShare,
+    MeshFindings, MeshFormat, NewAsset, NewPlane, Offered, PictureUse, Preflight, PresetLine, QueueOrder, QueuedRun,
+    ReadyFinishLine, RegionName, Revision, Role, RunDetail, RunOrder, RunPage, Side, Swatch, TexelView, TraceView,
 };
 use crate::fault::Problem;
 use crate::routes;
@@ -52,6 +52,7 @@ fn types() -> Map<String, Value> {
         FixOrder,
         Freed,
         HitsLimit,
+        HoldOrder,
         KeptHitsView,
         KeptFinishes,
         KeptMasks,
@@ -68,11 +69,14 @@ fn types() -> Map<String, Value> {
         NewPlane,
         Offered,
         PictureUse,
+        Preflight,
         PresetLine,
         ReadyFinishLine,
         FinishView,
         Problem,
         Proposals,
+        QueueOrder,
+        QueuedRun,
         Recipe,
         RegionBy,
         RegionName,

@@ -2,7 +2,7 @@
 
 use crate::App;
 use crate::fault::Result;
-use ember_ridge_core::bake::{Outcome, Report};
+use ember_ridge_core::bake::{Outcome, Preview, Report};
 use ember_ridge_core::picture::{Depth, ImageFormat};
 use ember_ridge_formats::image::{ImageSpec, write_image, write_map, write_png};
 use ember_ridge_formats::keep::{MapFile, keep_run};
@@ -60,12 +60,17 @@ fn keep_map(app: &App, outcome: &Outcome, of: &MapFile) -> Result<Vec<RunFile>> 
         let (hash, bytes) = writer.keep()?;
         files.push(RunFile { map: view_name(&key), file: String::new(), hash, bytes: bytes as i64 });
     }
-    if let Some(small) = small_picture(outcome, sheet, baked.facts.key())? {
-        let bytes = small.len() as i64;
-        let hash = app.store.blobs.put(&small)?;
-        files.push(RunFile { map: small_name(&key), file: String::new(), hash, bytes });
+    if let Some(picture) = outcome.preview(sheet, baked.facts.key()) {
+        files.push(keep_small(app, &key, &picture)?);
     }
     Ok(files)
+}
+
+/// Keeps a small picture of a map for the ledger.
+pub fn keep_small(app: &App, key: &str, picture: &Preview) -> Result<RunFile> {
+    let small = small_picture(picture)?;
+    let hash = app.store.blobs.put(&small)?;
+    Ok(RunFile { map: small_name(key), file: String::new(), hash, bytes: small.len() as i64 })
 }
 
 /// An 8-bit PNG of a map; heights of float files are laid about mid-grey.
@@ -107,8 +112,7 @@ fn seen<T: Copy>(rows: &[T], channels: usize) -> Vec<T> {
     rows.chunks_exact(channels).flat_map(|texel| &texel[..channels.min(SEEN)]).copied().collect()
 }
 
-fn small_picture(outcome: &Outcome, sheet: usize, map: &str) -> Result<Option<Vec<u8>>> {
-    let Some(preview) = outcome.preview(sheet, map) else { return Ok(None) };
+fn small_picture(preview: &Preview) -> Result<Vec<u8>> {
     let side = preview.side.min(SMALL_SIDE);
     let source = |i: u32| (i * preview.side / side) as usize;
     let mut rows = Vec::new();
@@ -120,5 +124,5 @@ fn small_picture(outcome: &Outcome, sheet: usize, map: &str) -> Result<Option<Ve
     }
     let mut out = Vec::new();
     write_png(&mut out, side, preview.channels.min(SEEN), &seen(&rows, preview.channels))?;
-    Ok(Some(out))
+    Ok(out)
 }

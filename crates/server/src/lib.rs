@@ -93,6 +93,7 @@ pub async fn prepare(settings: &Settings) -> anyhow::Result<Ready> {
         turns: Mutex::default(),
         store,
     });
+    jobs::take_up(&app).await.map_err(|fault| anyhow::anyhow!("{fault}"))?;
     jobs::start_worker(&app);
     if settings.samples {
         sample_assets::add_missing(app.clone());

@@ -41,7 +41,7 @@ async fn add(app: &Arc<App>, name: &'static str) -> Result<()> {
     for (kind, recipe) in bakes {
         let before = app.store.newest_run(asset, None, false).await?;
         let run = app.store.add_run(asset, kind, &recipe, &run_changes(before.as_ref(), kind, &recipe)).await?;
-        app.jobs.add(run, kind);
+        app.jobs.add(run, kind, false);
     }
     let mut events = app.jobs.events.subscribe();
     app.jobs.tell(Event::Asset { asset });

@@ -162,6 +162,8 @@ pub fn run_view(app: &App, line: RunLine) -> RunView {
         failed_maps: line.failed_maps,
         findings: line.findings,
         seconds: line.seconds,
+        held: line.held,
+        landed: if status.has_maps() { 0 } else { app.store.tile_bytes(line.id) },
         small: BTreeMap::new(),
     }
 }

@@ -7,7 +7,7 @@ use rocket::http::{ContentType, Status};
 use serde_json::{Value, json};
 use std::io::Read;
 use std::time::Duration;
-use support::{answer, baked, client, ended, get, host, kept_files, post, revise, upload, with_square};
+use support::{answer, baked, client, get, host, kept_files, post, revise, upload, with_square};
 
 #[rocket::async_test]
 async fn from_two_files_to_a_package() {
@@ -178,32 +178,6 @@ async fn nonsense_gets_a_sentence_and_keeps_nothing() {
     assert!(said(&body).contains("samples is 7"), "{body}");
     let (status, _) = revise(&client, |r| r["sheet"]["size"] = json!(-5)).await;
     assert_eq!(status, Status::UnprocessableEntity);
-}
-
-#[rocket::async_test]
-async fn a_run_that_a_crash_cut_off_is_offered_again() {
-    let data = tempfile::tempdir().expect("a folder");
-    {
-        let client = with_square(data.path()).await;
-        revise(&client, |r| r["sheet"]["size"] = json!(64)).await;
-        // Entered in the ledger, never worked on: as a crash leaves it.
-        drop(client);
-        let store = ember_ridge_store::Store::open(data.path()).await.expect("opens");
-        let recipe = store.asset(1).await.expect("there").recipe;
-        store.add_run(1, ember_ridge_store::RunKind::Final, &recipe, &[]).await.expect("added");
-    }
-    let client = client(data.path()).await;
-    let (_, asset) = get(&client, "/api/assets/1").await;
-    assert_eq!(asset["runs"][0]["status"], "interrupted");
-    let (status, again) = post(&client, "/api/runs/1/again", json!({})).await;
-    assert_eq!(status, Status::Created, "{again}");
-    assert_eq!(ended(&client, &again["id"]).await["status"], "done");
-    let run = baked(&client, "proof").await;
-    assert_eq!(run["status"], "done");
-    let (_, asset) = get(&client, "/api/assets/1").await;
-    let states: Vec<&str> =
-        asset["runs"].as_array().into_iter().flatten().filter_map(|r| r["status"].as_str()).collect();
-    assert_eq!(states, ["done", "done", "interrupted"]);
 }
 
 #[rocket::async_test]

@@ -20,16 +20,18 @@ impl Store {
     /// Deletes a run and its files. The blobs go with the next [`Store::collect`].
     pub async fn delete_run(&self, id: i64) -> Result<()> {
         sqlx::query("DELETE FROM runs WHERE id = ?").bind(id).execute(&self.pool).await?;
+        self.drop_place(id);
         Ok(())
     }
 
     /// Deletes an asset with its revisions and runs. The blobs go with the next [`Store::collect`].
     pub async fn delete_asset(&self, id: i64) -> Result<()> {
         sqlx::query("DELETE FROM assets WHERE id = ?").bind(id).execute(&self.pool).await?;
+        self.tidy_places().await?;
         Ok(())
     }
 
-    /// Bytes of blobs that only this run names.
+    /// Bytes of blobs that only this run names, and of its tiles.
     pub async fn run_frees(&self, id: i64) -> Result<u64> {
         let kept =
             self.named("SELECT recipe FROM runs WHERE id <> ?", "SELECT recipe FROM revisions WHERE ? IS NOT NULL", id);
@@ -37,7 +39,7 @@ impl Store {
         let own =
             self.named("SELECT recipe FROM runs WHERE id = ?", "SELECT recipe FROM runs WHERE id = ?", id).await?;
         let own = self.with_files(own, "SELECT hash FROM run_files WHERE run = ?", id).await?;
-        Ok(self.blobs.bytes_of(own.difference(&kept).map(String::as_str)))
+        Ok(self.blobs.bytes_of(own.difference(&kept).map(String::as_str)) + self.tile_bytes(id))
     }
 
     /// Bytes of blobs that only this asset names.

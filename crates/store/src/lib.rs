@@ -6,6 +6,7 @@ mod blobs;
 mod collect;
 mod lock;
 mod migrations;
+mod queue;
 mod runs;
 
 pub use assets::{Asset, MOST_REVISIONS};
@@ -60,6 +61,8 @@ pub type Result<T> = std::result::Result<T, StoreFault>;
 pub struct Store {
     pool: SqlitePool,
     pub blobs: Blobs,
+    /// Folders of unfinished runs.
+    places: PathBuf,
     naming: Arc<RwLock<()>>,
     _lock: Arc<FolderLock>,
 }
@@ -82,7 +85,7 @@ fn from_json<T: DeserializeOwned>(what: &str, text: &str) -> Result<T> {
 }
 
 impl Store {
-    /// Opens the store in `folder`, making it when it is not there. Runs that a crash cut off are marked interrupted, and blobs that
+    /// Opens the store in `folder`, making it when it is not there. Runs that a kill cut off wait again, and blobs that
     /// nothing names are removed.
     ///
     /// # Errors
@@ -109,8 +112,10 @@ impl Store {
             .connect_with(options)
             .await?;
         migrations::migrator().run(&pool).await?;
-        let store = Store { pool, blobs, naming: Arc::default(), _lock: Arc::new(lock) };
-        store.mark_interrupted().await?;
+        let places = folder.join("runs");
+        let store = Store { pool, blobs, places, naming: Arc::default(), _lock: Arc::new(lock) };
+        store.take_up_runs().await?;
+        store.tidy_places().await?;
         store.collect().await?;
         Ok(store)
     }

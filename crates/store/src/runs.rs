@@ -1,12 +1,13 @@
 //! The ledger: every run with the exact recipe that made it.
 
+use super::queue::LAST_TURN;
 use super::{Result, Store, StoreFault, from_json, now, to_json};
 use ember_ridge_core::bake::Report;
 use ember_ridge_core::{Recipe, Severity};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use sqlx::Row;
 use sqlx::sqlite::SqliteRow;
+use sqlx::{Row, SqliteConnection};
 
 /// A quick bake to judge, or the one to keep.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
@@ -26,7 +27,7 @@ pub enum RunStatus {
     Partial,
     Stopped,
     Failed,
-    /// The program ended while it ran.
+    /// The program ended again and again while it ran.
     Interrupted,
 }
 
@@ -84,6 +85,8 @@ pub struct RunLine {
     pub seconds: Option<f64>,
     /// Of the maps' files.
     pub bytes: i64,
+    /// It waits until it is let go on.
+    pub held: bool,
 }
 
 /// A run with all that is known of it.
@@ -103,12 +106,12 @@ pub struct RunFile {
     pub bytes: i64,
 }
 
-const LINE: &str =
+pub(super) const LINE: &str =
     "SELECT id, asset, number, kind, status, created, error, size, samples, changes, maps, failed_maps, findings,
-    seconds, bytes, recipe, report FROM runs";
+    seconds, bytes, held, recipe, report FROM runs";
 
 /// A line whose words are not known is shown as failed, and says so: it hides no other.
-fn line_of(row: &SqliteRow) -> RunLine {
+pub(super) fn line_of(row: &SqliteRow) -> RunLine {
     let words = |column: &str| serde_json::from_str(row.get(column)).unwrap_or_default();
     let (kind, status) = (RunKind::from_word(row.get("kind")), RunStatus::from_word(row.get("status")));
     let fault = kind.as_ref().err().or(status.as_ref().err()).map(ToString::to_string);
@@ -128,6 +131,7 @@ fn line_of(row: &SqliteRow) -> RunLine {
         findings: row.get("findings"),
         seconds: row.get("seconds"),
         bytes: row.get("bytes"),
+        held: row.get("held"),
     }
 }
 
@@ -144,9 +148,10 @@ impl Store {
         self.in_one_step(async |step| {
             let id = Store::next(step, "runs").await?;
             let number = Store::next(step, &format!("run/{asset}")).await?;
-            let query = "INSERT INTO runs (id, asset, number, kind, status, recipe, created, size, samples, changes)
-                VALUES (?, ?, ?, ?, 'waiting', ?, ?, ?, ?, ?)";
-            sqlx::query(query)
+            let query =
+                "INSERT INTO runs (id, asset, number, kind, status, recipe, created, size, samples, changes, turn)
+                VALUES (?, ?, ?, ?, 'waiting', ?, ?, ?, ?, ?, ";
+            sqlx::query(sqlx::AssertSqlSafe(format!("{query}{LAST_TURN})")))
                 .bind(id)
                 .bind(asset)
                 .bind(number)
@@ -221,19 +226,29 @@ impl Store {
         Ok(())
     }
 
+    /// Keeps small pictures of what a run that was stopped had made by then.
+    pub async fn keep_pictures(&self, id: i64, files: &[RunFile]) -> Result<()> {
+        self.in_one_step(async |step| Store::put_files(step, id, files).await).await
+    }
+
+    async fn put_files(step: &mut SqliteConnection, id: i64, files: &[RunFile]) -> Result<()> {
+        for file in files {
+            sqlx::query("INSERT OR REPLACE INTO run_files (run, map, file, hash, bytes) VALUES (?, ?, ?, ?, ?)")
+                .bind(id)
+                .bind(&file.map)
+                .bind(&file.file)
+                .bind(&file.hash)
+                .bind(file.bytes)
+                .execute(&mut *step)
+                .await?;
+        }
+        Ok(())
+    }
+
     /// Closes a run: its files, whose blobs are stored already, its report, and its status, all or nothing.
     pub async fn finish_run(&self, id: i64, report: &Report, files: &[RunFile]) -> Result<()> {
         self.in_one_step(async |step| {
-            for file in files {
-                sqlx::query("INSERT OR REPLACE INTO run_files (run, map, file, hash, bytes) VALUES (?, ?, ?, ?, ?)")
-                    .bind(id)
-                    .bind(&file.map)
-                    .bind(&file.file)
-                    .bind(&file.hash)
-                    .bind(file.bytes)
-                    .execute(&mut *step)
-                    .await?;
-            }
+            Store::put_files(step, id, files).await?;
             let made: Vec<&str> = report.maps.iter().filter(|(_, m)| m.error.is_none()).map(|(id, _)| &**id).collect();
             let failed = report.maps.len() - made.len();
             let status = if failed == 0 { RunStatus::Done } else { RunStatus::Partial };
@@ -276,11 +291,5 @@ impl Store {
         let query = "SELECT map, file, hash, bytes FROM run_files WHERE run = ? ORDER BY map";
         let rows = sqlx::query(query).bind(id).fetch_all(&self.pool).await?;
         Ok(rows.iter().map(|r| RunFile { map: r.get(0), file: r.get(1), hash: r.get(2), bytes: r.get(3) }).collect())
-    }
-
-    pub(super) async fn mark_interrupted(&self) -> Result<()> {
-        let query = "UPDATE runs SET status = 'interrupted' WHERE status IN ('waiting', 'running')";
-        sqlx::query(query).execute(&self.pool).await?;
-        Ok(())
     }
 }

@@ -98,8 +98,8 @@ async fn data_of_the_version_before_is_brought_up_to_date() {
     assert_eq!(store.asset(7).await.expect("there").head, 3);
     let lines = store.runs(7, None, 10).await.expect("works");
     let told: Vec<_> = lines.iter().map(|l| (l.number, l.status)).collect();
-    use RunStatus::{Done, Failed, Interrupted, Partial};
-    assert_eq!(told, [(4, Done), (3, Interrupted), (2, Failed), (1, Partial)]);
+    use RunStatus::{Done, Failed, Partial, Waiting};
+    assert_eq!(told, [(4, Done), (3, Waiting), (2, Failed), (1, Partial)]);
     let first = lines.last().expect("four");
     assert_eq!((first.maps.as_slice(), first.failed_maps, first.findings), (&["normal".to_owned()][..], 1, 1));
     assert_eq!((first.seconds, first.bytes, first.size, first.samples), (Some(2.5), 300, 512, 4));
@@ -238,7 +238,47 @@ async fn a_folder_is_held_by_one_store_at_a_time() {
     assert_eq!(first.run_line(run).await.expect("there").status, RunStatus::Waiting, "nothing was marked");
     drop(first);
     let second = store(folder.path()).await;
-    assert_eq!(second.run_line(run).await.expect("there").status, RunStatus::Interrupted);
+    assert_eq!(second.run_line(run).await.expect("there").status, RunStatus::Waiting, "it is taken up again");
+}
+
+/// A run that takes the program down with it is left alone in the end; one that gets further each time is not.
+#[tokio::test]
+async fn a_run_that_gets_nowhere_is_left_alone() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let (mut id, mut moving) = (0, 0);
+    for start in 0..10i64 {
+        let store = store(folder.path()).await;
+        if start == 0 {
+            let asset = store.add_asset(&sized(16)).await.expect("works");
+            id = store.add_run(asset, RunKind::Final, &sized(16), &[]).await.expect("works");
+            moving = store.add_run(asset, RunKind::Final, &sized(16), &[]).await.expect("works");
+        }
+        let line = store.run_line(id).await.expect("there");
+        if start < 9 {
+            assert_eq!((line.status, &line.error), (RunStatus::Waiting, &None), "start {start}");
+            store.set_run_status(id, RunStatus::Running, None).await.expect("works");
+        } else {
+            assert_eq!(line.status, RunStatus::Interrupted);
+            assert!(line.error.is_some_and(|why| why.contains("again and again")));
+            store.let_go_on(id).await.expect("works");
+            assert_eq!(store.run_line(id).await.expect("there").status, RunStatus::Waiting);
+        }
+        assert_eq!(store.run_line(moving).await.expect("there").status, RunStatus::Waiting, "start {start}");
+        store.set_run_status(moving, RunStatus::Running, None).await.expect("works");
+        std::fs::create_dir_all(store.run_place(moving)).expect("room");
+        std::fs::write(store.run_tiles(moving), vec![0; 10 * (start as usize + 1)]).expect("room");
+        assert_eq!(store.tile_bytes(moving), 10 * (start as u64 + 1));
+        assert!(store.run_frees(moving).await.expect("works") >= store.tile_bytes(moving));
+    }
+    // Tiles of a run that is gone, and of one that nobody knows, go.
+    let store = store(folder.path()).await;
+    store.delete_run(moving).await.expect("works");
+    assert!(!store.run_place(moving).exists());
+    let stray = store.run_place(4711);
+    std::fs::create_dir_all(&stray).expect("room");
+    drop(store);
+    self::store(folder.path()).await;
+    assert!(!stray.exists());
 }
 
 /// A report is kept whole or not at all, and tells in the ledger's line what failed.

@@ -36,6 +36,7 @@ export function useEvents() {
           client.invalidateQueries({ queryKey: ["asset"] });
           client.invalidateQueries({ queryKey: ["run"] });
           client.invalidateQueries({ queryKey: ["hits"] });
+          client.invalidateQueries({ queryKey: ["queue"] });
           // What could not be read while it was down.
           client.invalidateQueries({ predicate: (query) => query.state.status === "error" });
         }
@@ -49,6 +50,8 @@ export function useEvents() {
       } else if (event.event === "ended") {
         if (running?.run === event.run) useProgress.setState({ running: null });
         client.invalidateQueries({ queryKey: ["hits"] });
+      } else if (event.event === "queue") {
+        client.invalidateQueries({ queryKey: ["queue"] });
       } else if (event.event === "intake") {
         useProgress.setState({ intake: { ...intake, [event.file]: event.stage } });
       } else {

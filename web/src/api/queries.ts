@@ -66,6 +66,11 @@ export function useKeptHits() {
   return { asked, setMost };
 }
 
+/** What runs, and what waits in the order it is worked on, of all assets. */
+export function useQueue() {
+  return useQuery({ queryKey: ["queue"], queryFn: api.queue });
+}
+
 /** A map's name as it is shown, by what tells it from others: "Occlusion", "Mask edge wear". */
 export function useMapLabels(): (key: string) => string {
   const maps = useMaps().data;
@@ -201,6 +206,10 @@ export function useActions() {
       }),
     again: (run: number) => doing(() => api.again(run)),
     stop: (run: number) => doing(() => api.stop(run)),
+    resume: (run: number) => doing(() => api.resume(run)),
+    hold: (run: number, on: boolean) => doing(() => api.hold(run, on)),
+    orderQueue: (runs: number[]) =>
+      doing(async () => client.setQueryData(["queue"], await api.orderQueue(runs))),
     fix: (orders: FixOrder[]) => step((asset) => api.takeFixes(asset, orders)),
     accept: (acceptance: Acceptance) => step((asset) => api.accept(asset, acceptance)),
     undo: () => step(api.undo),

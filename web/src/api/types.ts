@@ -476,6 +476,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/assets/{id}/preflight": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a final of the recipe as it stands will take and write. */
+        get: operations["show_preflight"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/assets/{id}/presets": {
         parameters: {
             query?: never;
@@ -872,6 +889,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/queue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What runs, and what waits in the order it is worked on. */
+        get: operations["show_queue"];
+        /** Puts runs that wait into an order. Proofs go before finals all the same. */
+        put: operations["order_queue"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/runs/{id}": {
         parameters: {
             query?: never;
@@ -944,6 +979,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/runs/{id}/hold": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Holds a run that waits or runs, or lets it go on. One that runs keeps its finished tiles. */
+        post: operations["hold_run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/runs/{id}/live/{map}": {
         parameters: {
             query?: never;
@@ -989,6 +1041,23 @@ export interface paths {
         get: operations["show_package"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/resume": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Lets a run that was stopped, was interrupted or failed go on: a final from its finished tiles, a proof from the start. */
+        post: operations["resume_run"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1550,6 +1619,9 @@ export interface components {
             asset: number;
             /** @constant */
             event: "asset";
+        } | {
+            /** @constant */
+            event: "queue";
         } | (components["schemas"]["ProgressView"] & {
             /** @constant */
             event: "progress";
@@ -1748,6 +1820,9 @@ export interface components {
         HitsLimit: {
             /** Format: uint64 */
             most: number;
+        };
+        HoldOrder: {
+            held: boolean;
         };
         /** @description What makes two places different regions. */
         IdSource: "color" | "material" | "part" | "piece" | "low-part" | "island" | "material-part";
@@ -2150,6 +2225,15 @@ export interface components {
             /** Format: uint */
             channels: number;
             neutral: number[];
+        };
+        /** @description A map's part of the time of a bake. */
+        MapTime: {
+            map: string;
+            /**
+             * Format: float
+             * @description 0..1; what is left is that of the primary rays.
+             */
+            share: number;
         };
         /** @description How often an envelope falls short in one way, over the points probed, and by how much at most. */
         MarkCount: {
@@ -3185,11 +3269,43 @@ export interface components {
                 number
             ];
         };
+        /** @description A file that a final writes. */
+        PlannedFile: {
+            /** Format: uint64 */
+            bytes: number;
+            file: string;
+            map: string;
+        };
         /**
          * @description All three axes as red, green and blue, or one of them as grey.
          * @enum {string}
          */
         PositionAxis: "all" | "x" | "y" | "z";
+        /** @description What a final will take and write. */
+        Preflight: {
+            /**
+             * Format: int64
+             * @description Number of the run that sizes of files are estimated from; null where they are those of files that nothing makes smaller.
+             */
+            by_run: number | null;
+            /** @description Names of files that would be written over files that the asset reads, were both in one folder. */
+            clashes: string[];
+            /**
+             * Format: uint64
+             * @description Bytes that it puts on the disk, its finished tiles until it is done and its files, and what the disk has left.
+             */
+            disk: number;
+            /** Format: uint64 */
+            disk_left: number;
+            files: components["schemas"]["PlannedFile"][];
+            /**
+             * Format: uint64
+             * @description Bytes that it holds in memory, and that the program may hold.
+             */
+            memory: number;
+            /** Format: uint64 */
+            memory_most: number;
+        };
         /** @description A mask to start from, in lengths that suit the asset. */
         PresetLine: {
             explains: string;
@@ -3208,11 +3324,19 @@ export interface components {
             asset: number;
             /** Format: float */
             elapsed: number;
+            kind: components["schemas"]["RunKind"];
             /**
              * Format: float
              * @description Seconds left, once enough is done to tell.
              */
             left: number | null;
+            /** @description What each map takes of the time, so far. */
+            maps: components["schemas"]["MapTime"][];
+            /**
+             * Format: float
+             * @description Rays traced per second since the first tile was begun.
+             */
+            rays_per_second: number | null;
             /** Format: int64 */
             run: number;
             /**
@@ -3251,6 +3375,18 @@ export interface components {
             proposals: components["schemas"]["Proposal"][];
             /** @description What stands against them, in words: examples that nothing tells apart. */
             told: string | null;
+        };
+        /** @description The order in which runs are to be worked on. */
+        QueueOrder: {
+            /** @description Ids of runs that wait; others keep their places. */
+            runs: number[];
+        };
+        /** @description A run that waits or runs. */
+        QueuedRun: {
+            /** Format: int64 */
+            asset: number;
+            asset_name: string;
+            run: components["schemas"]["RunView"];
         };
         /** @description A curve from a pattern's values to others, by points. */
         Ramp: {
@@ -3597,9 +3733,16 @@ export interface components {
              * @description Findings that are more than notes.
              */
             findings: number;
+            /** @description It waits until it is let go on. */
+            held: boolean;
             /** Format: int64 */
             id: number;
             kind: components["schemas"]["RunKind"];
+            /**
+             * Format: uint64
+             * @description Bytes of finished tiles that it goes on from; of a run that has not ended well.
+             */
+            landed: number;
             /** @description Ids of the maps that were made. */
             maps: string[];
             /** Format: int64 */
@@ -4155,6 +4298,7 @@ export type Histogram = components['schemas']['Histogram'];
 export type HistogramRange = components['schemas']['HistogramRange'];
 export type HitRule = components['schemas']['HitRule'];
 export type HitsLimit = components['schemas']['HitsLimit'];
+export type HoldOrder = components['schemas']['HoldOrder'];
 export type IdSource = components['schemas']['IdSource'];
 export type ImageFormat = components['schemas']['ImageFormat'];
 export type IslandLine = components['schemas']['IslandLine'];
@@ -4171,6 +4315,7 @@ export type MapLine = components['schemas']['MapLine'];
 export type MapReport = components['schemas']['MapReport'];
 export type MapSettings = components['schemas']['MapSettings'];
 export type MapShape = components['schemas']['MapShape'];
+export type MapTime = components['schemas']['MapTime'];
 export type MarkCount = components['schemas']['MarkCount'];
 export type MarkKind = components['schemas']['MarkKind'];
 export type Mask = components['schemas']['Mask'];
@@ -4220,12 +4365,16 @@ export type Place = components['schemas']['Place'];
 export type PlaceSettings = components['schemas']['PlaceSettings'];
 export type Plane = components['schemas']['Plane'];
 export type PlaneTarget = components['schemas']['PlaneTarget'];
+export type PlannedFile = components['schemas']['PlannedFile'];
 export type PositionAxis = components['schemas']['PositionAxis'];
+export type Preflight = components['schemas']['Preflight'];
 export type PresetLine = components['schemas']['PresetLine'];
 export type Problem = components['schemas']['Problem'];
 export type ProgressView = components['schemas']['ProgressView'];
 export type Proposal = components['schemas']['Proposal'];
 export type Proposals = components['schemas']['Proposals'];
+export type QueueOrder = components['schemas']['QueueOrder'];
+export type QueuedRun = components['schemas']['QueuedRun'];
 export type Ramp = components['schemas']['Ramp'];
 export type RampOver = components['schemas']['RampOver'];
 export type RampOver2 = components['schemas']['RampOver2'];
@@ -5339,6 +5488,37 @@ export interface operations {
             };
         };
     };
+    show_preflight: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Files, memory, disk */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Preflight"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     list_presets: {
         parameters: {
             query?: never;
@@ -6252,6 +6432,68 @@ export interface operations {
             };
         };
     };
+    show_queue: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Runs */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QueuedRun"][];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    order_queue: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["QueueOrder"];
+            };
+        };
+        responses: {
+            /** @description The queue */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QueuedRun"][];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     show_run: {
         parameters: {
             query?: never;
@@ -6413,6 +6655,41 @@ export interface operations {
             };
         };
     };
+    hold_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["HoldOrder"];
+            };
+        };
+        responses: {
+            /** @description The run */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunView"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     show_live_map: {
         parameters: {
             query?: {
@@ -6499,6 +6776,37 @@ export interface operations {
                 };
                 content: {
                     "application/zip": string;
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    resume_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The run, queued */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunView"];
                 };
             };
             /** @description What is wrong, and what to do */

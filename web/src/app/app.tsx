@@ -3,7 +3,7 @@ import { useEffect } from "react";
 import { Toaster } from "sonner";
 import { useEvents } from "../api/events";
 import { useProofs } from "../api/proofs";
-import { useSaving } from "../api/queries";
+import { useAsset, useSaving } from "../api/queries";
 import { useFollowing } from "../stops/reach/live";
 import { TipProvider } from "../ui/tip";
 import { useAddress } from "./address";
@@ -16,6 +16,7 @@ import { KeysHelp } from "./keys-help";
 import { Ledger } from "./ledger";
 import { Workspace } from "./stages";
 import { useShell } from "./state";
+import { useTab } from "./tab";
 import { TopBar } from "./top-bar";
 import { Trail } from "./trail";
 
@@ -28,6 +29,7 @@ function Running() {
   useKeys();
   useFollowing();
   useAddress();
+  useTab(useAsset().data?.name);
   return null;
 }
 

@@ -1,5 +1,5 @@
 // A run in the ledger: its pictures, size, time, and what differs from the run before.
-import { RotateCcw, Trash2 } from "lucide-react";
+import { Play, RotateCcw, Trash2 } from "lucide-react";
 import type { CSSProperties } from "react";
 import { pictureUrl } from "../api/client";
 import { open } from "../api/open";
@@ -21,13 +21,13 @@ function facts(run: RunView): { text: string; quiet: string } {
     case "running":
       return { text: "running", quiet: changes };
     case "waiting":
-      return { text: "queued", quiet: changes };
+      return { text: run.held ? "on hold" : "queued", quiet: changes };
     case "stopped":
       return { text: "stopped", quiet: changes };
     case "failed":
       return { text: run.error ?? "failed", quiet: changes };
     case "interrupted":
-      return { text: "interrupted: the program was closed", quiet: changes };
+      return { text: run.error ?? "interrupted", quiet: changes };
   }
 }
 
@@ -39,7 +39,7 @@ export function RunCard(props: {
   onDelete: () => void;
 }) {
   const { run, shown, style, onDelete } = props;
-  const { again } = useActions();
+  const { again, resume } = useActions();
   const label = useMapLabels();
   const maps = Object.keys(run.small)
     .filter((m) => m !== "miss" && !m.includes("@"))
@@ -57,14 +57,14 @@ export function RunCard(props: {
         onClick={() => open({ run: run.id })}
         className={`flex size-full items-center gap-2 rounded border bg-sheet p-1.5 text-left disabled:cursor-default ${shown ? "border-ember shadow-[inset_0_-2px_var(--ember)]" : "border-line hover:border-ink-3"}`}
       >
-        {done && (
+        {maps.length > 0 && (
           <span className="flex shrink-0 gap-1">
             {maps.slice(0, 2).map((m) => (
               <img
                 key={m}
                 src={pictureUrl(run.small[m] ?? "")}
                 alt={label(m)}
-                className="size-[58px] rounded-[2px] bg-stage object-cover"
+                className={`size-[58px] rounded-[2px] bg-stage object-cover ${done ? "" : "opacity-60"}`}
               />
             ))}
           </span>
@@ -101,10 +101,18 @@ export function RunCard(props: {
       {repeatable && (
         <button
           type="button"
-          onClick={() => again(run.id)}
+          onClick={() => (run.landed > 0 ? resume(run.id) : again(run.id))}
           className="absolute right-1.5 bottom-1.5 flex items-center gap-1 rounded border border-line bg-sheet px-1.5 py-0.5 font-[560] hover:bg-sunk"
         >
-          <RotateCcw className="size-3" /> Run again
+          {run.landed > 0 ? (
+            <>
+              <Play className="size-3 fill-current" /> Go on
+            </>
+          ) : (
+            <>
+              <RotateCcw className="size-3" /> Run again
+            </>
+          )}
         </button>
       )}
     </li>

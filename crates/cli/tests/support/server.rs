@@ -137,6 +137,15 @@ impl Server {
         }
     }
 
+    /// Waits until no run waits or is worked on.
+    pub fn rest(&self) {
+        let began = Instant::now();
+        while self.json("GET", "/api/queue", &Value::Null) != json!([]) {
+            assert!(began.elapsed() < PATIENCE, "the queue does not end");
+            std::thread::sleep(Duration::from_millis(10));
+        }
+    }
+
     /// The normal map of a final of the recipe as it stands.
     pub fn final_map(&self) -> Vec<u8> {
         let id = self.bake("final");

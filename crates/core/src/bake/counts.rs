@@ -7,9 +7,10 @@ use crate::inspect::{
     ClippedHeights, PartTroubles, TexelPlace, TroubledSheet, Troubles, mask_empty, part_findings, range_clipped,
 };
 use crate::maps::RaysSpent;
+use serde::{Deserialize, Serialize};
 
 /// What was counted.
-#[derive(Clone, Debug, Default, PartialEq)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 pub struct Counts {
     /// Primary rays.
     pub rays: u64,
@@ -20,11 +21,34 @@ pub struct Counts {
     pub back_faces: u64,
     pub(super) ray_seconds: f64,
     pub(super) maps: Vec<MapCounts>,
+    #[serde(with = "parts_met")]
     parts: Vec<PartTroubles>,
 }
 
+/// Parts of which something was covered, by number: a tile meets few of many.
+mod parts_met {
+    use super::PartTroubles;
+    use serde::{Deserialize, Deserializer, Serialize, Serializer};
+
+    pub fn serialize<S: Serializer>(parts: &[PartTroubles], to: S) -> Result<S::Ok, S::Error> {
+        let met = parts.iter().enumerate().filter(|(_, part)| part.covered > 0);
+        (parts.len(), met.collect::<Vec<(usize, &PartTroubles)>>()).serialize(to)
+    }
+
+    pub fn deserialize<'de, D: Deserializer<'de>>(from: D) -> Result<Vec<PartTroubles>, D::Error> {
+        let (count, met) = <(u32, Vec<(usize, PartTroubles)>)>::deserialize(from)?;
+        let mut parts = vec![PartTroubles::default(); count as usize];
+        for (number, part) in met {
+            if let Some(slot) = parts.get_mut(number) {
+                *slot = part;
+            }
+        }
+        Ok(parts)
+    }
+}
+
 /// What one map took and met.
-#[derive(Clone, Copy, Debug, Default, PartialEq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
 pub(super) struct MapCounts {
     pub seconds: f64,
     /// Rays beyond the primary ones, traced for this map.
@@ -45,6 +69,16 @@ impl Counts {
             parts: vec![PartTroubles::default(); plan.rays.scene.low.mesh.parts.len()],
             ..Counts::default()
         }
+    }
+
+    /// Whether it counts the maps and parts of a plan.
+    pub(super) fn fits(&self, plan: &Plan) -> bool {
+        self.maps.len() == plan.maps.len() && self.parts.len() == plan.rays.scene.low.mesh.parts.len()
+    }
+
+    /// All rays that were traced.
+    pub(super) fn all_rays(&self) -> u64 {
+        self.rays + self.maps.iter().map(|m| m.rays).sum::<u64>()
     }
 
     pub(super) fn take(&mut self, plan: &RayPlan, hits: &TileHits) {

@@ -104,6 +104,11 @@ const OTHER_MAPS: usize = 24;
 const MOST_SIGNALS: usize = 16;
 
 impl KeptTiles {
+    /// Nothing was left yet.
+    pub fn is_empty(&self) -> bool {
+        self.store.lock().tiles.is_empty()
+    }
+
     /// Bytes it holds in memory.
     pub fn bytes(&self) -> usize {
         let store = self.store.lock();

@@ -2,6 +2,7 @@
 //! thread may do any tile in any order and the bytes are the same.
 
 mod canvas;
+mod closed;
 mod counts;
 mod estimate;
 mod facts;
@@ -21,5 +22,5 @@ pub use kept::KeptTiles;
 pub use outcome::{BakedMap, Outcome};
 pub use plan::{Plan, PlanFault, PlannedMap};
 pub use report::{MapReport, Report, SheetFile};
-pub use run::{Ended, Unwatched, Watch, on_threads, run, run_into};
+pub use run::{Ended, SoFar, Unwatched, Watch, on_threads, run, run_into};
 pub use spool::{MemorySpool, Spool};

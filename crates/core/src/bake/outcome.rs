@@ -6,7 +6,7 @@ use super::facts::MapFacts;
 use super::padding::SheetPadding;
 use super::plan::Plan;
 use super::report::Report;
-use super::spool::Spool;
+use super::spool::{Slots, Spool};
 use super::{Canvas, Preview};
 use crate::hits::TileNumber;
 use crate::maps::PaletteEntry;
@@ -44,12 +44,7 @@ pub struct Outcome {
     /// Number of each tile by its place in the grid.
     tiles: Vec<u32>,
     spool: Arc<dyn Spool>,
-    canvas: Canvas,
-}
-
-/// Number under which a tile of a map waits in the spool.
-pub(super) fn slot(maps: usize, tiles: usize, number: TileNumber, map: usize) -> usize {
-    (number.sheet * tiles + number.tile) * maps + map
+    pub(super) canvas: Canvas,
 }
 
 impl Outcome {
@@ -99,6 +94,10 @@ impl Outcome {
     /// One entry a texel: the low-poly lies there.
     pub fn covered(&self, sheet: usize) -> &Coverage {
         &self.covered[sheet]
+    }
+
+    fn slots(&self) -> Slots {
+        Slots { maps: self.maps.len(), tiles: self.order.len() }
     }
 
     /// A small picture of a map, without padding.
@@ -154,10 +153,7 @@ impl Outcome {
         let mut values = vec![0.0; padding.borders() * baked.facts.shape.channels];
         let mut bytes = Vec::new();
         for tile in (0..self.order.len()).filter(|&tile| !padding.in_tile(tile).is_empty()) {
-            if !self
-                .spool
-                .fetch(slot(self.maps.len(), self.order.len(), TileNumber { sheet, tile }, map), &mut bytes)?
-            {
+            if !self.spool.fetch(self.slots().of_map(TileNumber { sheet, tile }, map), &mut bytes)? {
                 continue;
             }
             for &(nth, number) in padding.in_tile(tile) {
@@ -177,8 +173,7 @@ impl Outcome {
         bytes: &mut Vec<u8>,
         mut each: impl FnMut(usize, usize, &[f32]),
     ) -> Result<(), String> {
-        let at = slot(self.maps.len(), self.order.len(), TileNumber { sheet, tile: number }, map);
-        if !self.spool.fetch(at, bytes)? {
+        if !self.spool.fetch(self.slots().of_map(TileNumber { sheet, tile: number }, map), bytes)? {
             return Ok(());
         }
         let (tile, baked, covered) = (&self.order[number], &self.maps[map], &self.covered[sheet]);

@@ -2,7 +2,8 @@
 
 use super::facts::MapFacts;
 use super::kept::KeptTiles;
-use super::run::{Unwatched, Watch};
+use super::outcome::Outcome;
+use super::run::{Ended, Hushed, Unwatched, Watch, run};
 use crate::finding::{Finding, FindingKind, mark_allowed};
 use crate::finish::compile_mask;
 use crate::hits::{Derived, RayPlan};
@@ -54,6 +55,8 @@ pub struct Plan {
     pub(super) detail: Result<Arc<DetailMap>, String>,
     made: OnceLock<Arc<Finishes>>,
     pub(super) kept: Option<Arc<KeptTiles>>,
+    /// A coarser bake of the same, to be seen until tiles land.
+    pub(super) first: Option<Outcome>,
 }
 
 impl Plan {
@@ -116,13 +119,32 @@ impl Plan {
         findings.extend(mask_faults(&maps, &setup));
         findings.extend(made.get().iter().flat_map(|finishes| finishes.findings.clone()));
         mark_allowed(&mut findings, &recipe.exceptions);
-        Ok(Plan { recipe: recipe.clone(), rays, findings, maps, rays_key, detail, made, kept: None })
+        Ok(Plan { recipe: recipe.clone(), rays, findings, maps, rays_key, detail, made, kept: None, first: None })
     }
 
     /// The same plan, taking over what an earlier bake of the scene left in `kept` where rays run as they did, and leaving its own
     /// for the next. The bytes are the same; only proofs are small enough for it to have any effect.
     pub fn keeping(self, kept: &Arc<KeptTiles>) -> Plan {
         Plan { kept: Some(kept.clone()), ..self }
+    }
+
+    /// The same plan with a coarse bake of its maps, which fills the whole picture on screen before the first tile lands. Small plans and
+    /// those that nobody looks at go without.
+    ///
+    /// # Errors
+    /// [`PlanFault::Stopped`].
+    pub fn with_first_look(self, watch: &dyn Watch) -> Result<Plan, PlanFault> {
+        let recipe = self.recipe.as_first_look();
+        if !watch.looks() || recipe.sheet.size >= self.recipe.sheet.size {
+            return Ok(self);
+        }
+        let plan = Plan::watched(&recipe, &self.rays.scene, watch)?;
+        match run(&plan, rayon::current_num_threads(), &Hushed(watch)) {
+            Ok(first) => Ok(Plan { first: Some(first), ..self }),
+            Err(Ended::Stopped) => Err(PlanFault::Stopped),
+            // It is only to be looked at.
+            Err(Ended::Spool(_)) => Ok(self),
+        }
     }
 
     /// Whether a map changes with the finishes of the recipe: those that heights alone bear on do where any finish has them.

@@ -1,13 +1,14 @@
 //! Running a plan: threads take tiles in order, trace them, let each map evaluate them, and put the values into the spool.
 //! The clock, the wish to stop and the wish to watch come from outside, through [`Watch`].
 
-use super::canvas::Canvas;
+use super::canvas::{Canvas, Landed};
+use super::closed::{ClosedTile, close};
 use super::counts::Counts;
 use super::kept::{Keeping, KeptTiles, Left};
-use super::outcome::{Outcome, slot};
+use super::outcome::Outcome;
 use super::plan::{Plan, PlannedMap};
 use super::report::{MapReport, Report};
-use super::spool::{MemorySpool, Spool};
+use super::spool::{MemorySpool, Slots, Spool};
 use crate::finding::worst_first;
 use crate::hits::{HitStore, Scratch, TileHits, TileNumber, TileSource};
 use crate::maps::{Asked, TileWork};
@@ -29,8 +30,23 @@ pub trait Watch: Sync {
     fn looks(&self) -> bool {
         true
     }
-    /// A tile is on the canvas: `done` of `all` so far.
-    fn tile_done(&self, done: usize, all: usize, canvas: &Canvas);
+    /// A tile is on the canvas, and how far the bake is with it. Called before the first one too where there is something to see by then.
+    fn tile_done(&self, so_far: &SoFar, canvas: &Canvas);
+}
+
+/// How far a bake is.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct SoFar {
+    /// Tiles that are done, those of an earlier go among them.
+    pub done: usize,
+    pub all: usize,
+    /// Tiles that an earlier go of the run had finished.
+    pub taken_over: usize,
+    /// Rays that were traced in this go.
+    pub rays: u64,
+    /// Thread seconds of the primary rays, and of each map, in this go.
+    pub ray_seconds: f64,
+    pub map_seconds: Vec<f64>,
 }
 
 /// A bake that nobody watches, times or stops.
@@ -45,7 +61,22 @@ impl Watch for Unwatched {
         false
     }
 
-    fn tile_done(&self, _: usize, _: usize, _: &Canvas) {}
+    fn tile_done(&self, _: &SoFar, _: &Canvas) {}
+}
+
+/// A bake whose tiles nobody hears of.
+pub(super) struct Hushed<'a>(pub &'a dyn Watch);
+
+impl Watch for Hushed<'_> {
+    fn now(&self) -> f64 {
+        self.0.now()
+    }
+
+    fn stopped(&self) -> bool {
+        self.0.stopped()
+    }
+
+    fn tile_done(&self, _: &SoFar, _: &Canvas) {}
 }
 
 /// Why a bake ended without an outcome.
@@ -65,7 +96,8 @@ pub fn run(plan: &Plan, threads: usize, watch: &dyn Watch) -> Result<Outcome, En
     run_into(plan, threads, watch, Arc::new(MemorySpool::default()), None)
 }
 
-/// The same, with finished tiles in a spool of the caller's, and hits taken from and kept in a store of the caller's.
+/// The same, with finished tiles in a spool of the caller's, and hits taken from and kept in a store of the caller's. Tiles that a spool
+/// holds from an earlier go of the same run are taken over.
 ///
 /// # Errors
 /// [`Ended::Stopped`] when the watch asked for it, [`Ended::Spool`] when a tile cannot be kept.
@@ -98,6 +130,12 @@ struct Shared<'a> {
     keeping: Option<Keeping<'a>>,
     /// Each map with its settings in words, to know its values again.
     map_keys: Vec<String>,
+    slots: Slots,
+    so_far: Mutex<SoFar>,
+    /// When it began, by the watch.
+    started: f64,
+    /// The most that an earlier go had taken at the end of any of its tiles, s.
+    earlier: Mutex<f64>,
     fault: Mutex<Option<String>>,
 }
 
@@ -119,10 +157,20 @@ fn run_in_pool(
         hits,
         keeping: KeptTiles::for_plan(plan),
         map_keys: plan.maps.iter().map(|map| map_key(plan, map)).collect(),
+        slots: Slots { maps: plan.maps.len(), tiles: plan.rays.sheets.first().map_or(0, |sheet| sheet.tiles.len()) },
+        so_far: Mutex::new(SoFar { map_seconds: vec![0.0; plan.maps.len()], ..SoFar::default() }),
+        started,
+        earlier: Mutex::default(),
         fault: Mutex::default(),
     };
     let busy = plan.rays.busy_tiles();
-    let (next, done) = (AtomicUsize::new(0), AtomicUsize::new(0));
+    shared.so_far.lock().all = busy.len();
+    let (taken_over, busy) = shared.take_over(busy);
+    if plan.first.is_some() || shared.so_far.lock().done > 0 {
+        // There is something to see already.
+        watch.tile_done(&shared.so_far.lock(), &canvas);
+    }
+    let next = AtomicUsize::new(0);
 
     let work = |_: usize| {
         let mut counts = Counts::for_plan(plan);
@@ -132,12 +180,22 @@ fn run_in_pool(
             if at >= busy.len() || watch.stopped() || shared.failed() {
                 return counts;
             }
-            shared.bake_tile(busy[at], &mut counts, &mut scratch);
-            watch.tile_done(done.fetch_add(1, Ordering::Relaxed) + 1, busy.len(), &canvas);
+            let of_tile = shared.bake_tile(busy[at], &mut scratch);
+            let so_far = {
+                let mut so_far = shared.so_far.lock();
+                so_far.done += 1;
+                so_far.rays += of_tile.all_rays();
+                so_far.ray_seconds += of_tile.ray_seconds;
+                so_far.map_seconds.iter_mut().zip(&of_tile.maps).for_each(|(all, map)| *all += map.seconds);
+                so_far.clone()
+            };
+            counts = counts.merged(of_tile);
+            watch.tile_done(&so_far, &canvas);
         }
     };
     let counts =
         (0..threads).into_par_iter().with_max_len(1).map(work).reduce(|| Counts::for_plan(plan), Counts::merged);
+    let counts = counts.merged(taken_over);
     if let Some(fault) = shared.fault.into_inner() {
         return Err(Ended::Spool(fault));
     }
@@ -148,7 +206,7 @@ fn run_in_pool(
         keeping.finish();
     }
     let covered = shared.covered.into_iter().map(|c| c.into_inner()).collect();
-    let report = report(plan, &counts, watch.now() - started);
+    let report = report(plan, &counts, shared.earlier.into_inner() + watch.now() - started);
     let mut outcome = Outcome::new(plan, covered, counts, report, spool, canvas);
     for map in &outcome.maps {
         if let Some(entry) = outcome.report.maps.get_mut(map.facts.key()) {
@@ -175,20 +233,69 @@ impl Shared<'_> {
         self.fault.lock().is_some()
     }
 
-    fn bake_tile(&self, number: TileNumber, counts: &mut Counts, scratch: &mut Scratch) {
+    /// Takes over the tiles that an earlier go finished; what they count, and the tiles that are left.
+    fn take_over(&self, busy: Vec<TileNumber>) -> (Counts, Vec<TileNumber>) {
+        let nothing = || (Counts::for_plan(self.plan), Vec::new());
+        if !self.spool.lasts() {
+            return (nothing().0, busy);
+        }
+        let count = busy.len();
+        let take = |(counts, mut left): (Counts, Vec<TileNumber>), number: &TileNumber| {
+            let closed = || ClosedTile::fetch(self.plan, self.spool, self.slots, *number);
+            let Some(tile) = (!self.watch.stopped()).then(closed).flatten() else {
+                left.push(*number);
+                return (counts, left);
+            };
+            self.lands(*number, &tile);
+            let mut earlier = self.earlier.lock();
+            *earlier = earlier.max(tile.seconds);
+            (counts.merged(tile.counts), left)
+        };
+        let both = |(a, mut left): (Counts, Vec<TileNumber>), (b, more): (Counts, Vec<TileNumber>)| {
+            left.extend(more);
+            (a.merged(b), left)
+        };
+        let (counts, left) = busy.par_iter().fold(nothing, take).reduce(nothing, both);
+        let mut so_far = self.so_far.lock();
+        so_far.taken_over = count - left.len();
+        so_far.done = so_far.taken_over;
+        (counts, left)
+    }
+
+    /// Puts a tile of an earlier go where those of this one go.
+    fn lands(&self, number: TileNumber, closed: &ClosedTile) {
+        let sheet = &self.plan.rays.sheets[number.sheet];
+        let tile = &sheet.tiles[number.tile];
+        {
+            let mut covered = self.covered[number.sheet].lock();
+            closed
+                .covered
+                .iter()
+                .for_each(|texel| covered.set(tile.texel_on_sheet(*texel as usize, self.plan.rays.size)));
+        }
+        for (map, values) in closed.values.iter().enumerate() {
+            let Some(values) = values else { continue };
+            let facts = &self.plan.maps[map].facts;
+            let extreme = if facts.heights() { values.iter().fold(0.0f32, |most, v| most.max(v.abs())) } else { 0.0 };
+            self.canvas.put(map, &Landed { sheet: number.sheet, tile, covered: &closed.covered, values, extreme });
+        }
+    }
+
+    /// Makes a tile, and counts what it met.
+    fn bake_tile(&self, number: TileNumber, scratch: &mut Scratch) -> Counts {
+        let mut counts = Counts::for_plan(self.plan);
         let plan = self.plan;
         let before = self.watch.now();
         let source = TileSource { earlier: self.keeping.as_ref().and_then(|k| k.tile(number)), store: self.hits };
         let hits = TileHits::trace(&plan.rays, number, &source, scratch);
         counts.ray_seconds += self.watch.now() - before;
         counts.take(&plan.rays, &hits);
-        {
-            let mut covered = self.covered[number.sheet].lock();
-            for (texel, _) in hits.texels() {
-                covered.set(hits.texel_on_sheet(texel, plan.recipe.sheet.size));
-            }
-        }
         let tile = &plan.rays.sheets[number.sheet].tiles[number.tile];
+        let covered: Vec<u32> = hits.texels().map(|(texel, _)| texel as u32).collect();
+        {
+            let mut on_sheet = self.covered[number.sheet].lock();
+            covered.iter().for_each(|texel| on_sheet.set(tile.texel_on_sheet(*texel as usize, plan.rays.size)));
+        }
         let changed = hits.changed();
         let of_before = |map: usize| {
             // Heights along the averaged direction do not follow from rays that run otherwise.
@@ -226,10 +333,11 @@ impl Shared<'_> {
             counts.maps[map].by_error = counts.maps[map].by_error + std::mem::take(&mut work.by_error);
             counts.take_mask(plan, map, &values);
             let extreme = if planned.facts.heights() { counts.take_heights(plan, map, &hits, &values) } else { 0.0 };
-            self.canvas.put(map, &hits, &values, plan.recipe.sheet.size, extreme);
-            let bytes = planned.facts.stored.pack(&hits, planned.facts.shape.channels, &values);
-            let tiles = plan.rays.sheets[number.sheet].tiles.len();
-            if let Err(fault) = self.spool.keep(slot(plan.maps.len(), tiles, number, map), bytes) {
+            let shown = covered.iter().flat_map(|texel| &values[*texel as usize * channels..][..channels]);
+            let shown: Vec<f32> = shown.copied().collect();
+            let landed = Landed { sheet: number.sheet, tile, covered: &covered, values: &shown, extreme };
+            self.canvas.put(map, &landed);
+            if let Err(fault) = self.spool.keep(self.slots.of_map(number, map), planned.facts.stored.pack(&shown)) {
                 *self.fault.lock() = Some(fault);
             }
             counts.maps[map].seconds += self.watch.now() - begun;
@@ -239,9 +347,16 @@ impl Shared<'_> {
         }
         let signals = std::mem::take(&mut work.signals);
         drop(work);
+        if self.spool.lasts() && !self.failed() {
+            let seconds = *self.earlier.lock() + self.watch.now() - self.started;
+            if let Err(fault) = close(self.spool, self.slots.end(number), &hits, &counts, seconds) {
+                *self.fault.lock() = Some(fault);
+            }
+        }
         if let Some(keeping) = &self.keeping {
             keeping.leave(number, Arc::new(hits), Left { maps: left, signals }, &changed);
         }
+        counts
     }
 }
 
@@ -282,7 +397,7 @@ fn report(plan: &Plan, counts: &Counts, seconds: f64) -> Report {
         reach: plan.rays.field.summary,
         seconds,
         ray_seconds: counts.ray_seconds,
-        rays: counts.rays + counts.maps.iter().map(|m| m.rays).sum::<u64>(),
+        rays: counts.all_rays(),
         kept_rays: counts.kept_rays,
         texels: u64::from(size) * u64::from(size) * plan.rays.sheets.len() as u64,
         covered: counts.covered,

@@ -1,14 +1,14 @@
 //! Where finished tiles wait until whole rows can be written. Small bakes wait in memory; whoever bakes large sheets may give a
 //! spool that lies elsewhere. Only covered texels are kept, at no more precision than the file will hold.
 
-use crate::hits::TileHits;
+use crate::hits::TileNumber;
 use crate::maps::MapKind;
 use crate::picture::{Depth, ImageFormat, quantise};
 use parking_lot::Mutex;
 
 /// Keeps the bytes of tiles by number. Called from many threads.
 pub trait Spool: Send + Sync {
-    /// Keeps `bytes` under `slot`; each slot is kept once.
+    /// Keeps `bytes` under `slot`; of a slot that is kept twice the later bytes count.
     ///
     /// # Errors
     /// Why they cannot be kept, in words for the user.
@@ -19,6 +19,31 @@ pub trait Spool: Send + Sync {
     /// # Errors
     /// Why they cannot be read back.
     fn fetch(&self, slot: usize, into: &mut Vec<u8>) -> Result<bool, String>;
+
+    /// Whether what it keeps outlasts the program. The tiles that a run finished are then taken over when the same run goes on.
+    fn lasts(&self) -> bool {
+        false
+    }
+}
+
+/// Where the parts of each tile wait in a spool.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Slots {
+    pub maps: usize,
+    /// Of a sheet.
+    pub tiles: usize,
+}
+
+impl Slots {
+    /// The values of a map over a tile.
+    pub fn of_map(self, number: TileNumber, map: usize) -> usize {
+        (number.sheet * self.tiles + number.tile) * (self.maps + 1) + map
+    }
+
+    /// What closes a tile: it is kept after the values of all maps.
+    pub fn end(self, number: TileNumber) -> usize {
+        self.of_map(number, self.maps)
+    }
 }
 
 /// A spool in memory.
@@ -74,12 +99,11 @@ impl Stored {
     }
 
     /// Values of a tile's covered texels, one after the other.
-    pub fn pack(self, hits: &TileHits, channels: usize, values: &[f32]) -> Vec<u8> {
-        let covered = hits.texels().flat_map(|(texel, _)| &values[texel * channels..(texel + 1) * channels]);
+    pub fn pack(self, values: &[f32]) -> Vec<u8> {
         match self {
-            Stored::U8 => covered.map(|&v| quantise(v, 255.0) as u8).collect(),
-            Stored::U16 => covered.flat_map(|&v| (quantise(v, 65535.0) as u16).to_le_bytes()).collect(),
-            Stored::F32 => covered.flat_map(|&v| v.to_le_bytes()).collect(),
+            Stored::U8 => values.iter().map(|&v| quantise(v, 255.0) as u8).collect(),
+            Stored::U16 => values.iter().flat_map(|&v| (quantise(v, 65535.0) as u16).to_le_bytes()).collect(),
+            Stored::F32 => values.iter().flat_map(|&v| v.to_le_bytes()).collect(),
         }
     }
 

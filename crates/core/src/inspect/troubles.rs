@@ -5,10 +5,11 @@ use crate::finding::{Finding, Place, Severity};
 use crate::mesh::Mesh;
 use crate::reach::ResolvedReach;
 use crate::surface::MeshPoint;
+use serde::{Deserialize, Serialize};
 use std::cmp::Reverse;
 
 /// A texel of a run.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub struct TexelPlace {
     pub sheet: usize,
     /// Its number on the sheet, row by row from the top.
@@ -17,7 +18,7 @@ pub struct TexelPlace {
 }
 
 /// How many texels had a trouble, and the tile of the sheet that has most of them.
-#[derive(Clone, Copy, Debug, Default, PartialEq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
 pub struct Troubles {
     pub count: u64,
     /// The tile with most, of those that are done; the one on an earlier place of two that have as many.
@@ -27,7 +28,7 @@ pub struct Troubles {
 }
 
 /// Troubled texels of a tile.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 struct InTile {
     count: u64,
     /// The first of them in reading order.
@@ -61,7 +62,7 @@ impl Troubles {
 }
 
 /// What was met on one low-poly part.
-#[derive(Clone, Copy, Debug, Default, PartialEq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
 pub struct PartTroubles {
     pub covered: u64,
     pub misses: Troubles,

@@ -24,14 +24,19 @@ use crate::mesh::PlaneTarget;
 use crate::pairs::{Endings, HandPair, PairRules, Pairing};
 use crate::picture::{Depth, Image, ImageFormat, PictureSource, Pictures};
 use crate::reach::{Direction, Reach, ReachRules};
-use crate::sheet::{SAMPLE_COUNTS, SHEET_SIZES, SheetName, SheetSettings};
+use crate::sheet::{Padding, SAMPLE_COUNTS, SHEET_SIZES, SheetName, SheetSettings};
 use crate::trace::BackFaces;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
 /// Rays per texel that a proof takes at most for maps that trace their own.
 pub const PROOF_RAYS: u32 = 16;
+/// The first look at a bake: a sheet of so many times fewer texels per side, within these bounds.
+const FIRST_LOOK_OF: u32 = 8;
+const FIRST_LOOK_LEAST: u32 = 64;
+const FIRST_LOOK_MOST: u32 = 128;
 /// The version this program writes. Older recipes are read; newer ones are refused.
 pub const RECIPE_VERSION: u32 = 1;
 
@@ -161,6 +166,15 @@ impl Recipe {
             *map = map.clone().with_at_most(PROOF_RAYS);
         }
         proof
+    }
+
+    /// The coarsest bake of it that still shows what it is, to be seen at once.
+    pub fn as_first_look(&self) -> Recipe {
+        let size = (self.sheet.size / FIRST_LOOK_OF).clamp(FIRST_LOOK_LEAST, FIRST_LOOK_MOST);
+        let mut first = Recipe { sheet: SheetSettings { proof_size: size, ..self.sheet }, ..self.clone() }.as_proof();
+        // Padding would only be cut away again.
+        first.sheet.padding = Padding::Texels(0);
+        first
     }
 
     /// What has to be imported before it can be baked.
@@ -372,6 +386,16 @@ impl Recipe {
             }
         }
         documents
+    }
+
+    /// Names of all files that it reads: meshes, pictures and documents, and what lies beside them.
+    pub fn files_read(&self) -> BTreeSet<String> {
+        let meshes = self.low.iter().chain(&self.high).chain(&self.cage).filter(|source| source.plane.is_none());
+        let beside = meshes.clone().flat_map(|source| &source.beside);
+        let beside = beside.chain(self.documents().flat_map(|document| &document.beside)).map(|file| &file.file);
+        let own = meshes.map(|source| &source.file).chain(self.documents().map(|document| &document.file));
+        let pictures = self.pictures().into_iter().map(|picture| picture.file);
+        own.chain(beside).cloned().chain(pictures).collect()
     }
 
     /// Those pictures, each read by `read`. One that only masks and finishes read may be missing: a finding tells what needs it and why it

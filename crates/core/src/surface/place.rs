@@ -1,10 +1,11 @@
 //! A place on a mesh, and what lies there.
 
 use glam::Vec3;
+use serde::{Deserialize, Serialize};
 use std::ops::{Add, Mul, Sub};
 
 /// A place on a mesh: a triangle by number, and barycentric weights of its second and third corner; the first has `1 - v - w`.
-#[derive(Clone, Copy, Debug, Default, PartialEq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
 pub struct MeshPoint {
     pub triangle: u32,
     pub v: f32,

@@ -2,6 +2,7 @@
 //! what any of them holds and keeps what it had to trace.
 
 use super::file::{Reading, UNFINISHED, Writing};
+use crate::files::free_room;
 use ember_ridge_core::hits::{HitKey, HitStore};
 use parking_lot::Mutex;
 use std::ffi::OsStr;
@@ -116,12 +117,6 @@ struct Source {
     used: AtomicBool,
     /// A tile of it could not be read; it goes once the run is done, and its tiles are kept anew by the next.
     spoilt: AtomicBool,
-}
-
-/// Bytes that the disk of a folder, or of the one that it is to be made in, has left; without end where that cannot be told.
-fn free_room(folder: &Path) -> u64 {
-    let there = folder.ancestors().find(|folder| folder.exists()).unwrap_or(Path::new("."));
-    rustix::fs::statvfs(there).map_or(u64::MAX, |disk| disk.f_bavail.saturating_mul(disk.f_frsize))
 }
 
 /// The hits a run takes over and keeps.

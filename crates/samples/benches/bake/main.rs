@@ -14,7 +14,7 @@ mod traversal;
 mod uvs;
 
 use ember_ridge_core::Recipe;
-use ember_ridge_core::bake::{Canvas, Outcome, Plan, Watch, run};
+use ember_ridge_core::bake::{Canvas, Outcome, Plan, SoFar, Watch, run};
 use ember_ridge_core::glam::{Vec3, Vec3A};
 use ember_ridge_core::maps::{AoSettings, MapSettings};
 use ember_ridge_core::mesh::CurvatureField;
@@ -45,7 +45,7 @@ impl Watch for Clock {
     fn stopped(&self) -> bool {
         false
     }
-    fn tile_done(&self, _: usize, _: usize, _: &Canvas) {}
+    fn tile_done(&self, _: &SoFar, _: &Canvas) {}
 }
 
 fn best<T>(times: usize, mut work: impl FnMut() -> T) -> (f64, T) {

@@ -26,6 +26,8 @@ mod maps;
 mod masks;
 mod meshes;
 mod pages;
+mod preflight;
+mod queue;
 mod reach;
 mod runs;
 mod sent;
@@ -55,6 +57,8 @@ pub fn described() -> OpenApi {
         finishes::Described::openapi(),
         reach::Described::openapi(),
         runs::Described::openapi(),
+        queue::Described::openapi(),
+        preflight::Described::openapi(),
         hits::Described::openapi(),
         events::Described::openapi(),
     ];
@@ -74,6 +78,8 @@ pub fn mount(rocket: Rocket<Build>) -> Rocket<Build> {
         .mount("/api", finishes::routes())
         .mount("/api", reach::routes())
         .mount("/api", runs::routes())
+        .mount("/api", queue::routes())
+        .mount("/api", preflight::routes())
         .mount("/api", hits::routes())
         .mount("/api", events::routes())
         .mount("/api", about::routes())

@@ -9,7 +9,7 @@ use crate::keep::write_view;
 use crate::routes::runs::texel_maps;
 use crate::routes::sent::{Given, Sent};
 use crate::routes::shared::Shared;
-use ember_ridge_core::bake::{Canvas, Outcome, Plan, Watch, run};
+use ember_ridge_core::bake::{Canvas, Outcome, Plan, SoFar, Watch, run};
 use ember_ridge_core::maps::MapSettings;
 use ember_ridge_core::picture::{Depth, ImageFormat};
 use ember_ridge_core::reach::{EnvelopeMark, FitLimit, MarkKind, Stroke, envelope_marks};
@@ -203,7 +203,7 @@ impl Watch for Looking<'_> {
         false
     }
 
-    fn tile_done(&self, _: usize, _: usize, _: &Canvas) {
+    fn tile_done(&self, _: &SoFar, _: &Canvas) {
         self.meter.did(TILE_WORK);
     }
 }

@@ -6,7 +6,7 @@ use crate::fault::{Fault, Result, aside};
 use crate::jobs::Stopped;
 use crate::keep::{is_map, map_key, small_name, view_name};
 use crate::routes::sent::{Given, Sent};
-use crate::routes::shared::Stored;
+use crate::routes::shared::{Stored, overwritten};
 use crate::views::{RUNS_SHOWN, run_changes, run_page, run_view};
 use ember_ridge_core::Recipe;
 use ember_ridge_core::bake::MapReport;
@@ -128,7 +128,7 @@ async fn enqueue(app: &Arc<App>, asset: i64, kind: RunKind, recipe: &Recipe) -> 
     }
     let before = app.store.newest_run(asset, None, false).await?;
     let run = app.store.add_run(asset, kind, recipe, &run_changes(before.as_ref(), kind, recipe)).await?;
-    app.jobs.add(run, kind);
+    app.jobs.add(run, kind, false);
     app.jobs.tell(Event::Asset { asset });
     let view = Json(run_view(app, app.store.run_line(run).await?));
     Ok(Created::new(format!("/api/runs/{run}")).body(view))
@@ -354,6 +354,12 @@ async fn show_package(app: &State<Arc<App>>, id: i64) -> Result<Package> {
         return Err(Fault::unusable("This run has no maps to deliver; let it bake to the end first"));
     };
     let files: Vec<RunFile> = app.store.run_files(id).await?.into_iter().filter(is_map).collect();
+    if let Some(file) = overwritten(&run.recipe, files.iter().map(|file| file.file.as_str())).first() {
+        return Err(Fault::unusable(format!(
+            "{file}: the asset reads a file of this name, and unpacking the package beside it would replace it. Import that \
+             file under another name, and bake again"
+        )));
+    }
     let name: String = run.recipe.asset.chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '_' }).collect();
     let file_name = format!("attachment; filename=\"{}_{}.zip\"", name.to_lowercase(), run.line.number);
     let app = app.inner().clone();

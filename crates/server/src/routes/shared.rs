@@ -1,8 +1,10 @@
 //! Answers that several requests share, sent from where they are held, and files sent piece by piece from the disk.
 
+use ember_ridge_core::Recipe;
 use rocket::http::{ContentType, Header, Status};
 use rocket::request::Request;
 use rocket::response::{Responder, Response, Result};
+use std::collections::HashSet;
 use std::io::Cursor;
 use std::sync::Arc;
 
@@ -60,4 +62,12 @@ impl<'r> Responder<'r, 'static> for Stored {
         }
         Ok(response)
     }
+}
+
+/// Names of files that would be written over files that a recipe reads, were both in one folder. Letters count alike in either case, as
+/// they do on some disks.
+pub fn overwritten<'f>(recipe: &Recipe, files: impl IntoIterator<Item = &'f str>) -> Vec<String> {
+    let last = |file: &str| file.rsplit(['/', '\\']).next().unwrap_or(file).to_lowercase();
+    let read: HashSet<String> = recipe.files_read().iter().map(|file| last(file)).collect();
+    files.into_iter().filter(|file| read.contains(&file.to_lowercase())).map(str::to_owned).collect()
 }

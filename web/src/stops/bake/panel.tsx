@@ -1,12 +1,12 @@
 // Bake: a proof to judge, the final to keep; watch it land, stop it, see what it cost.
-import { Square } from "lucide-react";
 import { mapKey } from "../../api/patch";
-import { useProgress } from "../../api/progress";
 import { type ShownRun, useActions, useAsset, useMapLabels, useRecipe, useShownRun } from "../../api/queries";
 import { Button, count, Row, Section, Segment, StopHead, seconds } from "../../ui/parts";
-import { Bar } from "../../ui/progress";
 import { ImportFirst } from "../next-step";
 import { KeptHits } from "./kept-hits";
+import { Preflight } from "./preflight";
+import { QueueSection } from "./queue-section";
+import { TimeRows } from "./time-rows";
 
 const PROOF_SIZES = ["256", "512", "1024"] as const;
 
@@ -56,50 +56,10 @@ export function BakeStop() {
           Bake the final, {recipe.sheet.size} <kbd className="num opacity-70">Shift B</kbd>
         </Button>
       </Section>
-      <Running />
+      <QueueSection />
+      <Preflight />
       {run?.report && <Costs run={run} />}
     </>
-  );
-}
-
-function Running() {
-  const progress = useProgress((s) => s.running);
-  const { stop } = useActions();
-  const waiting = useAsset().data?.runs.filter((r) => r.status === "waiting") ?? [];
-  if (!progress && waiting.length === 0) return null;
-  return (
-    <Section title="Now">
-      {progress && (
-        <>
-          <div className="flex justify-between">
-            <span>{progress.stage}</span>
-            <b className="num">{Math.round(progress.share * 100)} %</b>
-          </div>
-          <div className="my-1.5">
-            <Bar label="Bake progress" share={progress.share} />
-          </div>
-          <div className="flex items-center justify-between text-ink-3">
-            <span>
-              {seconds(progress.elapsed)} elapsed
-              {progress.left !== null ? `, ${seconds(progress.left)} left` : ""}
-            </span>
-            <Button onClick={() => stop(progress.run)}>
-              <Square className="size-3 fill-current" /> Stop
-            </Button>
-          </div>
-        </>
-      )}
-      {waiting.map((r) => (
-        <div key={r.id} className="flex items-center justify-between py-0.5">
-          <span className="text-ink-2">
-            {r.number} {r.kind} queued
-          </span>
-          <Button look="quiet" onClick={() => stop(r.id)}>
-            Remove
-          </Button>
-        </div>
-      ))}
-    </Section>
   );
 }
 
@@ -118,25 +78,7 @@ function Costs({ run }: { run: ShownRun }) {
       title={`Time per map, run ${run.number}`}
       aside={<span className="num text-ink-3">{seconds(report.seconds)}</span>}
     >
-      <table className="w-full">
-        <caption className="sr-only">Time by map</caption>
-        <tbody>
-          {rows.map(([name, time]) => (
-            <tr key={name}>
-              <td className="py-0.5">{name}</td>
-              <td className="w-1/3">
-                <div className="h-1.5 rounded bg-sunk">
-                  <i
-                    className="block h-full rounded bg-ink-3"
-                    style={{ width: `${(100 * time) / total}%` }}
-                  />
-                </div>
-              </td>
-              <td className="num w-14 text-right">{((100 * time) / total).toFixed(0)} %</td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
+      <TimeRows rows={rows.map(([name, time]) => [name, time / total])} />
       <p className="mt-1.5 text-xs text-ink-3">
         {count(report.rays)} rays, {(report.rays / Math.max(1e-9, report.seconds) / 1e6).toFixed(1)} million
         per second.

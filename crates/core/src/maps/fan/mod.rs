@@ -202,7 +202,7 @@ impl FanShare {
 }
 
 /// Rays that texels got where the number follows from their error.
-#[derive(Clone, Copy, Debug, Default, PartialEq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
 pub struct RaysSpent {
     pub texels: u64,
     pub rays: u64,

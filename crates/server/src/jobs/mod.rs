@@ -1,23 +1,29 @@
-//! Bakes as jobs: one at a time, proofs before finals, each outliving the page that asked for it. Progress goes out as events.
+//! Bakes as jobs: one at a time, proofs before finals, each outliving the page that asked for it and the program. Progress goes out as
+//! events.
+
+mod queue;
+mod watch;
+
+pub use queue::Stopped;
 
 use crate::api::{Event, ProgressView};
 use crate::fault::{Fault, Result, aside};
-use crate::keep::{Baked, keep_maps, map_key};
+use crate::keep::{Baked, keep_maps, keep_small};
 use crate::{App, locked};
-use ember_ridge_core::bake::{Canvas, Ended, Plan, PlanFault, Preview, Watch, run_into};
+use ember_ridge_core::Recipe;
+use ember_ridge_core::bake::{Ended, Plan, PlanFault, Preview, Spool, Watch, run_into};
 use ember_ridge_core::hits::HitStore;
 use ember_ridge_formats::files::spool_for;
 use ember_ridge_formats::hits::ShelfRun;
+use ember_ridge_formats::run_tiles::{RunKey, RunTiles};
 use ember_ridge_store::{Naming, Run, RunKind, RunStatus};
+use queue::{Queue, Running, Waiting};
 use rocket::http::Status;
-use std::collections::{HashMap, VecDeque};
-use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
-use std::sync::{Arc, Mutex};
+use std::collections::HashMap;
+use std::sync::{Arc, LazyLock, Mutex};
 use std::time::{Duration, Instant};
 use tokio::sync::{Notify, broadcast};
-
-/// Least time between two progress events, and between two live pictures, in seconds.
-const EVENT_EVERY: f64 = 0.12;
+use watch::JobWatch;
 
 pub struct Jobs {
     queue: Mutex<Queue>,
@@ -26,31 +32,6 @@ pub struct Jobs {
     started: Instant,
     /// How runs ended that the database could not be told of, such as for want of room; it is told as soon as it can be.
     untold: Mutex<HashMap<i64, (RunStatus, String)>>,
-}
-
-/// What waits and what is worked on, changed together: a run is always in one of the two until it ends.
-#[derive(Default)]
-struct Queue {
-    waiting: VecDeque<(i64, RunKind)>,
-    running: Option<Arc<Running>>,
-}
-
-struct Running {
-    run: i64,
-    stop: AtomicBool,
-    live: Mutex<HashMap<String, Preview>>,
-    progress: Mutex<Option<ProgressView>>,
-}
-
-/// What came of a wish to stop a run.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Stopped {
-    /// It waited, and will not be worked on.
-    InQueue,
-    /// It runs, and ends soon.
-    Soon,
-    /// It neither waits nor runs.
-    Not,
 }
 
 impl Drop for Jobs {
@@ -76,36 +57,38 @@ impl Jobs {
         let _ = self.events.send(event);
     }
 
-    /// Queues a run that is in the ledger already. Proofs go before finals.
-    pub fn add(&self, run: i64, kind: RunKind) {
-        let waiting = &mut locked(&self.queue).waiting;
-        let place = match kind {
-            RunKind::Proof => waiting.iter().position(|(_, k)| *k == RunKind::Final).unwrap_or(waiting.len()),
-            RunKind::Final => waiting.len(),
-        };
-        waiting.insert(place, (run, kind));
+    /// Queues a run that is in the ledger already. A proof that comes while a final is worked on goes first.
+    pub fn add(&self, run: i64, kind: RunKind, held: bool) {
+        locked(&self.queue).add(Waiting { run, kind, held });
         self.wake.notify_one();
-    }
-
-    /// Takes the next run to work on.
-    fn next(&self) -> Option<Arc<Running>> {
-        let mut queue = locked(&self.queue);
-        let (run, _) = queue.waiting.pop_front()?;
-        let running = Running { run, stop: AtomicBool::new(false), live: Mutex::default(), progress: Mutex::default() };
-        queue.running = Some(Arc::new(running));
-        queue.running.clone()
+        self.tell(Event::Queue);
     }
 
     /// Stops a running bake, or takes a waiting one out of the queue.
     pub fn stop(&self, run: i64) -> Stopped {
-        let mut queue = locked(&self.queue);
-        if let Some(running) = queue.running.as_ref().filter(|r| r.run == run) {
-            running.stop.store(true, Ordering::Relaxed);
-            return Stopped::Soon;
-        }
-        let before = queue.waiting.len();
-        queue.waiting.retain(|(id, _)| *id != run);
-        if queue.waiting.len() < before { Stopped::InQueue } else { Stopped::Not }
+        let stopped = locked(&self.queue).stop(run);
+        self.tell(Event::Queue);
+        stopped
+    }
+
+    /// Holds a run, or lets it go on; false when it neither waits nor runs.
+    pub fn hold(&self, run: i64, held: bool) -> bool {
+        let found = locked(&self.queue).hold(run, held);
+        self.wake.notify_one();
+        self.tell(Event::Queue);
+        found
+    }
+
+    /// Puts runs that wait into this order, in the places that they have now.
+    pub fn order(&self, order: &[i64]) {
+        locked(&self.queue).order(order);
+        self.tell(Event::Queue);
+    }
+
+    /// The run that is worked on, and those that wait in their order.
+    pub fn queued(&self) -> Vec<i64> {
+        let queue = locked(&self.queue);
+        queue.running.iter().map(|running| running.run).chain(queue.waiting()).collect()
     }
 
     /// The live picture of a map of the running bake.
@@ -120,6 +103,11 @@ impl Jobs {
         locked(&running.progress).clone()
     }
 
+    /// A run goes on: how it ended before is not told any more.
+    pub fn forget(&self, run: i64) {
+        locked(&self.untold).remove(&run);
+    }
+
     /// How a run ended, where the database does not know it yet.
     pub fn ended(&self, run: i64) -> Option<(RunStatus, String)> {
         locked(&self.untold).get(&run).cloned()
@@ -129,13 +117,25 @@ impl Jobs {
 /// Time between two tries to tell the database what it could not be told.
 const AGAIN_AFTER: Duration = Duration::from_secs(2);
 
+/// Takes up the runs that waited when the program ended.
+///
+/// # Errors
+/// A database that does not answer.
+pub async fn take_up(app: &App) -> Result<()> {
+    for line in app.store.queue().await? {
+        app.jobs.add(line.id, line.kind, line.held);
+    }
+    Ok(())
+}
+
 /// Starts the task that works the queue off, for as long as there is an application.
 pub fn start_worker(app: &Arc<App>) {
     let (wake, app) = (app.jobs.wake.clone(), Arc::downgrade(app));
     tokio::spawn(async move {
         loop {
             let Some(here) = app.upgrade() else { return };
-            match here.jobs.next() {
+            let next = locked(&here.jobs.queue).next();
+            match next {
                 Some(running) => work_on(&here, running).await,
                 None => {
                     tell_untold(&here).await;
@@ -167,27 +167,42 @@ async fn tell_untold(app: &App) {
 
 async fn work_on(app: &Arc<App>, running: Arc<Running>) {
     let id = running.run;
+    let mut again = None;
     let asset = match app.store.run(id).await {
         Ok(run) => {
             let asset = run.line.asset;
             let _ = app.store.set_run_status(id, RunStatus::Running, None).await;
             app.jobs.tell(Event::Asset { asset });
+            app.jobs.tell(Event::Queue);
             let (app_there, running_there) = (app.clone(), running.clone());
             let baked = aside(move || bake(&app_there, &run, &running_there)).await;
             let kept = match baked {
                 Ok(Some(((report, files), naming))) => {
                     let kept = app.store.finish_run(id, &report, &files).await.map_err(Fault::from);
                     drop(naming);
+                    if kept.is_ok() {
+                        app.store.drop_place(id);
+                    }
                     kept
                 }
-                Ok(None) => {
+                Ok(None) if running.stops() => {
+                    keep_landed(app, &running).await;
                     end(app, id, RunStatus::Stopped, None).await;
+                    Ok(())
+                }
+                Ok(None) => {
+                    end(app, id, RunStatus::Waiting, None).await;
+                    again = Some(running.again());
                     Ok(())
                 }
                 Err(fault) => Err(fault),
             };
             if let Err(fault) = kept {
                 end(app, id, RunStatus::Failed, Some(fault.text())).await;
+                // With more room it can go on; whatever else went wrong would go wrong again.
+                if fault.status() != Status::InsufficientStorage {
+                    app.store.drop_place(id);
+                }
             }
             asset
         }
@@ -196,19 +211,54 @@ async fn work_on(app: &Arc<App>, running: Arc<Running>) {
             app.store.run_line(id).await.map_or(0, |line| line.asset)
         }
     };
-    locked(&app.jobs.queue).running = None;
+    locked(&app.jobs.queue).put_back(again);
     app.memory.make_room(0);
     app.jobs.tell(Event::Ended { run: id });
     app.jobs.tell(Event::Asset { asset });
+    app.jobs.tell(Event::Queue);
     if matches!(app.store.age_proofs().await, Ok(1..)) {
         let _ = app.store.collect().await;
     }
 }
 
-/// The bake itself; None when it was stopped.
+/// Keeps small pictures of what a run that was stopped had made by then. They are for looking only: without room for them there are none.
+async fn keep_landed(app: &Arc<App>, running: &Running) {
+    let live = std::mem::take(&mut *locked(&running.live));
+    let naming = app.store.naming().await;
+    let there = app.clone();
+    if let Ok(files) = aside(move || live.iter().map(|(key, picture)| keep_small(&there, key, picture)).collect()).await
+    {
+        let files: Vec<_> = files;
+        let _ = app.store.keep_pictures(running.run, &files).await;
+    }
+    drop(naming);
+}
+
+/// Tells a run: by what is it made, and from what. Another version of the program makes all tiles anew.
+fn run_key(recipe: &Recipe) -> serde_json::Result<RunKey> {
+    static PROGRAM: LazyLock<Vec<u8>> = LazyLock::new(|| {
+        let bytes = std::env::current_exe().and_then(std::fs::read);
+        bytes.map_or_else(|_| env!("CARGO_PKG_VERSION").into(), |bytes| blake3::hash(&bytes).as_bytes().to_vec())
+    });
+    let recipe = serde_json::to_vec(recipe)?;
+    Ok(*blake3::Hasher::new().update(&PROGRAM).update(&recipe).finalize().as_bytes())
+}
+
+/// Where the finished tiles of a run wait: those of a final outlast the program.
+fn spool_of(app: &App, job: &Run, plan: &Plan) -> Result<Arc<dyn Spool>> {
+    let id = job.line.id;
+    match job.line.kind {
+        RunKind::Proof => Ok(spool_for(plan.spool_bytes(), app.store.blobs.folder())?),
+        RunKind::Final => {
+            std::fs::create_dir_all(app.store.run_place(id))?;
+            Ok(Arc::new(RunTiles::open(&app.store.run_tiles(id), &run_key(&job.recipe)?)?))
+        }
+    }
+}
+
+/// The bake itself; None when it was stopped or paused.
 fn bake(app: &App, job: &Run, running: &Running) -> Result<Option<(Baked, Naming)>> {
-    let watch =
-        JobWatch { app, job, running, began: app.jobs.started.elapsed().as_secs_f64(), last: AtomicU64::new(0) };
+    let watch = JobWatch::new(app, job, running);
     let scene = match app.scene(&job.recipe, &|stage| watch.begins(stage)) {
         Err(_) if watch.stopped() => return Ok(None),
         scene => scene?,
@@ -216,86 +266,33 @@ fn bake(app: &App, job: &Run, running: &Running) -> Result<Option<(Baked, Naming
     if !watch.begins("planning") {
         return Ok(None);
     }
-    let plan = match Plan::watched(&job.recipe, &scene, &watch) {
-        Ok(plan) => plan.keeping(&app.kept_tiles(&job.recipe)?),
+    let kept = app.kept_tiles(&job.recipe)?;
+    let planned = Plan::watched(&job.recipe, &scene, &watch).and_then(|plan| {
+        // A proof that follows another has most of its tiles at once.
+        let wanted = job.line.kind == RunKind::Final || kept.is_empty();
+        if wanted { plan.with_first_look(&watch) } else { Ok(plan) }
+    });
+    let plan = match planned {
+        Ok(plan) => plan.keeping(&kept),
         Err(PlanFault::Stopped) => return Ok(None),
         Err(fault) => return Err(Fault::unusable(fault.to_string())),
     };
-    let spool = spool_for(plan.spool_bytes(), app.store.blobs.folder())?;
+    let spool = spool_of(app, job, &plan)?;
     // Hits only save work: a folder that cannot be written is no reason not to bake.
     let hits = if job.line.kind == RunKind::Final { app.hits.run().ok() } else { None };
     let store = hits.as_ref().map(|hits| hits as &dyn HitStore);
     let outcome = match run_into(&plan, 0, &watch, spool, store) {
         Ok(outcome) => outcome,
-        Err(Ended::Stopped) => return Ok(None),
+        Err(Ended::Stopped) => {
+            // What was traced by now is not traced again.
+            let _ = hits.map(ShelfRun::finish);
+            return Ok(None);
+        }
         Err(fault @ Ended::Spool(_)) => return Err(Fault::new(Status::InsufficientStorage, fault.to_string())),
     };
-    watch.send("writing", 1.0, None);
+    watch.writes();
     let _ = hits.map(ShelfRun::finish);
     let naming = tokio::runtime::Handle::current().block_on(app.store.naming());
     let kept = keep_maps(app, outcome, &|| watch.stopped())?;
     Ok((!watch.stopped()).then_some((kept, naming)))
-}
-
-struct JobWatch<'a> {
-    app: &'a App,
-    job: &'a Run,
-    running: &'a Running,
-    began: f64,
-    /// When the last event went out, as the bits of a time.
-    last: AtomicU64,
-}
-
-impl JobWatch<'_> {
-    /// Tells of a stage; false when the run was stopped, and the stage need not begin.
-    fn begins(&self, stage: &str) -> bool {
-        self.send(stage, 0.0, None);
-        !self.stopped()
-    }
-
-    fn send(&self, stage: &str, share: f32, left: Option<f32>) {
-        let elapsed = (self.now() - self.began) as f32;
-        let view = ProgressView {
-            asset: self.job.line.asset,
-            run: self.job.line.id,
-            stage: stage.to_owned(),
-            share,
-            elapsed,
-            left,
-        };
-        *locked(&self.running.progress) = Some(view.clone());
-        self.app.jobs.tell(Event::Progress(view));
-    }
-}
-
-impl Watch for JobWatch<'_> {
-    fn now(&self) -> f64 {
-        self.app.jobs.started.elapsed().as_secs_f64()
-    }
-
-    fn stopped(&self) -> bool {
-        self.running.stop.load(Ordering::Relaxed)
-    }
-
-    fn tile_done(&self, done: usize, all: usize, canvas: &Canvas) {
-        let (now, last) = (self.now(), self.last.load(Ordering::Relaxed));
-        if now - f64::from_bits(last) < EVENT_EVERY {
-            return;
-        }
-        // One thread takes the turn; the others bake on.
-        if self.last.compare_exchange(last, now.to_bits(), Ordering::Relaxed, Ordering::Relaxed).is_err() {
-            return;
-        }
-        for sheet in 0..canvas.sheets() {
-            for map in &self.job.recipe.maps {
-                if let Some(picture) = canvas.preview(sheet, &map.key()) {
-                    locked(&self.running.live).insert(map_key(&map.key(), sheet), picture);
-                }
-            }
-        }
-        let share = done as f32 / all.max(1) as f32;
-        let elapsed = now - self.began;
-        let left = (share > 0.05).then(|| (elapsed * f64::from(1.0 / share - 1.0)) as f32);
-        self.send("baking", share, left);
-    }
 }
