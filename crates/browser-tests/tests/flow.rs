@@ -116,6 +116,28 @@ async fn tune_bake_undo_and_deliver() -> Result<()> {
     session.close().await
 }
 
+/// The newest proof held against the first one: both are proofs of 512, so nothing is apart; a run of another size cannot be compared.
+async fn compared(session: &Session) -> Result<()> {
+    session.stop("Review").await?;
+    session.choose("Other run", "1 proof, 512 px").await?;
+    session.until("the table", "document.querySelector('[data-compared=normal] td').textContent === '0'").await?;
+    session.xpath("//*[@aria-label='Shown of the two runs']//*[.='Difference']").await?.click().await?;
+    session.xpath("//input[@aria-label='Brightest stands for']").await?;
+    session.css("aside h1").await?.click().await?;
+    let shows = |name: &str| {
+        format!(
+            "document.querySelector(\"[aria-label='Shown of the two runs'] [data-state=on]\").textContent === '{name}'"
+        )
+    };
+    session.press(&['x']).await?;
+    session.until("this one", &shows("This")).await?;
+    session.press(&['x']).await?;
+    session.until("the other one", &shows("Other")).await?;
+    session.choose("Other run", "2 final, 1024 px").await?;
+    session.xpath("//*[contains(., 'bake both at one size')]").await?;
+    session.choose("Other run", "no other").await
+}
+
 /// Stop a final that would take minutes, and let it go on; kill the program, and see it go on by itself.
 #[tokio::test(flavor = "multi_thread")]
 async fn stop_and_survive() -> Result<()> {
@@ -126,6 +148,7 @@ async fn stop_and_survive() -> Result<()> {
     session.xpath("//*[@aria-label='Samples per texel']//button[.='64']").await?.click().await?;
     let follows = |r: &[Value]| r.len() >= 3 && r.iter().all(|r| r["status"] == "done");
     session.runs_until(1, "the proof that follows", follows).await?;
+    compared(&session).await?;
 
     session.stop("Bake").await?;
     session.css("aside h1").await?.click().await?;

@@ -6,7 +6,7 @@ mod support;
 use ember_ridge_core::glam::{Quat, Vec3};
 use ember_ridge_core::maps::{CurvatureSettings, Green, MapSettings, Reads, Unit};
 use ember_ridge_core::picture::{Coding, Image, Pixels};
-use ember_ridge_core::review::{Compared, MapFile, compare};
+use ember_ridge_core::review::{Compared, MapFile, compare, difference_picture};
 use ember_ridge_core::sheet::plan_sheets;
 use ember_ridge_core::surface::Distance;
 use support::*;
@@ -119,4 +119,24 @@ fn covered_texels_are_those_that_the_bake_covers() {
         assert_eq!(wrong, 0, "{samples} samples");
         assert!(covered.count() > 500);
     }
+}
+
+#[test]
+fn the_picture_of_a_difference_is_dark_where_they_agree_and_bright_at_the_most() {
+    let share = Reads::SHARE;
+    let (a, b) =
+        (image(1, Coding::Linear, |_| vec![0.25]), image(1, Coding::Linear, |t| vec![0.25 + t as f32 / 128.0]));
+    let covered = |at: usize| at != 5;
+    let rows = difference_picture([file(&a, share), file(&b, share)], &covered, 0.25).expect("comparable");
+    let texel = |at: usize| [rows[3 * at], rows[3 * at + 1], rows[3 * at + 2]];
+    assert_eq!(rows.len(), 3 * 64);
+    // Nothing, half of the most, all of it, more than that, and what is left out.
+    assert_eq!(
+        [0, 16, 32, 50, 5].map(texel),
+        [[24, 24, 26], [200, 86, 42], [255, 240, 214], [255, 240, 214], [118, 118, 118]]
+    );
+    let light: Vec<u32> = (6..32).map(|at| texel(at).iter().map(|c| u32::from(*c)).sum()).collect();
+    assert!(light.windows(2).all(|pair| pair[0] < pair[1]), "it gets lighter all the way: {light:?}");
+    let small = Image::new(4, 4, 1, Pixels::F32(vec![0.0; 16]), Coding::Linear);
+    assert!(difference_picture([file(&a, share), file(&small, share)], &covered, 1.0).is_err());
 }

@@ -17,6 +17,7 @@ use ember_ridge_core::maps::{MapKind, MapSettings};
 use ember_ridge_core::mesh::Facing;
 use ember_ridge_core::picture::{Depth, ImageFormat};
 use ember_ridge_core::recipe::{FixOrder, Missing};
+use ember_ridge_core::review::Compared;
 use ember_ridge_core::{Finding, FindingKind, Mesh, Recipe};
 use ember_ridge_store::{RunKind, RunStatus};
 use rocket::request::FromParam;
@@ -487,6 +488,17 @@ pub struct PlannedFile {
     pub map: String,
     pub file: String,
     pub bytes: u64,
+}
+
+/// How far the maps of two runs are apart.
+#[derive(Debug, Default, Serialize, JsonSchema)]
+pub struct RunsCompared {
+    pub maps: BTreeMap<String, Compared>,
+    /// Why others cannot be compared.
+    pub faults: BTreeMap<String, String>,
+    /// Maps that only one of the two has.
+    pub only_a: Vec<String>,
+    pub only_b: Vec<String>,
 }
 
 /// A run that waits or runs.

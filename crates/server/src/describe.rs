@@ -9,7 +9,8 @@ use crate::api::{
     About, Acceptance, AgainstLive, AskedAt, AskedByExample, AssetLine, AssetView, Choices, DisplayHeader,
     EnvelopeHeader, Event, FileNames, Freed, HitsLimit, HoldOrder, KeptHitsView, MapLine, MaskChoices, MeasuringShare,
     MeshFindings, MeshFormat, NewAsset, NewPlane, Offered, PictureUse, Preflight, PresetLine, QueueOrder, QueuedRun,
-    ReadyFinishLine, RegionName, Revision, Role, RunDetail, RunOrder, RunPage, Side, Swatch, TexelView, TraceView,
+    ReadyFinishLine, RegionName, Revision, Role, RunDetail, RunOrder, RunPage, RunsCompared, Side, Swatch, TexelView,
+    TraceView,
 };
 use crate::fault::Problem;
 use crate::routes;
@@ -85,6 +86,7 @@ fn types() -> Map<String, Value> {
         RunDetail,
         RunOrder,
         RunPage,
+        RunsCompared,
         SheetTable,
         Side,
         Stroke,

@@ -93,7 +93,7 @@ async fn the_queue_is_held_ordered_and_outlives_the_program() {
     let client = client(data.path()).await;
     assert_eq!(queue(&client).await, ids, "as it was");
     let (_, first) = get(&client, "/api/queue").await;
-    assert_eq!((&first[0]["asset_name"], &first[0]["run"]["held"]), (&json!("lid"), &json!(true)));
+    assert_eq!((&first[0]["asset_name"], &first[0]["run"]["held"]), (&json!("Tile"), &json!(true)));
     for id in &ids {
         post(&client, &format!("/api/runs/{id}/stop"), json!({})).await;
         assert_eq!(ended(&client, id).await["status"], "stopped");

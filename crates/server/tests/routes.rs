@@ -174,6 +174,7 @@ async fn every_route_answers_as_it_is_described() {
     held.get("/api/runs/1/trace?x=3&y=60&sheet=0").await;
     held.get("/api/runs/1/package").await;
     against_live(&held).await;
+    compared(&held).await;
     assert_eq!(held.get("/api/runs/1/sheets").await, json!({ "of": [0, 0], "corners": [[0, 0]] }));
     held.get("/api/runs/1/frees").await;
     held.get("/api/assets/1/runs?before=9&limit=5").await;
@@ -357,7 +358,32 @@ async fn against_live(held: &Held) {
     assert!(mean(&other, "base-color") > 80.0, "{}", other["differences"]);
 }
 
-/// A long bake, looked at while it runs, then stopped; and once more from its ledger line.
+/// What a final would write; then one more of another reach held against the first: heights are apart, and a picture shows where.
+async fn compared(held: &Held) {
+    let preflight = held.get("/api/assets/1/preflight").await;
+    let first = held.get("/api/runs/1").await["run"].clone();
+    let sum = |of: &Value| of.as_array().into_iter().flatten().filter_map(|f| f["bytes"].as_i64()).sum::<i64>();
+    assert_eq!((&preflight["by_run"], preflight["clashes"].as_array().map(Vec::len)), (&json!(1), Some(0)));
+    assert_eq!(sum(&preflight["files"]), first["bytes"].as_i64().expect("bytes"), "as it was: {preflight}");
+    let same = held.get("/api/runs/1/compare/1").await;
+    assert_eq!((&same["maps"]["normal"]["max"], &same["maps"]["normal"]["worst"]), (&json!(0.0), &Value::Null));
+    support::revise(&held.client, |r| {
+        let normal = r["maps"].as_array_mut().into_iter().flatten().find(|m| m["map"] == "normal");
+        normal.expect("a normal map")["y"] = json!("-");
+    })
+    .await;
+    let run = held.send(Method::Post, "/api/assets/1/runs", json!({ "kind": "final" })).await;
+    assert_eq!(ended(&held.client, &run["id"]).await["status"], "done");
+    let apart = held.get(&format!("/api/runs/1/compare/{}", run["id"])).await;
+    assert!(
+        apart["maps"]["normal"]["max"].as_f64().is_some_and(|max| max < 1.0),
+        "green is read as it stands: {apart}"
+    );
+    assert_eq!(apart["faults"], json!({}));
+    held.get(&format!("/api/runs/1/difference/{}/normal?most=2&sheet=0", run["id"])).await;
+}
+
+/// A long bake, looked at while it runs, held and let go on, then stopped and let go on again; and once more from its ledger line.
 async fn live_and_stopped(held: &Held) {
     let (_, asset) = support::revise(&held.client, |r| {
         r["sheet"]["size"] = json!(4096);
@@ -373,6 +399,14 @@ async fn live_and_stopped(held: &Held) {
         assert!(looks < 3000, "no live picture came");
         tokio::time::sleep(std::time::Duration::from_millis(10)).await;
     }
+    assert_eq!(held.get("/api/queue").await[0]["run"]["id"], *id);
+    let hold = format!("/api/runs/{id}/hold");
+    assert_eq!(held.send(Method::Post, &hold, json!({ "held": true })).await["held"], true);
+    held.send(Method::Put, "/api/queue", json!({ "runs": [id] })).await;
+    assert_eq!(held.send(Method::Post, &hold, json!({ "held": false })).await["held"], false);
+    held.send(Method::Post, &format!("/api/runs/{id}/stop"), json!(null)).await;
+    assert_eq!(ended(&held.client, id).await["status"], "stopped");
+    held.send(Method::Post, &format!("/api/runs/{id}/resume"), json!(null)).await;
     held.send(Method::Post, &format!("/api/runs/{id}/stop"), json!(null)).await;
     assert_eq!(ended(&held.client, id).await["status"], "stopped");
     let again = held.send(Method::Post, &format!("/api/runs/{id}/again"), json!(null)).await;
@@ -411,6 +445,12 @@ async fn what_cannot_be_given_is_told_in_one_form() {
             "no file 'a.obj'",
         ),
         (get, "/api/runs/9/sheets", "", 404, "run"),
+        (get, "/api/runs/9/compare/8", "", 404, "run"),
+        (get, "/api/runs/9/difference/8/normal", "", 422, "most is missing"),
+        (post, "/api/runs/9/resume", "", 404, "run"),
+        (post, "/api/runs/9/hold", r#"{ "held": 1 }"#, 422, "held"),
+        (put, "/api/queue", r#"{ "runs": "all" }"#, 422, "runs"),
+        (get, "/api/assets/1/preflight", "", 422, "No low-poly yet"),
         (post, "/api/assets/1/masks", r#"{ "masks": [] }"#, 422, "masks has 0 entries"),
         (put, "/api/mask-library", r#"{ "masks": [{ "name": "a/b" }] }"#, 422, "a name goes without"),
         (Method::Delete, "/api/mask-library/none", "", 404, "mask"),

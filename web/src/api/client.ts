@@ -106,6 +106,8 @@ export const api = {
   resume: (run: number) => held(POST("/runs/{id}/resume", path(run))),
   hold: (run: number, on: boolean) => held(POST("/runs/{id}/hold", { ...path(run), body: { held: on } })),
   queue: () => held(GET("/queue")),
+  compare: (id: number, other: number) =>
+    held(GET("/runs/{id}/compare/{other}", { params: { path: { id, other } } })),
   preflight: (id: number) => held(GET("/assets/{id}/preflight", path(id))),
   orderQueue: (runs: number[]) => held(PUT("/queue", { body: { runs } })),
   hits: () => held(GET("/hits")),
@@ -206,6 +208,8 @@ export const mapUrl = (run: { pictures: PictureLine[] }, map: string, sheet: num
 };
 export const liveUrl = (run: number, map: string, sheet: number, turn: number) =>
   `/api/runs/${run}/live/${map}?sheet=${sheet}&turn=${turn}`;
+export const differenceUrl = (run: number, other: number, map: string, most: number, sheet: number) =>
+  `/api/runs/${run}/difference/${other}/${map}?most=${most}&sheet=${sheet}`;
 export const cageUrl = (asset: number, format: MeshFormat) => `/api/assets/${asset}/cage?format=${format}`;
 export const masksUrl = (asset: number) => `/api/assets/${asset}/masks`;
 export const packageUrl = (run: number) => `/api/runs/${run}/package`;

@@ -135,16 +135,28 @@ export function useRunDetail() {
   });
 }
 
+const shownOf = (detail: RunDetail): ShownRun => ({
+  ...detail.run,
+  report: detail.report,
+  found: detail.findings,
+  pictures: detail.pictures,
+});
+
 /** The run that is looked at. Null until all is known of it. */
 export function useShownRun(): ShownRun | null {
   const detail = useRunDetail().data;
-  return useMemo(
-    () =>
-      detail
-        ? { ...detail.run, report: detail.report, found: detail.findings, pictures: detail.pictures }
-        : null,
-    [detail],
-  );
+  return useMemo(() => (detail ? shownOf(detail) : null), [detail]);
+}
+
+/** A run by its id, with all that is known of it. */
+export function useRun(id: number | null): ShownRun | null {
+  const detail = useQuery({
+    queryKey: ["run", id],
+    queryFn: () => api.run(id ?? 0),
+    enabled: id !== null,
+    staleTime: Number.POSITIVE_INFINITY,
+  }).data;
+  return useMemo(() => (detail ? shownOf(detail) : null), [detail]);
 }
 
 /** Whether a run is one of the asset's that are listed. */

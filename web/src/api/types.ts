@@ -962,6 +962,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/runs/{id}/compare/{other}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How far each map of a run is from that of another, over texels that both cover. */
+        get: operations["compare_runs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/difference/{other}/{map}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where a map of a run is apart from that of another: dark where they agree, brightest where they are `most` apart or more. */
+        get: operations["show_difference"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/runs/{id}/frees": {
         parameters: {
             query?: never;
@@ -1380,6 +1414,29 @@ export interface components {
         ColorFrom: "vertices" | "auto" | "materials" | "picture";
         /** @description How a term joins those before it. */
         Combine: "and" | "or" | "minus";
+        /** @description How far two maps are apart. */
+        Compared: {
+            /** Format: float */
+            max: number;
+            /** Format: float */
+            mean: number;
+            /**
+             * Format: float
+             * @description Ninety-nine of a hundred are no further apart.
+             */
+            p99: number;
+            /**
+             * Format: uint64
+             * @description Texels that both cover.
+             */
+            texels: number;
+            unit: string;
+            /**
+             * @description The texel where they are furthest apart: its sheet, counted from 0, and its place from the left and the top. None where nothing
+             *     differs.
+             */
+            worst: components["schemas"]["Worst"] | null;
+        };
         /** @description A place that both sides changed, each to something else. */
         Conflict: {
             at: string[];
@@ -3759,6 +3816,19 @@ export interface components {
             };
             status: components["schemas"]["RunStatus"];
         };
+        /** @description How far the maps of two runs are apart. */
+        RunsCompared: {
+            /** @description Why others cannot be compared. */
+            faults: {
+                [key: string]: string;
+            };
+            maps: {
+                [key: string]: components["schemas"]["Compared"];
+            };
+            /** @description Maps that only one of the two has. */
+            only_a: string[];
+            only_b: string[];
+        };
         /** @description What a coat sets one thing to: a value, a ramp over a signal, or a picture; one of the three. */
         SetTo: {
             blend?: components["schemas"]["Blend"];
@@ -4222,6 +4292,15 @@ export interface components {
             amount: number;
             pattern: components["schemas"]["PatternSettings"];
         };
+        /** @description The texel where two maps are furthest apart. */
+        Worst: {
+            /** Format: uint */
+            sheet: number;
+            /** Format: uint32 */
+            x: number;
+            /** Format: uint32 */
+            y: number;
+        };
     };
     responses: never;
     parameters: never;
@@ -4256,6 +4335,7 @@ export type CoatView = components['schemas']['CoatView'];
 export type Color = components['schemas']['Color'];
 export type ColorFrom = components['schemas']['ColorFrom'];
 export type Combine = components['schemas']['Combine'];
+export type Compared = components['schemas']['Compared'];
 export type Conflict = components['schemas']['Conflict'];
 export type Control = components['schemas']['Control'];
 export type ControlInput = components['schemas']['ControlInput'];
@@ -4398,6 +4478,7 @@ export type RunOrder = components['schemas']['RunOrder'];
 export type RunPage = components['schemas']['RunPage'];
 export type RunStatus = components['schemas']['RunStatus'];
 export type RunView = components['schemas']['RunView'];
+export type RunsCompared = components['schemas']['RunsCompared'];
 export type SetTo = components['schemas']['SetTo'];
 export type SetTo2 = components['schemas']['SetTo2'];
 export type Sets = components['schemas']['Sets'];
@@ -4430,6 +4511,7 @@ export type UvChoice = components['schemas']['UvChoice'];
 export type UvReport = components['schemas']['UvReport'];
 export type UvSet = components['schemas']['UvSet'];
 export type Warp = components['schemas']['Warp'];
+export type Worst = components['schemas']['Worst'];
 export type $defs = Record<string, never>;
 export interface operations {
     show_about: {
@@ -6611,6 +6693,75 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AgainstLive"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    compare_runs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                other: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description By map */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunsCompared"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show_difference: {
+        parameters: {
+            query: {
+                /** @description What the brightest stands for, in the map's unit */
+                most: number;
+                sheet?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+                map: string;
+                other: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A PNG */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": string;
                 };
             };
             /** @description What is wrong, and what to do */

@@ -16,6 +16,14 @@ export interface DraftPicture {
   took: number;
 }
 
+/** Another run of the asset beside the one that is looked at, and what the stages show of the two. */
+export interface Against {
+  run: number;
+  shows: "this" | "other" | "difference";
+  /** What the brightest of a difference stands for, by map, in the map's unit. */
+  most: Readonly<Record<string, number>>;
+}
+
 interface View {
   look: Look;
   stages: Stages;
@@ -28,6 +36,7 @@ interface View {
   /** A run's normal map is shown as part of its whole material, where the run has one. */
   material: boolean;
   draft: DraftPicture | null;
+  against: Against | null;
   /** Parts that are left out, by name. */
   hidden: ReadonlySet<string>;
   /** Number of the pair that is shown alone. */
@@ -50,6 +59,7 @@ export const useView = create<View>()(() => ({
   channel: "all",
   material: true,
   draft: null,
+  against: null,
   hidden: new Set(),
   solo: null,
   apart: 0,

@@ -13,7 +13,7 @@ mod trace_texel;
 mod truths;
 
 pub use checks::{Bounds, check_pairs, check_placing, check_together};
-pub use compare::{Compared, MapFile, Worst, compare};
+pub use compare::{Compared, MapFile, Worst, compare, difference_picture};
 pub use difference::Difference;
 pub use finishes::{CoatView, FinishView};
 pub use lean::LeanReport;

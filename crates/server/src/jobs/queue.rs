@@ -21,6 +21,7 @@ pub struct Waiting {
 pub struct Running {
     pub run: i64,
     pub kind: RunKind,
+    turn: u64,
     wish: AtomicU8,
     held: AtomicBool,
     pub live: Mutex<HashMap<String, Preview>>,
@@ -32,10 +33,11 @@ const PAUSES: u8 = 1;
 const STOPS: u8 = 2;
 
 impl Running {
-    fn new(Waiting { run, kind, .. }: Waiting) -> Running {
+    fn new((turn, Waiting { run, kind, .. }): (u64, Waiting)) -> Running {
         Running {
             run,
             kind,
+            turn,
             wish: AtomicU8::new(GOES_ON),
             held: AtomicBool::new(false),
             live: Mutex::default(),
@@ -77,14 +79,17 @@ pub enum Stopped {
 /// What waits and what is worked on, changed together: a run is always in one of the two until it ends.
 #[derive(Default)]
 pub struct Queue {
-    waiting: Vec<Waiting>,
+    /// In the order of their turns.
+    waiting: Vec<(u64, Waiting)>,
+    last: u64,
     pub running: Option<Arc<Running>>,
 }
 
 impl Queue {
     /// A run waits, behind those of its kind.
     pub fn add(&mut self, waiting: Waiting) {
-        self.waiting.push(waiting);
+        self.last += 1;
+        self.waiting.push((self.last, waiting));
         if waiting.kind == RunKind::Proof
             && let Some(running) = self.running.as_ref().filter(|running| running.kind == RunKind::Final)
         {
@@ -92,15 +97,16 @@ impl Queue {
         }
     }
 
-    /// The run that was worked on ends, or waits again before all others.
+    /// The run that was worked on ends, or waits again at the turn that it had.
     pub fn put_back(&mut self, again: Option<Waiting>) {
-        self.running = None;
-        self.waiting.splice(0..0, again);
+        let turn = self.running.take().map_or(0, |running| running.turn);
+        self.waiting.extend(again.map(|waiting| (turn, waiting)));
+        self.waiting.sort_by_key(|(turn, _)| *turn);
     }
 
     /// Takes the next run to work on.
     pub fn next(&mut self) -> Option<Arc<Running>> {
-        let first = |kind| self.waiting.iter().position(|waiting| waiting.kind == kind && !waiting.held);
+        let first = |kind| self.waiting.iter().position(|(_, waiting)| waiting.kind == kind && !waiting.held);
         let at = first(RunKind::Proof).or_else(|| first(RunKind::Final))?;
         self.running = Some(Arc::new(Running::new(self.waiting.remove(at))));
         self.running.clone()
@@ -113,7 +119,7 @@ impl Queue {
             return Stopped::Soon;
         }
         let before = self.waiting.len();
-        self.waiting.retain(|waiting| waiting.run != run);
+        self.waiting.retain(|(_, waiting)| waiting.run != run);
         if self.waiting.len() < before { Stopped::InQueue } else { Stopped::Not }
     }
 
@@ -126,21 +132,21 @@ impl Queue {
             }
             return true;
         }
-        let found = self.waiting.iter_mut().find(|waiting| waiting.run == run);
-        found.map(|waiting| waiting.held = held).is_some()
+        let found = self.waiting.iter_mut().find(|(_, waiting)| waiting.run == run);
+        found.map(|(_, waiting)| waiting.held = held).is_some()
     }
 
     /// Puts runs that wait into this order, in the places that they have now.
     pub fn order(&mut self, order: &[i64]) {
         let named: Vec<Waiting> =
-            order.iter().filter_map(|run| self.waiting.iter().find(|w| w.run == *run).copied()).collect();
-        let places = self.waiting.iter_mut().filter(|waiting| order.contains(&waiting.run));
-        places.zip(named).for_each(|(place, waiting)| *place = waiting);
+            order.iter().filter_map(|run| self.waiting.iter().find(|(_, w)| w.run == *run)).map(|(_, w)| *w).collect();
+        let places = self.waiting.iter_mut().filter(|(_, waiting)| order.contains(&waiting.run));
+        places.zip(named).for_each(|((_, place), waiting)| *place = waiting);
     }
 
     /// Runs that wait, in the order they are worked on but for those that are held.
     pub fn waiting(&self) -> Vec<i64> {
-        let of = |kind| self.waiting.iter().filter(move |w| w.kind == kind).map(|w| w.run);
+        let of = |kind| self.waiting.iter().map(|(_, w)| w).filter(move |w| w.kind == kind).map(|w| w.run);
         of(RunKind::Proof).chain(of(RunKind::Final)).collect()
     }
 }
@@ -200,7 +206,7 @@ mod tests {
         // One that runs pauses, and waits held.
         assert!(queue.hold(2, true) && running.pauses());
         queue.put_back(Some(running.again()));
-        assert_eq!((next(&mut queue), queue.waiting()), (None, vec![2, 1]));
+        assert_eq!((next(&mut queue), queue.waiting()), (None, vec![1, 2]), "at the turn it had");
         queue.hold(1, false);
         assert_eq!(next(&mut queue), Some(1));
     }

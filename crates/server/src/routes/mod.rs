@@ -16,6 +16,7 @@ macro_rules! described_routes {
 mod about;
 mod against;
 mod assets;
+mod compare;
 mod documents;
 mod events;
 mod findings;
@@ -58,6 +59,7 @@ pub fn described() -> OpenApi {
         reach::Described::openapi(),
         runs::Described::openapi(),
         queue::Described::openapi(),
+        compare::Described::openapi(),
         preflight::Described::openapi(),
         hits::Described::openapi(),
         events::Described::openapi(),
@@ -79,6 +81,7 @@ pub fn mount(rocket: Rocket<Build>) -> Rocket<Build> {
         .mount("/api", reach::routes())
         .mount("/api", runs::routes())
         .mount("/api", queue::routes())
+        .mount("/api", compare::routes())
         .mount("/api", preflight::routes())
         .mount("/api", hits::routes())
         .mount("/api", events::routes())

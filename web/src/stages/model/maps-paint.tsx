@@ -1,7 +1,9 @@
 // The maps of the run that is looked at, on the low-poly: one texture per sheet.
 import { useEffect, useMemo } from "react";
-import { mapUrl } from "../../api/client";
-import { type ShownRun, useShownRun } from "../../api/queries";
+import { liveUrl, mapUrl } from "../../api/client";
+import { useProgress } from "../../api/progress";
+import { type ShownRun, useAsset, useShownRun } from "../../api/queries";
+import { useTwo } from "../against";
 import { useSheets } from "../sheets";
 import { useView } from "../view";
 import { MATERIAL_MAPS } from "./material";
@@ -12,29 +14,70 @@ import { useTextures } from "./textures";
 /** Addresses of the pictures of a map by the number of the sheet. The sheet that a draft shows follows it; others stay as they were baked. */
 function useUrls(run: ShownRun | null, map: string | null): Record<string, string> {
   const draft = useView((s) => s.draft);
-  if (!run || map === null) return {};
-  const count = Math.min(MOST_SHEETS, run.report?.sheets.length ?? 1);
+  const landing = useLanding();
+  if (map === null || (!run && !landing)) return {};
+  const count = Math.min(MOST_SHEETS, run?.report?.sheets.length ?? 1);
+  const baked = (i: number) => {
+    if (landing?.maps.includes(map)) return liveUrl(landing.run, map, i, landing.tick);
+    return run && mapUrl(run, map, i);
+  };
   const urls = Array.from({ length: count }, (_, i) =>
-    draft?.map === map && draft.sheet === i ? draft.url : mapUrl(run, map, i),
+    draft?.map === map && draft.sheet === i ? draft.url : baked(i),
   );
   return Object.fromEntries(urls.flatMap((url, i) => (url === null ? [] : [[String(i), url]])));
+}
+
+interface Landing {
+  run: number;
+  /** Counts up as more lands. */
+  tick: number;
+  maps: readonly string[];
+}
+
+/** The bake of the asset on screen while its tiles land: looked at once a second, as every picture is sent anew. */
+function useLanding(): Landing | null {
+  const asset = useAsset().data;
+  const run = useProgress(({ running }) =>
+    running?.asset === asset?.id && running?.stage === "baking" ? running.run : null,
+  );
+  const tick = useProgress(({ running }) => Math.floor(running?.elapsed ?? 0));
+  const maps = useProgress(({ running }) => running?.maps.map((m) => m.map).join("\n") ?? "");
+  return useMemo(() => (run === null ? null : { run, tick, maps: maps.split("\n") }), [run, tick, maps]);
 }
 
 export function MapsPaint() {
   const map = useView((s) => s.map);
   const run = useShownRun();
+  const landing = useLanding();
+  const asset = useAsset().data;
   const scene = useScene();
   const low = scene?.low?.data;
   const report = run?.report;
-  const shown = report?.maps[map] ? map : report?.maps.normal ? "normal" : null;
+  const there = (id: string) => Boolean(landing?.maps.includes(id) || report?.maps[id]);
+  const shown = [map, "normal"].find(there) ?? null;
   const loaded = useTextures(useUrls(run, shown));
-  const textures = useMemo(() => Object.values(loaded), [loaded]);
+  // All of the two are held, so that one takes the place of the other at once.
+  const two = useTwo();
+  const numbers = Array.from({ length: Math.min(MOST_SHEETS, report?.sheets.length ?? 1) }, (_, i) => i);
+  const urlsBy = (url: (map: string, sheet: number) => string | null) =>
+    Object.fromEntries(
+      numbers.flatMap((i) => {
+        const at = shown && url(shown, i);
+        return at ? [[String(i), at]] : [];
+      }),
+    );
+  const others = useTextures(two ? urlsBy(two.otherUrl) : {});
+  const differences = useTextures(two ? urlsBy(two.differenceUrl) : {});
+  const shows = two?.shows ?? "this";
+  const looked = shows === "other" ? others : shows === "difference" ? differences : loaded;
+  const textures = useMemo(() => Object.values(looked), [looked]);
   const sheets = useSheets(low);
-  const settings = report?.recipe.maps.find((m) => m.map === "normal");
+  const recipe = landing ? asset?.recipe : shows === "other" ? two?.other.report?.recipe : report?.recipe;
+  const settings = recipe?.maps.find((m) => m.map === "normal");
   const green = settings?.map === "normal" && settings.y === "-" ? -1 : 1;
-  const normal = shown === "normal";
-  const lit = useView((s) => s.material) && normal;
-  const material = useTextures(useMaterialUrls(run, lit));
+  const normal = shown === "normal" && shows !== "difference";
+  const lit = useView((s) => s.material) && normal && two === null;
+  const material = useTextures(useMaterialUrls(run, lit, landing));
   const paint = useMemo(
     () =>
       material["base-color"]
@@ -46,10 +89,23 @@ export function MapsPaint() {
   return null;
 }
 
-/** Addresses of the maps that a run's material is made of: of runs of one sheet that show a finish. */
-export function useMaterialUrls(run: ShownRun | null, wanted: boolean): Record<string, string> {
+/** Addresses of the maps that a run's material is made of: of runs of one sheet that show a finish. Those of a bake that lands go first. */
+export function useMaterialUrls(
+  run: ShownRun | null,
+  wanted: boolean,
+  landing: Landing | null = null,
+): Record<string, string> {
+  if (!wanted || (run?.report?.sheets.length ?? 1) > 1) return {};
   const maps = run?.report?.maps;
-  if (!run || !wanted || !maps?.["base-color"] || (run.report?.sheets.length ?? 1) > 1) return {};
-  const urls = Object.values(MATERIAL_MAPS).map((map) => [map, maps[map] ? mapUrl(run, map, 0) : null]);
-  return Object.fromEntries(urls.filter(([, url]) => url !== null));
+  const url = (map: string) => {
+    if (landing?.maps.includes(map)) return liveUrl(landing.run, map, 0, landing.tick);
+    return run && maps?.[map] ? mapUrl(run, map, 0) : null;
+  };
+  if (!url("base-color")) return {};
+  return Object.fromEntries(
+    Object.values(MATERIAL_MAPS).flatMap((map) => {
+      const at = url(map);
+      return at === null ? [] : [[map, at]];
+    }),
+  );
 }

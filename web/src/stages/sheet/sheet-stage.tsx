@@ -3,6 +3,7 @@
 import { type ReactNode, type RefObject, useEffect, useMemo, useRef, useState } from "react";
 import { useAsset, useRunDetail, useShownRun } from "../../api/queries";
 import { StageMessage } from "../../ui/stage-tools";
+import { useTwo } from "../against";
 import { clicked, cursorKey, Press } from "../clicks";
 import { hover } from "../hover";
 import { UvFinder } from "../mesh-data";
@@ -31,14 +32,15 @@ export function SheetStage(slots: SheetSlots) {
   const [view, zoom] = useSheetView(canvas);
   const shown = useShownPicture();
   const run = useShownRun();
+  const two = useTwo();
   const scene = useSheetSceneOf(view, shown.number);
   const { channel, uvWires } = useView();
   const { painting } = slots;
   const image = useLoadedImage(shown.url);
   useEffect(() => view?.setImage(image, shown.size), [view, image, shown.size]);
   useEffect(
-    () => view?.show(painting?.name ? "all" : channel, uvWires),
-    [view, channel, uvWires, painting?.name],
+    () => view?.show(painting?.name || two?.shows === "difference" ? "all" : channel, uvWires),
+    [view, channel, uvWires, painting?.name, two?.shows],
   );
   const hands = useHands(view, scene, painting ? painting.clicks === true : run !== null, shown.size);
   const { landing, draft } = shown;
@@ -66,7 +68,9 @@ export function SheetStage(slots: SheetSlots) {
         <Tools shown={shown} painting={painting?.name ?? null} />
         <Zoom size={shown.size} zoom={zoom} onFit={() => view?.fit()} />
         {painting?.probe}
-        {run && !landing && !painting && <TexelProbe run={run} sheet={shown.number} map={shown.map} />}
+        {run && !landing && !painting && (
+          <TexelProbe run={two?.shows === "other" ? two.other : run} sheet={shown.number} map={shown.map} />
+        )}
         {draft && (
           <span
             role="status"

@@ -5,6 +5,7 @@ import { mapKey } from "../../api/patch";
 import { useProgress } from "../../api/progress";
 import { useAsset, useMaps, useShownRun } from "../../api/queries";
 import type { ProgressView } from "../../api/types";
+import { useTwo } from "../against";
 import { type DraftPicture, useView } from "../view";
 
 export interface Shown {
@@ -28,6 +29,7 @@ export function useShownPicture(): Shown {
   const asset = useAsset().data;
   const run = useShownRun();
   const kinds = useMaps().data ?? [];
+  const two = useTwo();
   const landing = running && running.asset === asset?.id && running.stage === "baking" ? running : null;
   const baked = Object.entries(run?.report?.maps ?? {}).flatMap(([id, m]) => (m.error ? [] : [id]));
   const available: string[] = landing ? (asset?.recipe.maps.map(mapKey) ?? []) : baked;
@@ -44,7 +46,7 @@ export function useShownPicture(): Shown {
     sheets,
     number,
     url: urlOf(),
-    size: (draft ? proof : landing ? landed : run?.size) ?? 0,
+    size: (draft ? proof : landing ? landed : two?.shows === "other" ? two.other.size : run?.size) ?? 0,
     draft,
     landing,
   };
@@ -53,6 +55,8 @@ export function useShownPicture(): Shown {
     if (!shown) return null;
     if (draft) return draft.url;
     if (landing) return liveUrl(landing.run, shown, number, Math.round(landing.elapsed * 8));
+    if (two?.shows === "other") return two.otherUrl(shown, number);
+    if (two?.shows === "difference") return two.differenceUrl(shown, number);
     return run ? mapUrl(run, shown, number) : null;
   }
 }

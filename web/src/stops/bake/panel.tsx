@@ -51,7 +51,6 @@ export function BakeStop() {
           <span className="num">{recipe.sheet.samples}</span>{" "}
           {recipe.sheet.samples === 1 ? "sample" : "samples"} per texel, {recipe.sheet.depth} bit
         </p>
-        <KeptHits />
         <Button className="mt-2 w-full" disabled={missing !== null} onClick={() => bake("final")}>
           Bake the final, {recipe.sheet.size} <kbd className="num opacity-70">Shift B</kbd>
         </Button>
@@ -59,6 +58,9 @@ export function BakeStop() {
       <QueueSection />
       <Preflight />
       {run?.report && <Costs run={run} />}
+      <Section title="Kept for later">
+        <KeptHits />
+      </Section>
     </>
   );
 }

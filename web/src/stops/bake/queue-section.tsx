@@ -6,6 +6,7 @@ import { useProgress } from "../../api/progress";
 import { useActions, useMapLabels, useQueue } from "../../api/queries";
 import type { ProgressView, QueuedRun } from "../../api/types";
 import { Failed } from "../../ui/failed";
+import { Fold } from "../../ui/fold";
 import { Button, IconButton, Section, seconds } from "../../ui/parts";
 import { Bar } from "../../ui/progress";
 import { Tick } from "../../ui/tick";
@@ -86,7 +87,12 @@ function Now({ progress, queued }: { progress: ProgressView; queued: QueuedRun |
   const { stop, hold } = useActions();
   const label = useMapLabels();
   const { maps, rays_per_second: rate } = progress;
-  const rays = 1 - maps.reduce((sum, m) => sum + m.share, 0);
+  const rays = Math.max(0, 1 - maps.reduce((sum, m) => sum + m.share, 0));
+  const rows: [string, number][] = [
+    ["Primary rays", rays],
+    ...maps.map((m) => [label(m.map), m.share] as [string, number]),
+  ];
+  const most = rows.reduce((a, b) => (b[1] > a[1] ? b : a))[0].toLowerCase();
   return (
     <div>
       <div className="flex items-baseline justify-between gap-2">
@@ -124,15 +130,10 @@ function Now({ progress, queued }: { progress: ProgressView; queued: QueuedRun |
           </Button>
         </span>
       </div>
-      {maps.length > 0 && (
-        <div className="mt-1.5">
-          <TimeRows
-            rows={[["Primary rays", Math.max(0, rays)], ...maps.map((m) => [label(m.map), m.share] as const)]}
-          />
-          {rate !== null && (
-            <p className="num mt-1 text-xs text-ink-3">{(rate / 1e6).toFixed(1)} million rays per second</p>
-          )}
-        </div>
+      {rate !== null && (
+        <Fold title={`${(rate / 1e6).toFixed(1)} million rays per second, most time for ${most}`}>
+          <TimeRows rows={rows} />
+        </Fold>
       )}
     </div>
   );

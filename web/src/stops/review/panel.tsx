@@ -7,6 +7,7 @@ import { count, Section, Segment, StopHead, seconds } from "../../ui/parts";
 import { FindingCard, findingKey } from "../findings/finding-card";
 import { FindingCount, FindingList } from "../findings/finding-list";
 import { ImportFirst, NextStep } from "../next-step";
+import { AgainstSection } from "./against-section";
 
 export function ReviewStop() {
   const run = useShownRun();
@@ -18,7 +19,7 @@ export function ReviewStop() {
       <StopHead title="Review">
         The baked low-poly against the sculpt, under one light. Drag the lamp on the stage.
       </StopHead>
-      <Section title="Compare">
+      <Section title="Against the sculpt">
         <Segment
           label="Compare"
           wide
@@ -36,6 +37,7 @@ export function ReviewStop() {
         </p>
       </Section>
       {!report && <NothingYet />}
+      <AgainstSection />
       {run && report && (
         <Section
           title={`Run ${run.number}, ${run.kind}`}

@@ -1,6 +1,7 @@
 import { useShownRun } from "../../api/queries";
 import { standing } from "../standing";
 import type { Stop } from "../stop";
+import { switchRuns } from "./against-section";
 import { TracedRay } from "./layers";
 import { ReviewStop } from "./panel";
 import { setTraced, useTraced } from "./state";
@@ -16,6 +17,7 @@ export const review: Stop = {
   },
   ModelLayers: TracedRay,
   Aside: TraceCard,
+  keys: [{ keys: ["x"], shown: "X", words: "Show the other of two compared runs", act: switchRuns }],
   close: () => {
     if (useTraced.getState().traced === null) return false;
     setTraced({ traced: null });

@@ -1,0 +1,32 @@
+// Another run beside the one that is looked at: where both stages take its pictures from.
+import { differenceUrl, mapUrl } from "../api/client";
+import { type ShownRun, useAsset, useRun, useShownRun } from "../api/queries";
+import { useView } from "./view";
+
+export interface Two {
+  other: ShownRun;
+  shows: "this" | "other" | "difference";
+  /** The address of a map of the other run, and of how far the two are apart; null where there is none. */
+  otherUrl: (map: string, sheet: number) => string | null;
+  differenceUrl: (map: string, sheet: number) => string | null;
+}
+
+/** Null while no other run is held against the one that is looked at. */
+export function useTwo(): Two | null {
+  const against = useView((s) => s.against);
+  const runs = useAsset().data?.runs;
+  const run = useShownRun();
+  const other = useRun(against?.run ?? null);
+  // One of another asset, or that was deleted, is held against nothing.
+  const there = runs?.some((r) => r.id === against?.run) ?? false;
+  if (!against || !there || !run || !other || other.id === run.id) return null;
+  return {
+    other,
+    shows: against.shows,
+    otherUrl: (map, sheet) => mapUrl(other, map, sheet),
+    differenceUrl: (map, sheet) => {
+      const most = against.most[map];
+      return most === undefined ? null : differenceUrl(run.id, other.id, map, most, sheet);
+    },
+  };
+}

@@ -1,0 +1,232 @@
+// Another run held against the one that is looked at: shown in its place, in turn with it, or as how far they are apart, in true units.
+import { useQuery } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
+import { api } from "../../api/client";
+import { hasMaps, useAsset, useMapLabels, useShownRun } from "../../api/queries";
+import type { RunsCompared } from "../../api/types";
+import { useTwo } from "../../stages/against";
+import { type Against, show, useView } from "../../stages/view";
+import { Failed } from "../../ui/failed";
+import { NumberField } from "../../ui/number-field";
+import { Row, Section, Segment } from "../../ui/parts";
+import { Select } from "../../ui/select";
+import { Tick } from "../../ui/tick";
+import { traceAt } from "./trace";
+
+const NONE = "none";
+type Compared = NonNullable<RunsCompared["maps"][string]>;
+
+/** What the brightest of a map's difference stands for at first: nearly all texels are below it. */
+export const firstMost = ({ p99, max }: { p99: number; max: number }) => (p99 > 0 ? p99 : max);
+
+/** A difference with as many digits as tell something. */
+export const told = (value: number) =>
+  value === 0 ? "0" : Math.abs(value) >= 100 ? value.toFixed(0) : value.toPrecision(2);
+
+const change = (by: Partial<Against>) => {
+  const { against } = useView.getState();
+  if (against) show({ against: { ...against, ...by } });
+};
+
+/** Shows the other of the two runs; for a key. */
+export function switchRuns() {
+  const { against } = useView.getState();
+  if (against) change({ shows: against.shows === "this" ? "other" : "this" });
+}
+
+export function AgainstSection() {
+  const asset = useAsset().data;
+  const run = useShownRun();
+  const against = useView((s) => s.against);
+  const others = (asset?.runs ?? []).filter((r) => hasMaps(r) && r.id !== run?.id);
+  // A run that is gone is held against nothing.
+  const gone = against !== null && !asset?.runs.some((r) => r.id === against.run);
+  useEffect(() => {
+    if (gone) show({ against: null });
+  }, [gone]);
+  if (!run || (others.length === 0 && !against)) return null;
+  return (
+    <Section title="Against another run">
+      <Row label={`Run ${run.number} against`}>
+        <Select
+          label="Other run"
+          value={against ? String(against.run) : NONE}
+          options={[
+            [NONE, "no other"],
+            ...others.map((r) => [String(r.id), `${r.number} ${r.kind}, ${r.size} px`] as const),
+          ]}
+          onChange={(id) =>
+            show({ against: id === NONE ? null : { run: Number(id), shows: "this", most: {} } })
+          }
+        />
+      </Row>
+      {against && against.run !== run.id && <Comparison against={against} run={run.id} />}
+    </Section>
+  );
+}
+
+function Comparison({ against, run }: { against: Against; run: number }) {
+  const asked = useQuery({
+    queryKey: ["compare", run, against.run],
+    queryFn: () => api.compare(run, against.run),
+    staleTime: Number.POSITIVE_INFINITY,
+    gcTime: 60_000,
+    retry: false,
+  });
+  const map = useView((s) => s.map);
+  const told = asked.data;
+  useEffect(() => {
+    if (!told) return;
+    const most = Object.entries(told.maps).map(([key, apart]) => [key, firstMost(apart)]);
+    change({ most: Object.fromEntries(most) });
+  }, [told]);
+  const here = told?.maps[map];
+  return (
+    <>
+      <Segment
+        label="Shown of the two runs"
+        wide
+        options={[
+          ["this", "This"],
+          ["other", "Other"],
+          ["difference", "Difference"],
+        ]}
+        value={against.shows}
+        onChange={(shows) => change({ shows })}
+      />
+      <Flicker />
+      {against.shows === "difference" && here && (
+        <Scale map={map} apart={here} most={against.most[map] ?? 0} />
+      )}
+      {asked.isPending && <p className="py-1 text-ink-3">Comparing every texel…</p>}
+      <Failed of={asked} />
+      {told && <Table told={told} />}
+    </>
+  );
+}
+
+/** Shows the two in turn. */
+function Flicker() {
+  const [on, setOn] = useState(false);
+  const [rate, setRate] = useState(2);
+  useEffect(() => {
+    if (!on) return;
+    const turn = setInterval(switchRuns, 1000 / rate);
+    return () => clearInterval(turn);
+  }, [on, rate]);
+  return (
+    <div className="my-1 flex items-center justify-between gap-2">
+      <Tick checked={on} onChange={setOn}>
+        Flicker, or press <kbd className="num rounded-[3px] border border-line px-1">X</kbd>
+      </Tick>
+      <NumberField
+        label="Flicker rate"
+        unit="per s"
+        value={rate}
+        min={0.5}
+        max={8}
+        step={0.1}
+        digits={1}
+        onChange={setRate}
+      />
+    </div>
+  );
+}
+
+function Scale({ map, apart, most }: { map: string; apart: Compared; most: number }) {
+  const { against } = useView.getState();
+  return (
+    <>
+      <div className="mt-1 flex items-center gap-2">
+        <span className="num text-ink-3">0</span>
+        <span
+          className="h-2.5 flex-1 rounded-[2px]"
+          style={{ background: "linear-gradient(90deg, rgb(24 24 26), rgb(200 86 42), rgb(255 240 214))" }}
+        />
+        <NumberField
+          label="Brightest stands for"
+          unit={apart.unit}
+          value={most}
+          min={0}
+          max={Math.max(apart.max, 1e-6)}
+          step={Math.max(1e-6, apart.max / 200)}
+          digits={3}
+          onChange={(value) => change({ most: { ...against?.most, [map]: value } })}
+        />
+      </div>
+      <p className="text-xs text-ink-3">Grey texels are covered by one of the two at most.</p>
+    </>
+  );
+}
+
+function Table({ told: { maps, faults, only_a, only_b } }: { told: RunsCompared }) {
+  const label = useMapLabels();
+  const run = useShownRun();
+  const two = useTwo();
+  const map = useView((s) => s.map);
+  const go = (key: string, { worst }: Compared) => {
+    show({ map: key });
+    if (!run || !worst) return;
+    traceAt(run, worst.sheet, [(worst.x + 0.5) / run.size, 1 - (worst.y + 0.5) / run.size]);
+  };
+  return (
+    <>
+      <table className="mt-1.5 w-full">
+        <caption className="sr-only">How far the maps are apart</caption>
+        <thead className="text-ink-3">
+          <tr>
+            <th scope="col" className="text-left font-normal">
+              Map
+            </th>
+            <th scope="col" className="text-right font-normal">
+              mean
+            </th>
+            <th scope="col" className="text-right font-normal">
+              99 %
+            </th>
+            <th scope="col" className="text-right font-normal">
+              most
+            </th>
+          </tr>
+        </thead>
+        <tbody>
+          {Object.entries(maps).map(([key, apart]) => (
+            <tr key={key} data-compared={key} className={key === map ? "bg-sunk" : ""}>
+              <th scope="row" className="py-0.5 text-left font-normal">
+                {label(key)}
+                <span className="block text-xs text-ink-3">{apart.unit}</span>
+              </th>
+              <td className="num text-right">{told(apart.mean)}</td>
+              <td className="num text-right">{told(apart.p99)}</td>
+              <td className="num text-right">
+                {apart.worst ? (
+                  <button
+                    type="button"
+                    title={`Go to texel ${apart.worst.x}, ${apart.worst.y}`}
+                    className="underline decoration-line underline-offset-2 hover:decoration-ink"
+                    onClick={() => go(key, apart)}
+                  >
+                    {told(apart.max)}
+                  </button>
+                ) : (
+                  "0"
+                )}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      {Object.entries(faults).map(([key, why]) => (
+        <p key={key} className="text-ink-2">
+          {label(key)} cannot be compared: {why}.
+        </p>
+      ))}
+      {only_a.length > 0 && <p className="text-ink-3">Only in this run: {only_a.map(label).join(", ")}.</p>}
+      {only_b.length > 0 && two && (
+        <p className="text-ink-3">
+          Only in run {two.other.number}: {only_b.map(label).join(", ")}.
+        </p>
+      )}
+    </>
+  );
+}
