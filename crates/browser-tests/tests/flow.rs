@@ -120,13 +120,13 @@ async fn tune_bake_undo_and_deliver() -> Result<()> {
 async fn compared(session: &Session) -> Result<()> {
     session.stop("Review").await?;
     session.choose("Other run", "1 proof, 512 px").await?;
-    session.until("the table", "document.querySelector('[data-compared=normal] td').textContent === '0'").await?;
+    session.until("all maps to be the same", "document.querySelector('[data-same]')?.dataset.same > 4").await?;
     session.xpath("//*[@aria-label='Shown of the two runs']//*[.='Difference']").await?.click().await?;
     session.xpath("//input[@aria-label='Brightest stands for']").await?;
     session.css("aside h1").await?.click().await?;
     let shows = |name: &str| {
         format!(
-            "document.querySelector(\"[aria-label='Shown of the two runs'] [data-state=on]\").textContent === '{name}'"
+            "document.querySelector(\"[aria-label='Shown of the two runs'] [data-state=on]\")?.textContent === '{name}'"
         )
     };
     session.press(&['x']).await?;

@@ -82,7 +82,9 @@ export function RunCard(props: {
           >
             {text}
           </span>
-          <span className={`block truncate ${run.status === "partial" ? "text-madder" : "text-ink-3"}`}>
+          <span
+            className={`block truncate ${run.status === "partial" ? "text-madder" : "text-ink-3"} ${repeatable ? "pr-20" : ""}`}
+          >
             {run.seconds !== null && `${seconds(run.seconds)}, `}
             {quiet}
           </span>

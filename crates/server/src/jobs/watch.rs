@@ -10,6 +10,8 @@ use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 
 /// Least time between two progress events, and between two live pictures, in seconds.
 const EVENT_EVERY: f64 = 0.12;
+/// Live pictures take at most one part in so many of a thread's time.
+const PICTURE_SHARE: f64 = 20.0;
 /// The share of the tiles that has to be done before the time left can be told.
 const SHARE_TO_TELL: f64 = 0.03;
 
@@ -21,6 +23,8 @@ pub struct JobWatch<'a> {
     /// When the last event went out, and when the first tile was begun, as the bits of a time.
     last: AtomicU64,
     baking: AtomicU64,
+    /// When the next live pictures are due, likewise.
+    pictured: AtomicU64,
     writing: AtomicBool,
 }
 
@@ -34,6 +38,7 @@ impl<'a> JobWatch<'a> {
             began,
             last: AtomicU64::new(0),
             baking: AtomicU64::new(0),
+            pictured: AtomicU64::new(0),
             writing: AtomicBool::new(false),
         }
     }
@@ -72,6 +77,17 @@ impl<'a> JobWatch<'a> {
         *locked(&self.running.progress) = Some(view.clone());
         self.app.jobs.tell(Event::Progress(view));
     }
+
+    /// Makes the live pictures.
+    fn picture(&self, canvas: &Canvas) {
+        for sheet in 0..canvas.sheets() {
+            for map in &self.job.recipe.maps {
+                if let Some(picture) = canvas.preview(sheet, &map.key()) {
+                    locked(&self.running.live).insert(map_key(&map.key(), sheet), picture);
+                }
+            }
+        }
+    }
 }
 
 impl Watch for JobWatch<'_> {
@@ -93,12 +109,10 @@ impl Watch for JobWatch<'_> {
         if self.last.compare_exchange(last, now.to_bits(), Ordering::Relaxed, Ordering::Relaxed).is_err() {
             return;
         }
-        for sheet in 0..canvas.sheets() {
-            for map in &self.job.recipe.maps {
-                if let Some(picture) = canvas.preview(sheet, &map.key()) {
-                    locked(&self.running.live).insert(map_key(&map.key(), sheet), picture);
-                }
-            }
+        if now >= f64::from_bits(self.pictured.load(Ordering::Relaxed)) {
+            self.picture(canvas);
+            let took = self.now() - now;
+            self.pictured.store((now + PICTURE_SHARE * took).to_bits(), Ordering::Relaxed);
         }
         let own = (so_far.done - so_far.taken_over) as f64;
         let open = (so_far.all - so_far.done) as f64;

@@ -27,6 +27,8 @@ function useUrls(run: ShownRun | null, map: string | null): Record<string, strin
   return Object.fromEntries(urls.flatMap((url, i) => (url === null ? [] : [[String(i), url]])));
 }
 
+const LOOKS = 32;
+
 interface Landing {
   run: number;
   /** Counts up as more lands. */
@@ -34,13 +36,13 @@ interface Landing {
   maps: readonly string[];
 }
 
-/** The bake of the asset on screen while its tiles land: looked at once a second, as every picture is sent anew. */
+/** The bake of the asset on screen while its tiles land. Every look sends and draws all pictures anew, so there are a few of each bake. */
 function useLanding(): Landing | null {
   const asset = useAsset().data;
   const run = useProgress(({ running }) =>
     running?.asset === asset?.id && running?.stage === "baking" ? running.run : null,
   );
-  const tick = useProgress(({ running }) => Math.floor(running?.elapsed ?? 0));
+  const tick = useProgress(({ running }) => Math.floor((running?.share ?? 0) * LOOKS));
   const maps = useProgress(({ running }) => running?.maps.map((m) => m.map).join("\n") ?? "");
   return useMemo(() => (run === null ? null : { run, tick, maps: maps.split("\n") }), [run, tick, maps]);
 }
@@ -56,7 +58,7 @@ export function MapsPaint() {
   const there = (id: string) => Boolean(landing?.maps.includes(id) || report?.maps[id]);
   const shown = [map, "normal"].find(there) ?? null;
   const loaded = useTextures(useUrls(run, shown));
-  // All of the two are held, so that one takes the place of the other at once.
+  // Pictures of both runs are held, so that switching between them is immediate.
   const two = useTwo();
   const numbers = Array.from({ length: Math.min(MOST_SHEETS, report?.sheets.length ?? 1) }, (_, i) => i);
   const urlsBy = (url: (map: string, sheet: number) => string | null) =>

@@ -150,7 +150,7 @@ function Scale({ map, apart, most }: { map: string; apart: Compared; most: numbe
           min={0}
           max={Math.max(apart.max, 1e-6)}
           step={Math.max(1e-6, apart.max / 200)}
-          digits={3}
+          digits={apart.unit.length > 6 ? 2 : 3}
           onChange={(value) => change({ most: { ...against?.most, [map]: value } })}
         />
       </div>
@@ -164,6 +164,9 @@ function Table({ told: { maps, faults, only_a, only_b } }: { told: RunsCompared 
   const run = useShownRun();
   const two = useTwo();
   const map = useView((s) => s.map);
+  const all = Object.entries(maps);
+  const same = all.filter(([, apart]) => apart.max === 0);
+  const differing = all.filter(([, apart]) => apart.max > 0);
   const go = (key: string, { worst }: Compared) => {
     show({ map: key });
     if (!run || !worst) return;
@@ -171,7 +174,12 @@ function Table({ told: { maps, faults, only_a, only_b } }: { told: RunsCompared 
   };
   return (
     <>
-      <table className="mt-1.5 w-full">
+      {same.length > 0 && (
+        <p className="mt-1.5 text-ink-2" data-same={same.length}>
+          The same in both: {same.map(([key]) => label(key)).join(", ")}.
+        </p>
+      )}
+      <table className="mt-1.5 w-full" hidden={differing.length === 0}>
         <caption className="sr-only">How far the maps are apart</caption>
         <thead className="text-ink-3">
           <tr>
@@ -190,27 +198,22 @@ function Table({ told: { maps, faults, only_a, only_b } }: { told: RunsCompared 
           </tr>
         </thead>
         <tbody>
-          {Object.entries(maps).map(([key, apart]) => (
+          {differing.map(([key, apart]) => (
             <tr key={key} data-compared={key} className={key === map ? "bg-sunk" : ""}>
               <th scope="row" className="py-0.5 text-left font-normal">
-                {label(key)}
-                <span className="block text-xs text-ink-3">{apart.unit}</span>
+                {label(key)} <span className="text-xs text-ink-3">{apart.unit}</span>
               </th>
               <td className="num text-right">{told(apart.mean)}</td>
               <td className="num text-right">{told(apart.p99)}</td>
               <td className="num text-right">
-                {apart.worst ? (
-                  <button
-                    type="button"
-                    title={`Go to texel ${apart.worst.x}, ${apart.worst.y}`}
-                    className="underline decoration-line underline-offset-2 hover:decoration-ink"
-                    onClick={() => go(key, apart)}
-                  >
-                    {told(apart.max)}
-                  </button>
-                ) : (
-                  "0"
-                )}
+                <button
+                  type="button"
+                  title={apart.worst ? `Go to texel ${apart.worst.x}, ${apart.worst.y}` : undefined}
+                  className="underline decoration-ink-3 underline-offset-2 hover:decoration-ink"
+                  onClick={() => go(key, apart)}
+                >
+                  {told(apart.max)}
+                </button>
               </td>
             </tr>
           ))}
