@@ -4,7 +4,7 @@
 mod support;
 
 use ember_ridge_core::Mesh;
-use ember_ridge_core::bake::{Canvas, Ended, Plan, SoFar, Spool, Unwatched, Watch, run, run_into};
+use ember_ridge_core::bake::{Canvas, Ended, Plan, SoFar, Spool, Unwatched, Watch, first_look, run, run_into};
 use ember_ridge_core::glam::{Vec3, vec2};
 use ember_ridge_core::maps::MapSettings;
 use ember_ridge_core::picture::Pixels;
@@ -188,10 +188,10 @@ fn a_coarse_picture_fills_the_sheet_before_the_first_tile() {
     let scene = BakeScene::new(&[&low], &[&high], None).expect("no cage");
     let mut recipe = recipe(512, 4, (0.4, 0.4), maps(&["position", "displacement"]));
     recipe.sheet.depth = ember_ridge_core::picture::Depth::Eight;
-    let plan = || Plan::new(&recipe, &scene).expect("sound");
-    let bare = Whole::of(&run(&plan(), 2, &Unwatched).expect("goes on"), 0);
+    let plan = |recipe: &Recipe| Plan::new(recipe, &scene).expect("sound");
+    let bare = Whole::of(&run(&plan(&recipe), 2, &Unwatched).expect("goes on"), 0);
     let first = First(Mutex::default());
-    let with_look = plan().with_first_look(&Unwatched).expect("goes on");
+    let with_look = plan(&recipe).begun_with(first_look(&recipe, &scene, &Unwatched).expect("goes on"));
     let whole = Whole::of(&run(&with_look, 2, &first).expect("goes on"), 0);
     assert!(whole.maps == bare.maps, "what is seen first changes nothing");
     let (done, rows, side) = first.0.into_inner().expect("no panic").expect("it was called");
@@ -207,7 +207,7 @@ fn a_coarse_picture_fills_the_sheet_before_the_first_tile() {
     // A sheet that is as small as the coarse one needs none.
     recipe.sheet.size = 64;
     let small = First(Mutex::default());
-    let plan = Plan::new(&recipe, &scene).expect("sound").with_first_look(&Unwatched).expect("goes on");
-    run(&plan, 1, &small).expect("goes on");
+    assert!(first_look(&recipe, &scene, &Unwatched).expect("goes on").is_none());
+    run(&plan(&recipe), 1, &small).expect("goes on");
     assert_eq!(small.0.into_inner().expect("no panic").expect("it was called").0, 1);
 }

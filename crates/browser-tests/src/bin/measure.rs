@@ -19,12 +19,46 @@ const TURN: &str = "const done = arguments[0]; \
 async fn main() -> Result<()> {
     let session = Session::start(Start { draft: false, ..Start::default() }).await?;
     session.samples_ready().await?;
+    landing(&session).await?;
     turning(&session).await?;
     following(&session).await?;
     dragging(&session).await?;
     masking(&session).await?;
     coating(&session).await?;
     session.close().await
+}
+
+/// Asks for a final of each sample at 2048 and waits for its first live picture, which fills the whole sheet; then stops it.
+async fn landing(session: &Session) -> Result<()> {
+    const FIRST: &str = "const [asset, done] = arguments; const json = { 'Content-Type': 'application/json' }; \
+        const send = (path, method, body) => fetch('/api' + path, { method, headers: json, body }); (async () => { \
+        const began = performance.now(); \
+        const run = await (await send(`/assets/${asset}/runs`, 'POST', JSON.stringify({ kind: 'final' }))).json(); \
+        while (!(await fetch(`/api/runs/${run.id}/live/normal`)).ok) await new Promise((go) => setTimeout(go, 10)); \
+        const took = performance.now() - began; await send(`/runs/${run.id}/stop`, 'POST'); done([run.id, took]); })();";
+    let assets = session.api("/assets").await?;
+    for asset in assets.as_array().into_iter().flatten() {
+        let view = session.api(&format!("/assets/{}", asset["id"])).await?;
+        let maps = view["recipe"]["maps"].as_array().context("maps")?;
+        if maps.iter().all(|map| map["map"] != "normal") {
+            continue;
+        }
+        for known in ["its meshes to be read first", "its meshes in memory"] {
+            let answer = session.page.execute_async(FIRST, vec![asset["id"].clone()]).await?;
+            println!(
+                "from asking for a final of the {} ({} maps, {}) to a picture of the whole sheet, {known}: {:.0} ms",
+                asset["name"].as_str().unwrap_or_default(),
+                maps.len(),
+                view["recipe"]["sheet"]["size"],
+                answer[1].as_f64().context("milliseconds")?
+            );
+            ember_ridge_browser_tests::wait_until("it to stop", async || {
+                Ok(session.api("/queue").await?.as_array().is_some_and(Vec::is_empty))
+            })
+            .await?;
+        }
+    }
+    Ok(())
 }
 
 /// Moves an end of a mask's range on the lantern by keys and waits for its picture; the page tells how long it took.

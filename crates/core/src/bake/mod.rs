@@ -20,7 +20,7 @@ pub use estimate::{Estimate, estimate};
 pub use facts::MapFacts;
 pub use kept::KeptTiles;
 pub use outcome::{BakedMap, Outcome};
-pub use plan::{Plan, PlanFault, PlannedMap};
+pub use plan::{Plan, PlanFault, PlannedMap, first_look};
 pub use report::{MapReport, Report, SheetFile};
 pub use run::{Ended, SoFar, Unwatched, Watch, on_threads, run, run_into};
 pub use spool::{MemorySpool, Spool};

@@ -128,23 +128,9 @@ impl Plan {
         Plan { kept: Some(kept.clone()), ..self }
     }
 
-    /// The same plan with a coarse bake of its maps, which fills the whole picture on screen before the first tile lands. Small plans and
-    /// those that nobody looks at go without.
-    ///
-    /// # Errors
-    /// [`PlanFault::Stopped`].
-    pub fn with_first_look(self, watch: &dyn Watch) -> Result<Plan, PlanFault> {
-        let recipe = self.recipe.as_first_look();
-        if !watch.looks() || recipe.sheet.size >= self.recipe.sheet.size {
-            return Ok(self);
-        }
-        let plan = Plan::watched(&recipe, &self.rays.scene, watch)?;
-        match run(&plan, rayon::current_num_threads(), &Hushed(watch)) {
-            Ok(first) => Ok(Plan { first: Some(first), ..self }),
-            Err(Ended::Stopped) => Err(PlanFault::Stopped),
-            // It is only to be looked at.
-            Err(Ended::Spool(_)) => Ok(self),
-        }
+    /// The same plan with a coarse bake of the same maps ([`first_look`]), which fills the whole picture on screen until tiles land.
+    pub fn begun_with(self, first: Option<Outcome>) -> Plan {
+        Plan { first, ..self }
     }
 
     /// Whether a map changes with the finishes of the recipe: those that heights alone bear on do where any finish has them.
@@ -172,6 +158,25 @@ impl Plan {
     /// Names of the sheets, in order.
     pub fn sheet_names(&self) -> Vec<SheetName> {
         self.rays.sheets.iter().map(|s| s.name.clone()).collect()
+    }
+}
+
+/// A bake of a recipe that is coarse enough to be there at once, and still shows what is to come; None where the sheet is as small as that,
+/// and for a watch that does not look.
+///
+/// # Errors
+/// As [`Plan::watched`].
+pub fn first_look(recipe: &Recipe, scene: &BakeScene, watch: &dyn Watch) -> Result<Option<Outcome>, PlanFault> {
+    let first = recipe.as_first_look();
+    if !watch.looks() || first.sheet.size >= recipe.sheet.size {
+        return Ok(None);
+    }
+    let plan = Plan::watched(&first, scene, watch)?;
+    match run(&plan, rayon::current_num_threads(), &Hushed(watch)) {
+        Ok(first) => Ok(Some(first)),
+        Err(Ended::Stopped) => Err(PlanFault::Stopped),
+        // It is only to be looked at.
+        Err(Ended::Spool(_)) => Ok(None),
     }
 }
 

@@ -11,7 +11,7 @@ use crate::fault::{Fault, Result, aside};
 use crate::keep::{Baked, keep_maps, keep_small};
 use crate::{App, locked};
 use ember_ridge_core::Recipe;
-use ember_ridge_core::bake::{Ended, Plan, PlanFault, Preview, Spool, Watch, run_into};
+use ember_ridge_core::bake::{Ended, Plan, PlanFault, Preview, Spool, Watch, first_look, run_into};
 use ember_ridge_core::hits::HitStore;
 use ember_ridge_formats::files::spool_for;
 use ember_ridge_formats::hits::ShelfRun;
@@ -267,12 +267,14 @@ fn bake(app: &App, job: &Run, running: &Running) -> Result<Option<(Baked, Naming
         return Ok(None);
     }
     let kept = app.kept_tiles(&job.recipe)?;
-    let planned = Plan::watched(&job.recipe, &scene, &watch).and_then(|plan| {
+    let plan_it = || {
         // A proof that follows another has most of its tiles at once.
-        let wanted = job.line.kind == RunKind::Final || kept.is_empty();
-        if wanted { plan.with_first_look(&watch) } else { Ok(plan) }
-    });
-    let plan = match planned {
+        let looks = job.line.kind == RunKind::Final || kept.is_empty();
+        let first = if looks { first_look(&job.recipe, &scene, &watch)? } else { None };
+        first.iter().for_each(|first| watch.sees(first));
+        Ok(Plan::watched(&job.recipe, &scene, &watch)?.begun_with(first))
+    };
+    let plan = match plan_it() {
         Ok(plan) => plan.keeping(&kept),
         Err(PlanFault::Stopped) => return Ok(None),
         Err(fault) => return Err(Fault::unusable(fault.to_string())),

@@ -4,7 +4,7 @@ use super::queue::Running;
 use crate::api::{Event, MapTime, ProgressView};
 use crate::keep::map_key;
 use crate::{App, locked};
-use ember_ridge_core::bake::{Canvas, SoFar, Watch};
+use ember_ridge_core::bake::{Canvas, Outcome, Preview, SoFar, Watch};
 use ember_ridge_store::Run;
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 
@@ -78,11 +78,18 @@ impl<'a> JobWatch<'a> {
         self.app.jobs.tell(Event::Progress(view));
     }
 
+    /// A coarse bake is there to be looked at, before the bake itself is planned.
+    pub fn sees(&self, first: &Outcome) {
+        self.picture(first.sheets.len(), |sheet, map| first.preview(sheet, map));
+        let none = SoFar { map_seconds: vec![0.0; self.job.recipe.maps.len()], ..SoFar::default() };
+        self.send("baking", 0.0, None, Some(&none));
+    }
+
     /// Makes the live pictures.
-    fn picture(&self, canvas: &Canvas) {
-        for sheet in 0..canvas.sheets() {
+    fn picture(&self, sheets: usize, look: impl Fn(usize, &str) -> Option<Preview>) {
+        for sheet in 0..sheets {
             for map in &self.job.recipe.maps {
-                if let Some(picture) = canvas.preview(sheet, &map.key()) {
+                if let Some(picture) = look(sheet, &map.key()) {
                     locked(&self.running.live).insert(map_key(&map.key(), sheet), picture);
                 }
             }
@@ -110,7 +117,7 @@ impl Watch for JobWatch<'_> {
             return;
         }
         if now >= f64::from_bits(self.pictured.load(Ordering::Relaxed)) {
-            self.picture(canvas);
+            self.picture(canvas.sheets(), |sheet, map| canvas.preview(sheet, map));
             let took = self.now() - now;
             self.pictured.store((now + PICTURE_SHARE * took).to_bits(), Ordering::Relaxed);
         }
