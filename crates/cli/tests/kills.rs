@@ -150,7 +150,7 @@ const OVER: [&str; 4] = ["done", "partial", "stopped", "failed"];
 
 /// Three finals that take long enough to be killed in.
 fn queue_of_three(server: &Server) -> [Value; 3] {
-    [1024, 1280, 768].map(|size| {
+    [768, 1024, 512].map(|size| {
         server.edit(&["sheet", "size"], json!(size));
         server.bake("final")
     })
