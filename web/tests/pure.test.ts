@@ -1,7 +1,7 @@
 // Small rules of the page, against arithmetic.
 import * as THREE from "three";
 import { expect, test } from "vitest";
-import type { MaskChoices } from "../src/api/types";
+import type { MaskChoices, Recipe } from "../src/api/types";
 import { cursorKey, Press } from "../src/stages/clicks";
 import { hover } from "../src/stages/hover";
 import { type MeshData, UvFinder } from "../src/stages/mesh-data";
@@ -12,6 +12,7 @@ import { withoutMask } from "../src/stops/finish/edit";
 import { secondsLeft } from "../src/stops/finish/time-left";
 import { freshTerm } from "../src/stops/finish/where-section";
 import { waysApart } from "../src/stops/pairs/ways";
+import { forLook } from "../src/stops/reach/live";
 import { evaluate } from "../src/ui/arithmetic";
 
 test("numbers are typed with arithmetic", () => {
@@ -186,4 +187,11 @@ test("time left follows from what is done, once enough is", () => {
   expect(secondsLeft(0.01, 5000)).toBeNull();
   expect(secondsLeft(0.25, 2000)).toBe(6);
   expect(secondsLeft(0.99, 1000)).toBe(1);
+});
+
+test("a look leaves out finishes where they only bend a map", () => {
+  const recipe = { asset: "stone", finishes: [{ name: "granite" }] } as unknown as Recipe;
+  for (const map of ["normal", "displacement", "ao"]) expect(forLook(recipe, map).finishes, map).toEqual([]);
+  expect(forLook(recipe, "base-color")).toBe(recipe);
+  expect(recipe.finishes).toHaveLength(1);
 });

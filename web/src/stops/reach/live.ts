@@ -60,10 +60,19 @@ function wishKey(wish: Wish) {
   ]);
 }
 
+/** Maps that a finish bends, but does not make. */
+const BENT = ["normal", "displacement", "ao"];
+
+/** The recipe of a look. What a finish measures follows from every ray, and would hold the hand up: the sculpt's own surface is shown, and
+ *  the proof that follows has the finish again. */
+export function forLook(recipe: Recipe, map: string): Recipe {
+  return BENT.includes(map) ? { ...recipe, finishes: [] } : recipe;
+}
+
 async function serve(wish: Wish) {
   const key = wishKey(wish);
   if (wish.map) {
-    const blob = await api.look(wish.asset, wish.recipe, wish.map, wish.sheet);
+    const blob = await api.look(wish.asset, forLook(wish.recipe, wish.map), wish.map, wish.sheet);
     const old = useView.getState().draft;
     const url = URL.createObjectURL(blob);
     const took = performance.now() - wish.since;
