@@ -80,5 +80,5 @@ fn bytes_by(before: &Before, recipe: &Recipe, facts: &MapFacts, sheet: usize) ->
     let file = before.files.iter().find(|file| file.map == key)?;
     let same = (earlier.format, earlier.depth) == (facts.format, facts.depth);
     let grown = f64::from(recipe.sheet.size) / f64::from(before.recipe.sheet.size);
-    same.then(|| (file.bytes as f64 * grown * grown) as u64)
+    same.then_some((file.bytes as f64 * grown * grown) as u64)
 }
