@@ -34,11 +34,8 @@ export function useTextures(urls: Readonly<Record<string, string>>): Readonly<Re
       return [name, { url, texture }];
     };
     const become = (now: Readonly<Record<string, Loaded>>) => {
-      const kept = new Set(Object.values(now).map((one) => one.texture));
-      const before = Object.values(loaded.current).filter((one) => !kept.has(one.texture));
       loaded.current = now;
       setHeld(Object.fromEntries(Object.entries(now).map(([name, one]) => [name, one.texture])));
-      for (const one of before) one.texture.dispose();
     };
     Promise.all(Object.entries(latest.current).map(load)).then(
       (all) => {
@@ -54,10 +51,17 @@ export function useTextures(urls: Readonly<Record<string, string>>): Readonly<Re
   }, [scene, key]);
   useEffect(
     () => () => {
-      for (const one of Object.values(loaded.current)) one.texture.dispose();
       loaded.current = {};
     },
     [],
+  );
+  // Only once others are drawn: a texture that is drawn after it was let go of would be sent to the graphics card again and stay there.
+  useEffect(
+    () => () => {
+      const kept = new Set(Object.values(loaded.current).map((one) => one.texture));
+      for (const texture of Object.values(held)) if (!kept.has(texture)) texture.dispose();
+    },
+    [held],
   );
   return held;
 }
