@@ -95,3 +95,25 @@ test("arrow keys put runs in order, buttons hold, release and remove them", asyn
     ["POST", "/api/runs/7/stop", null],
   ]);
 });
+
+test("a drag goes on outside the list, and ends wherever it is let go", async () => {
+  const rows = [...page.querySelectorAll<HTMLElement>("[data-final]")];
+  rows.forEach((row, i) => {
+    row.getBoundingClientRect = () => ({ top: 20 * i, bottom: 20 * (i + 1) }) as DOMRect;
+  });
+  const pointer = (type: string, clientY: number) =>
+    new MouseEvent(type, { bubbles: true, button: 0, clientY });
+  await act(async () => button("Move Lantern, final 6").dispatchEvent(pointer("pointerdown", 10)));
+  await act(async () => window.dispatchEvent(pointer("pointermove", 30)));
+  const names = [...page.querySelectorAll("ol[aria-label=Waiting] li b")].length;
+  expect(names).toBe(2);
+  expect(page.querySelector("[data-final]")?.textContent).toContain("Final 7");
+  await act(async () => window.dispatchEvent(pointer("pointermove", 400)));
+  await act(async () => window.dispatchEvent(pointer("pointerup", 400)));
+  expect(asked.map(({ method, path, body }) => [method, path, body])).toEqual([
+    ["PUT", "/api/queue", { runs: [7, 6] }],
+  ]);
+  // It is over: moving on moves nothing.
+  await act(async () => window.dispatchEvent(pointer("pointermove", 10)));
+  expect(asked).toHaveLength(1);
+});

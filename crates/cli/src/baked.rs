@@ -9,7 +9,7 @@ use ember_ridge_core::Mesh;
 use ember_ridge_core::bake::{MapReport, Report};
 use ember_ridge_core::picture::Image;
 use ember_ridge_core::recipe::MeshSource;
-use ember_ridge_core::sheet::{Coverage, plan_sheets};
+use ember_ridge_core::sheet::{Coverage, coverage_of};
 use ember_ridge_formats::image::read_image;
 use std::path::{Path, PathBuf};
 
@@ -81,7 +81,6 @@ impl Baked {
 
     /// Which texels of each sheet its low-poly covers.
     pub fn coverage(&self, low: &Mesh) -> Vec<Coverage> {
-        let sheet = &self.report.recipe.sheet;
-        plan_sheets(low, sheet).iter().map(|plan| plan.coverage(sheet.samples)).collect()
+        coverage_of(low, &self.report.recipe.sheet)
     }
 }

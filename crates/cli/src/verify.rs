@@ -8,53 +8,21 @@ use crate::progress::Progress;
 use crate::say::answer;
 use crate::scene::load_scene;
 use anyhow::anyhow;
-use ember_ridge_core::Recipe;
 use ember_ridge_core::bake::{MapReport, Plan};
-use ember_ridge_core::finish::Finish;
-use ember_ridge_core::maps::{MapSettings, Reads};
 use ember_ridge_core::picture::{Coding, Image};
-use ember_ridge_core::review::{NormalReading, Truth, Truths};
+use ember_ridge_core::review::{ASKED_MAPS, Displaced, LevelTruth, MapFault, Truth, Truths, TruthsTold, asking};
 use ember_ridge_core::sheet::{Coverage, tiles_in_morton_order};
 use serde::Serialize;
 use std::collections::BTreeMap;
 use std::process::ExitCode;
 
-/// The coarsest copy of a normal map that is asked, in texels.
-const COARSEST: u32 = 64;
-
 /// What a verification answers with.
 #[derive(Default, Serialize)]
 struct Answer {
-    truths: Told,
+    truths: TruthsTold,
     faults: Vec<Fault>,
     /// What was not held against the sculpt, and why.
     notes: Vec<String>,
-}
-
-#[derive(Default, Serialize)]
-struct Told {
-    /// The normal map at each mip level.
-    #[serde(skip_serializing_if = "Vec::is_empty")]
-    lit: Vec<Level>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    displaced: Option<Displaced>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    seams: Option<Truth>,
-}
-
-#[derive(Serialize)]
-struct Level {
-    level: u32,
-    #[serde(flatten)]
-    truth: Truth,
-}
-
-#[derive(Serialize)]
-struct Displaced {
-    #[serde(flatten)]
-    truth: Truth,
-    /// The mean as a share of the asset's diagonal.
-    mean_share: f32,
 }
 
 /// Something wrong with a delivered file.
@@ -84,64 +52,27 @@ pub fn run(arguments: &Verify) -> Result<ExitCode, Unusable> {
     let mut whole: BTreeMap<&str, Vec<Image>> = BTreeMap::new();
     for (key, map) in baked.report.maps.iter().filter(|(_, map)| map.error.is_none()) {
         let sheets = sheets_of(&baked, key, map, &covered, &mut answer.faults);
-        whole.extend(sheets.filter(|_| ASKED.contains(&key.as_str())).map(|sheets| (key.as_str(), sheets)));
+        whole.extend(sheets.filter(|_| ASKED_MAPS.contains(&key.as_str())).map(|sheets| (key.as_str(), sheets)));
     }
-    let relief = recipe.finishes.iter().any(Finish::sets_height);
-    match &scene {
-        _ if relief => {
-            let why = "finishes add heights, so normals and displacement are not those of the sculpt alone";
-            answer.notes.push(why.into());
-        }
-        None => answer.notes.push("there is no sculpt to hold the files against".into()),
-        Some(scene) if !whole.is_empty() => {
-            let plan = Plan::new(&alone(recipe), scene).map_err(|fault| anyhow!("{fault}"))?;
+    match (asking(recipe), &scene) {
+        (Ok(asking), Some(scene)) if !whole.is_empty() => {
+            let plan = Plan::new(&asking.recipe, scene).map_err(|fault| anyhow!("{fault}"))?;
             progress.say("tracing the places that files are asked at");
             let truths = Truths::new(&plan, &baked.report.sheets).map_err(anyhow::Error::msg)?;
-            ask(&baked, &whole, &truths, scene.diagonal(), &mut answer);
+            let told = truths.ask(&whole, &baked.report, asking.seams_only);
+            answer.truths = told.truths;
+            answer.notes.extend(told.notes);
+            answer.faults.extend(told.faults.into_iter().map(|MapFault { map, fault, remedy }| {
+                let file = baked.names(&baked.report.maps[&map]).join(", ");
+                Fault { map, file, fault, remedy }
+            }));
         }
-        Some(_) => {}
+        (Ok(_), _) => {}
+        (Err(why), _) => answer.notes.push(why),
     }
     progress.finish();
     tell(&answer, arguments.json)?;
     Ok(ExitCode::from(u8::from(!answer.faults.is_empty())))
-}
-
-/// The recipe with nothing to get ready: its rays are all that is asked for.
-fn alone(recipe: &Recipe) -> Recipe {
-    let maps = MapSettings::by_key("displacement").into_iter().collect();
-    Recipe { maps, masks: Vec::new(), finishes: Vec::new(), ..recipe.clone() }
-}
-
-/// Maps that are held against the sculpt.
-const ASKED: [&str; 2] = ["normal", "displacement"];
-
-fn ask(baked: &Baked, whole: &BTreeMap<&str, Vec<Image>>, truths: &Truths, diagonal: f32, answer: &mut Answer) {
-    for (key, sheets) in whole {
-        let map = &baked.report.maps[*key];
-        let fault = match map.reads {
-            Some(Reads::Direction { y }) => {
-                let reading = NormalReading::Tangent(y);
-                let levels = (0..).take_while(|level| *level == 0 || map.width >> level >= COARSEST);
-                let lit = levels.map(|level| Level { level, truth: truths.lit(sheets, reading, level) });
-                answer.truths.lit = lit.collect();
-                answer.truths.seams = Some(truths.seams(sheets, reading));
-                truths.normal_fault(sheets, reading)
-            }
-            Some(Reads::Height) => {
-                let truth = truths.displaced(sheets, map.scale);
-                answer.truths.displaced = Some(Displaced { mean_share: truth.difference.mean / diagonal, truth });
-                truths.height_fault(sheets, map.scale)
-            }
-            _ => {
-                answer
-                    .notes
-                    .push(format!("an earlier version made {key}, without saying how it is read; bake it again"));
-                None
-            }
-        };
-        let file = baked.names(map).join(", ");
-        answer.faults.extend(fault.map(|[fault, remedy]| Fault { map: (*key).to_owned(), file, fault, remedy }));
-    }
 }
 
 /// The sheets of a map as numbers; none where a file is not there, damaged, of another size, or lacks a tile, which is told.
@@ -216,7 +147,7 @@ fn tell(answer: &Answer, json: bool) -> Result<(), Unusable> {
         let d = &truth.difference;
         answer!("  {what:<22} mean {:.6}  99 % within {:.6}  most {:.6} {}{place}", d.mean, d.p99, d.max, truth.unit);
     };
-    for Level { level, truth } in &answer.truths.lit {
+    for LevelTruth { level, truth } in &answer.truths.lit {
         line(&format!("lit, mip level {level}"), truth);
     }
     if let Some(truth) = &answer.truths.seams {

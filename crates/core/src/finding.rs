@@ -61,6 +61,10 @@ pub enum FindingKind {
     FinishPicture,
     /// A document that a finish lies on asks for what is not made here.
     FinishDocument,
+    /// What a mend lies over has changed since it was made.
+    MendGround,
+    /// A mend touches nothing.
+    MendIdle,
 }
 
 impl FindingKind {
@@ -78,6 +82,8 @@ impl FindingKind {
                 | RangeClipped
                 | PictureTexels
                 | MaskEmpty
+                | MendGround
+                | MendIdle
         )
     }
 }

@@ -33,6 +33,8 @@ pub mod finish;
 
 pub mod maps;
 
+pub mod mend;
+
 pub mod recipe;
 
 pub mod bake;

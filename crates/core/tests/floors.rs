@@ -17,6 +17,7 @@ const FLOORS: &[&[&str]] = &[
     &["hits"],
     &["finish"],
     &["maps"],
+    &["mend"],
     &["recipe"],
     &["bake"],
     &["review"],

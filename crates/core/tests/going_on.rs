@@ -6,7 +6,6 @@ mod support;
 use ember_ridge_core::Mesh;
 use ember_ridge_core::bake::{Canvas, Ended, Plan, SoFar, Spool, Unwatched, Watch, first_look, run, run_into};
 use ember_ridge_core::glam::{Vec3, vec2};
-use ember_ridge_core::maps::MapSettings;
 use ember_ridge_core::picture::Pixels;
 use ember_ridge_core::recipe::Recipe;
 use ember_ridge_core::scene::BakeScene;
@@ -73,10 +72,6 @@ impl Watch for Cut {
             *last = so_far.clone();
         }
     }
-}
-
-fn maps(ids: &[&str]) -> Vec<MapSettings> {
-    ids.iter().map(|id| MapSettings::by_key(id).expect("a map")).collect()
 }
 
 /// Two cubes beside each other on two UDIM tiles, each with a ball that a short reach does not always meet.

@@ -19,10 +19,6 @@ use std::collections::HashMap;
 use std::sync::{Arc, Mutex};
 use support::*;
 
-fn maps(ids: &[&str]) -> Vec<MapSettings> {
-    ids.iter().map(|id| MapSettings::by_key(id).expect("a map")).collect()
-}
-
 /// Two cubes on a sheet, each with a ball.
 fn pair_of_cubes() -> (Mesh, Mesh) {
     let place = |mesh: &Mesh, corner: f32| with_uvs(mesh, |uv| uv * 0.5 + corner);

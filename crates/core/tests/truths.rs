@@ -8,7 +8,7 @@ use ember_ridge_core::glam::{Quat, Vec2, Vec3};
 use ember_ridge_core::inspect::uv_seams;
 use ember_ridge_core::maps::{Green, MapSettings};
 use ember_ridge_core::picture::{Coding, Image, Pixels};
-use ember_ridge_core::review::{Difference, NormalReading, Truths};
+use ember_ridge_core::review::{Difference, HEAT_SIDE, NormalReading, Question, Truths};
 use ember_ridge_core::scene::BakeScene;
 use support::*;
 
@@ -53,7 +53,7 @@ fn a_map_that_is_turned_by_an_angle_reads_the_angle_at_every_level() {
         for angle in [0.0f32, 1.0, 7.5] {
             let turned = normals(Quat::from_rotation_y(angle.to_radians()) * slope());
             for level in [0, 2, 4] {
-                let truth = truths.lit(&turned, UP, level);
+                let truth = truths.truth(&turned, Question::Lit { reading: UP, level });
                 let Difference { mean, p99, max } = truth.difference;
                 assert!(
                     [mean, p99, max].iter().all(|off| (off - angle).abs() < 1e-3),
@@ -68,8 +68,17 @@ fn a_map_that_is_turned_by_an_angle_reads_the_angle_at_every_level() {
             let n = if there { Quat::from_rotation_y(0.2) * slope() } else { slope() };
             (n * 0.5 + 0.5).to_array().to_vec()
         });
-        let worst = truths.lit(&marred, UP, 0).worst.expect("some are off");
+        let question = Question::Lit { reading: UP, level: 0 };
+        let worst = truths.truth(&marred, question).worst.expect("some are off");
         assert!(Vec2::from(worst.uv).distance(Vec2::new(0.25, 0.75)) < 0.16, "{worst:?}");
+        let heat = truths.heat(&marred, question, 0, 0.1);
+        let side = HEAT_SIDE as usize;
+        assert_eq!(heat.len(), side * side * 3);
+        let at = |u: f32, v: f32| {
+            &heat[((1.0 - v) * side as f32) as usize * side * 3 + (u * side as f32) as usize * 3..][..3]
+        };
+        let (there, elsewhere) = (at(0.25, 0.75), at(0.75, 0.25));
+        assert!(there[0] > 250 && elsewhere[0] < 60, "{there:?} where it is off, {elsewhere:?} where it is not");
     });
 }
 
@@ -91,11 +100,11 @@ fn faults_of_normals_are_told_by_the_reading_that_fits() {
 fn a_displacement_reads_how_far_it_leaves_the_sculpt_and_by_what_factor() {
     with_truths(&flat(), |truths| {
         let heights = |by: f32| sheet(1, |u, _| vec![0.5 + by * (u - 0.5)]);
-        let exact = truths.displaced(&heights(1.0), Some(RISE));
+        let exact = truths.truth(&heights(1.0), Question::Displaced { scale: Some(RISE) });
         assert!(exact.difference.max < 5e-3 * RISE, "{exact:?}");
         assert_eq!(truths.height_fault(&heights(1.0), Some(RISE)), None);
         // Lifted by a tenth of the scale everywhere: as far as that along the ramp's own normal, but for its ends.
-        let lifted = truths.displaced(&sheet(1, |u, _| vec![0.6 + u - 0.5]), Some(RISE));
+        let lifted = truths.truth(&sheet(1, |u, _| vec![0.6 + u - 0.5]), Question::Displaced { scale: Some(RISE) });
         let wanted = 0.1 * RISE * slope().z;
         assert!((lifted.difference.mean - wanted).abs() < 0.03 * wanted, "{lifted:?}, wanted {wanted}");
         for (factor, said) in [(1.25, "reads 1.250 times"), (0.5, "reads 0.500 times"), (-1.0, "run the other way")] {
@@ -132,7 +141,7 @@ fn seams_are_edges_with_other_uvs_on_either_side() {
             })
         };
         for by in [0.0, 3.0] {
-            let truth = truths.seams(&turned(by), UP);
+            let truth = truths.truth(&turned(by), Question::Seams { reading: UP });
             assert!((truth.difference.mean - by).abs() < 0.1 && truth.points > 50, "{by}: {truth:?}");
         }
     });

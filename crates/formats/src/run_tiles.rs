@@ -6,7 +6,7 @@ use parking_lot::Mutex;
 use std::collections::HashMap;
 use std::fs::File;
 use std::io::{self, BufReader, Read, Seek, SeekFrom, Write};
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 /// First bytes of the file; the number rises when others could not read what follows.
 const HEAD: &[u8] = b"Ember Ridge tiles of a run 1\n";
@@ -18,6 +18,7 @@ const PART_HEAD: usize = 4 + 8 + 4 + 16;
 
 /// The finished tiles of a run.
 pub struct RunTiles {
+    path: PathBuf,
     inner: Mutex<Inner>,
 }
 
@@ -31,9 +32,19 @@ struct Inner {
 impl RunTiles {
     /// Opens the tiles of a run, or begins with none: where there is no file yet, or it is of another run.
     ///
+    /// The folder is made if it is not there.
+    ///
     /// # Errors
-    /// What the file system answers.
+    /// The path, and what the file system answers.
     pub fn open(path: &Path, key: &RunKey) -> io::Result<RunTiles> {
+        RunTiles::opened(path, key)
+            .map_err(|fault| io::Error::new(fault.kind(), format!("{}: {fault}", path.display())))
+    }
+
+    fn opened(path: &Path, key: &RunKey) -> io::Result<RunTiles> {
+        if let Some(folder) = path.parent() {
+            std::fs::create_dir_all(folder)?;
+        }
         let mut file = File::options().read(true).write(true).create(true).truncate(false).open(path)?;
         let length = file.metadata()?.len();
         let mut reader = BufReader::new(&file);
@@ -59,7 +70,7 @@ impl RunTiles {
             file.seek(SeekFrom::Start(0))?;
             file.write_all(&[HEAD, key.as_slice()].concat())?;
         }
-        Ok(RunTiles { inner: Mutex::new(Inner { file, end, places }) })
+        Ok(RunTiles { path: path.to_owned(), inner: Mutex::new(Inner { file, end, places }) })
     }
 }
 
@@ -93,7 +104,7 @@ impl Spool for RunTiles {
             inner.places.insert(slot, (at, bytes.len() as u32));
             Ok(())
         };
-        keep().map_err(|fault| fault.to_string())
+        keep().map_err(|fault| format!("{}: {fault}", self.path.display()))
     }
 
     fn fetch(&self, slot: usize, into: &mut Vec<u8>) -> Result<bool, String> {
@@ -108,10 +119,12 @@ impl Spool for RunTiles {
             inner.file.read_exact(into)?;
             Ok(true)
         };
-        let there = read(&mut head, into).map_err(|fault| fault.to_string())?;
-        if there && head_of(slot, into).map_err(|fault| fault.to_string())? != head {
+        let told = |fault: io::Error| format!("{}: {fault}", self.path.display());
+        let there = read(&mut head, into).map_err(told)?;
+        if there && head_of(slot, into).map_err(told)? != head {
             into.clear();
-            return Err("a finished tile was damaged on the disk".into());
+            let path = self.path.display();
+            return Err(format!("{path}: a finished tile was damaged on the disk. Bake the run again"));
         }
         Ok(there)
     }

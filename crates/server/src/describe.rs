@@ -8,18 +8,19 @@
 use crate::api::{
     About, Acceptance, AgainstLive, AskedAt, AskedByExample, AssetLine, AssetView, Choices, DisplayHeader,
     EnvelopeHeader, Event, FileNames, Freed, HitsLimit, HoldOrder, KeptHitsView, MapLine, MaskChoices, MeasuringShare,
-    MeshFindings, MeshFormat, NewAsset, NewPlane, Offered, PictureUse, Preflight, PresetLine, QueueOrder, QueuedRun,
-    ReadyFinishLine, RegionName, Revision, Role, RunDetail, RunOrder, RunPage, RunsCompared, Side, Swatch, TexelView,
-    TraceView,
+    MeshFindings, MeshFormat, NewAsset, NewMend, NewPlane, Offered, PictureUse, Preflight, PresetLine, ProofLimit,
+    ProofRoom, QueueOrder, QueuedRun, ReadyFinishLine, RegionName, Revision, Role, RunDetail, RunLabel, RunOrder,
+    RunPage, RunsCompared, Side, Swatch, TexelView, TraceView,
 };
 use crate::fault::Problem;
 use crate::routes;
 use ember_ridge_core::Recipe;
 use ember_ridge_core::finish::{KeptFinishes, KeptMasks, Mask, RegionBy};
 use ember_ridge_core::inspect::UvReport;
+use ember_ridge_core::mend::{Mend, Mends};
 use ember_ridge_core::reach::{FitLimit, Stroke};
 use ember_ridge_core::recipe::{Change, FixOrder};
-use ember_ridge_core::review::{FinishView, MaskAt, MaskView, NeedleFate, Proposals};
+use ember_ridge_core::review::{AskedTruths, FinishView, MaskAt, MaskView, NeedleFate, Proposals};
 use ember_ridge_core::sheet::SheetTable;
 use schemars::JsonSchema;
 use schemars::generate::{SchemaGenerator, SchemaSettings};
@@ -41,6 +42,7 @@ fn types() -> Map<String, Value> {
         AgainstLive,
         AskedAt,
         AskedByExample,
+        AskedTruths,
         AssetLine,
         AssetView,
         Change,
@@ -63,10 +65,13 @@ fn types() -> Map<String, Value> {
         MaskChoices,
         MeasuringShare,
         MaskView,
+        Mend,
+        Mends,
         MeshFindings,
         MeshFormat,
         NeedleFate,
         NewAsset,
+        NewMend,
         NewPlane,
         Offered,
         PictureUse,
@@ -75,6 +80,8 @@ fn types() -> Map<String, Value> {
         ReadyFinishLine,
         FinishView,
         Problem,
+        ProofLimit,
+        ProofRoom,
         Proposals,
         QueueOrder,
         QueuedRun,
@@ -84,6 +91,7 @@ fn types() -> Map<String, Value> {
         Revision,
         Role,
         RunDetail,
+        RunLabel,
         RunOrder,
         RunPage,
         RunsCompared,

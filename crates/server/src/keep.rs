@@ -2,9 +2,9 @@
 
 use crate::App;
 use crate::fault::Result;
-use ember_ridge_core::bake::{Outcome, Preview, Report};
+use ember_ridge_core::bake::{Layer, Outcome, Preview, Report};
 use ember_ridge_core::picture::{Depth, ImageFormat};
-use ember_ridge_formats::image::{ImageSpec, write_image, write_map, write_png};
+use ember_ridge_formats::image::{ImageSpec, write_image, write_layer, write_map, write_png};
 use ember_ridge_formats::keep::{MapFile, keep_run};
 use ember_ridge_store::RunFile;
 use rocket::http::Status;
@@ -27,6 +27,11 @@ pub fn small_name(key: &str) -> String {
 /// Under this name a PNG of a map is kept whose file a browser cannot show.
 pub fn view_name(key: &str) -> String {
     format!("view/{key}")
+}
+
+/// Under this name a map is kept as it is without mends, in the same format.
+pub fn beneath_name(key: &str) -> String {
+    format!("beneath/{key}")
 }
 
 /// True for files that are delivered, false for pictures for the page.
@@ -54,6 +59,12 @@ fn keep_map(app: &App, outcome: &Outcome, of: &MapFile) -> Result<Vec<RunFile>> 
     write_map(&mut writer, outcome, sheet, map).map_err(std::io::Error::from)?;
     let (hash, bytes) = writer.keep()?;
     files.push(RunFile { map: key.clone(), file: file.clone(), hash, bytes: bytes as i64 });
+    if outcome.is_mended(map) {
+        let mut writer = app.store.blobs.writer()?;
+        write_layer(&mut writer, outcome, (sheet, map), Layer::Beneath).map_err(std::io::Error::from)?;
+        let (hash, bytes) = writer.keep()?;
+        files.push(RunFile { map: beneath_name(&key), file: String::new(), hash, bytes: bytes as i64 });
+    }
     if baked.facts.format != ImageFormat::Png || baked.facts.shape.channels > SEEN {
         let mut writer = app.store.blobs.writer()?;
         write_view(&mut writer, outcome, sheet, map).map_err(std::io::Error::from)?;

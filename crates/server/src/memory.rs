@@ -43,6 +43,18 @@ impl Held for ember_ridge_core::picture::Image {
     }
 }
 
+impl Held for Vec<ember_ridge_core::sheet::Coverage> {
+    fn held(&self) -> u64 {
+        self.iter().map(|sheet| sheet.bytes() as u64).sum()
+    }
+}
+
+impl Held for ember_ridge_core::mend::MendedTiles {
+    fn held(&self) -> u64 {
+        self.values().map(|tile| 4 * tile.len() as u64).sum()
+    }
+}
+
 impl Held for ember_ridge_core::document::Document {
     fn held(&self) -> u64 {
         self.bytes()

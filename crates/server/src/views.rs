@@ -9,15 +9,21 @@ use ember_ridge_core::pairs::{PairRow, PairedBy, Pairing};
 use ember_ridge_core::review::{check_pairs, check_placing};
 use ember_ridge_core::step::MeshStep;
 use ember_ridge_core::{Finding, Part, Recipe, changes, mark_allowed};
-use ember_ridge_store::{Run, RunKind, RunLine};
+use ember_ridge_store::{FoundBy, Run, RunFilter, RunKind, RunLine, RunStatus};
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
 /// Runs an asset's first page shows, and those of each further one.
 pub const RUNS_SHOWN: u32 = 50;
 
-pub async fn run_page(app: &Arc<App>, asset: i64, before: Option<i64>, most: u32) -> Result<RunPage> {
-    let mut lines = app.store.runs(asset, before, most + 1).await?;
+pub async fn run_page(
+    app: &Arc<App>,
+    asset: i64,
+    before: Option<i64>,
+    most: u32,
+    wanted: &RunFilter,
+) -> Result<RunPage> {
+    let mut lines = app.store.runs(asset, before, most + 1, wanted).await?;
     let more = lines.len() > most as usize;
     lines.truncate(most as usize);
     let span = lines.last().map_or(0, |l| l.number)..=lines.first().map_or(0, |l| l.number);
@@ -28,7 +34,8 @@ pub async fn run_page(app: &Arc<App>, asset: i64, before: Option<i64>, most: u32
             view.small.insert(map, hash);
         }
     }
-    Ok(RunPage { runs, more })
+    let FoundBy { maps, findings } = app.store.found_by(asset).await?;
+    Ok(RunPage { runs, more, maps, findings })
 }
 
 /// The files of a recipe, low-poly first, with what was seen when they came in; findings that were accepted are marked.
@@ -80,7 +87,7 @@ pub async fn asset(app: &Arc<App>, id: i64) -> Result<AssetView> {
     let unseen = high.iter().zip(&seen).filter(|(_, seen)| !**seen).map(|(part, _)| part.name.clone());
     let missing = recipe.missing();
     let diagonal = diagonal(&meshes);
-    let RunPage { runs, .. } = run_page(app, id, None, RUNS_SHOWN).await?;
+    let RunPage { runs, .. } = run_page(app, id, None, RUNS_SHOWN, &RunFilter::default()).await?;
     let (run_count, run_bytes) = app.store.run_totals(id).await?;
     // A final tells more of finals than a proof does.
     let measured = match app.store.newest_run(id, Some(RunKind::Final), true).await? {
@@ -145,6 +152,7 @@ pub fn placing(recipe: &Recipe, meshes: &[MeshView]) -> Option<Finding> {
 pub fn run_view(app: &App, line: RunLine) -> RunView {
     let (status, error) = match app.jobs.ended(line.id) {
         Some((status, why)) => (status, Some(why).filter(|w| !w.is_empty())),
+        None if line.status == RunStatus::Waiting && app.jobs.works_on(line.id) => (RunStatus::Running, None),
         None => (line.status, line.error),
     };
     RunView {
@@ -165,6 +173,8 @@ pub fn run_view(app: &App, line: RunLine) -> RunView {
         held: line.held,
         landed: if status.has_maps() { 0 } else { app.store.tile_bytes(line.id) },
         small: BTreeMap::new(),
+        name: line.name,
+        starred: line.starred,
     }
 }
 

@@ -111,6 +111,35 @@ async fn the_queue_is_held_ordered_and_outlives_the_program() {
     );
 }
 
+/// A map whose file would have the name of a picture that the asset reads: told before the bake, refused by name after it.
+#[rocket::async_test]
+async fn a_package_that_would_replace_a_file_of_the_asset_is_refused_by_name() {
+    let data = tempfile::tempdir().expect("a folder");
+    let client = with_square(data.path()).await;
+    let clashes = async || get(&client, "/api/assets/1/preflight").await.1["clashes"].clone();
+    assert_eq!(clashes().await, json!([]));
+    let mut png = Vec::new();
+    ember_ridge_formats::image::write_png(&mut png, 2, 3, &[128, 128, 255].repeat(4)).expect("memory");
+    let named = |file: &str| format!("/api/assets/1/pictures?file={file}&used_as=normal-map");
+    let send =
+        async |file: &str| answer(client.post(named(file)).header(host()).body(png.clone()).dispatch().await).await;
+    assert_eq!(send("Tile_Low_Normal.png").await.0, Status::Ok);
+    revise(&client, |r| r["sheet"]["size"] = json!(64)).await;
+    assert_eq!(clashes().await, json!(["tile_low_normal.png"]), "letters count alike in either case");
+    let run = baked(&client, "final").await;
+    assert_eq!(run["status"], "done", "{run}");
+    let (status, why) = get(&client, &format!("/api/runs/{}/package", run["id"])).await;
+    let said = why["error"].as_str().unwrap_or_default();
+    assert_eq!(status, Status::UnprocessableEntity);
+    assert!(said.starts_with("tile_low_normal.png: ") && said.contains("under another name"), "{said}");
+    // Under another name it is read, and the package goes out.
+    assert_eq!(send("carved.png").await.0, Status::Ok);
+    assert_eq!(clashes().await, json!([]));
+    let run = baked(&client, "final").await;
+    let package = client.get(format!("/api/runs/{}/package", run["id"])).header(host()).dispatch().await;
+    assert_eq!(package.status(), Status::Ok);
+}
+
 /// A final makes room for a proof and goes on from its tiles; its bytes are those of one that was left alone.
 #[rocket::async_test]
 async fn a_proof_goes_before_a_final_that_is_worked_on() {

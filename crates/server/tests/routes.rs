@@ -1,111 +1,16 @@
 //! The description of the API against the routes: what is described is what answers, with the statuses and in the form it says. One
 //! walk asks every route for what it is for, and each kind of route for what it cannot give.
 
+#[path = "support/held.rs"]
+mod held;
 mod support;
 
+use held::Held;
 use rocket::http::{ContentType, Method, Status};
-use rocket::local::asynchronous::Client;
 use serde_json::{Value, json};
-use std::cell::RefCell;
 use std::collections::BTreeSet;
 use support::{client, ended, host, square};
 use tokio::io::{AsyncBufReadExt, BufReader};
-
-/// A client that holds every answer to the description, and remembers which routes gave what they are for.
-struct Held {
-    client: Client,
-    description: Value,
-    answered: RefCell<BTreeSet<String>>,
-}
-
-impl Held {
-    fn new(client: Client) -> Held {
-        Held { client, description: ember_ridge_server::description(), answered: RefCell::default() }
-    }
-
-    /// The one path of the description that an address belongs to: a named part before a part that stands for any.
-    fn operation(&self, method: Method, address: &str) -> (String, &Value) {
-        let path = address.split('?').next().and_then(|p| p.strip_prefix("/api")).expect("an address of the API");
-        let fits = |template: &str| {
-            let (parts, wanted): (Vec<&str>, Vec<&str>) = (path.split('/').collect(), template.split('/').collect());
-            parts.len() == wanted.len() && parts.iter().zip(wanted).all(|(a, b)| b.starts_with('{') || *a == b)
-        };
-        let paths = self.description["paths"].as_object().expect("paths");
-        let (template, item) = paths.iter().find(|(t, _)| fits(t)).unwrap_or_else(|| panic!("{path} is not described"));
-        let verb = method.as_str().to_lowercase();
-        let operation = item.get(&verb).unwrap_or_else(|| panic!("{verb} {template} is not described"));
-        (format!("{verb} {template}"), operation)
-    }
-
-    fn check_form(&self, named: &str, schema: &Value, value: &Value) {
-        let whole = json!({ "components": self.description["components"], "allOf": [schema] });
-        let validator = jsonschema::draft202012::new(&whole).expect("the description holds schemas");
-        let faults: Vec<String> = validator.iter_errors(value).map(|e| format!("{}: {e}", e.instance_path())).collect();
-        assert!(faults.is_empty(), "{named}: {faults:#?}");
-    }
-
-    /// Asks, and holds the answer to the description. JSON is given as it is, other bodies as their length.
-    async fn ask(&self, method: Method, address: &str, body: Vec<u8>, if_match: Option<&str>) -> (Status, Value) {
-        let (named, operation) = self.operation(method, address);
-        if operation.get("requestBody").is_some_and(|b| b["content"].get("application/json").is_some()) {
-            let schema = &operation["requestBody"]["content"]["application/json"]["schema"];
-            assert!(schema.is_object(), "{named}: {schema}");
-        }
-        let mut request = self.client.req(method, address.to_owned()).header(host()).body(body);
-        if let Some(revision) = if_match {
-            request = request.header(rocket::http::Header::new("If-Match", revision.to_owned()));
-        }
-        let response = request.dispatch().await;
-        let (status, kind) = (response.status(), response.content_type());
-        let described = &operation["responses"];
-        let answer = described.get(status.code.to_string()).unwrap_or(&described["default"]);
-        assert!(status.code >= 400 || described.get(status.code.to_string()).is_some(), "{named}: {status}");
-        if let (Status { code: 201 }, Some(place)) = (status, response.headers().get_one("Location")) {
-            assert!(place.starts_with("/api/"), "{named}: {place}");
-        } else {
-            assert_ne!(status.code, 201, "{named} says not where what it made is");
-        }
-        let bytes = response.into_bytes().await.unwrap_or_default();
-        let contents = answer["content"].as_object();
-        let Some(contents) = contents else {
-            assert!(bytes.is_empty(), "{named}: a body that is not described");
-            self.answered.borrow_mut().insert(named);
-            return (status, Value::Null);
-        };
-        let kind = kind.expect("an answer with a body says what it is").to_string();
-        let kind = kind.split(';').next().expect("a part");
-        let content = contents.get(kind).unwrap_or_else(|| panic!("{named}: {kind} is not described"));
-        let value = match kind == "application/json" {
-            true => serde_json::from_slice(&bytes).expect("JSON"),
-            false => json!(bytes.len()),
-        };
-        if kind == "application/json" {
-            self.check_form(&named, &content["schema"], &value);
-        }
-        if status.code < 400 {
-            self.answered.borrow_mut().insert(named);
-        }
-        (status, value)
-    }
-
-    async fn get(&self, address: &str) -> Value {
-        let (status, value) = self.ask(Method::Get, address, Vec::new(), None).await;
-        assert_eq!(status, Status::Ok, "{address}: {value}");
-        value
-    }
-
-    async fn send(&self, method: Method, address: &str, body: Value) -> Value {
-        let (status, value) = self.ask(method, address, body.to_string().into_bytes(), None).await;
-        assert!(status.code < 400, "{address}: {status} {value}");
-        value
-    }
-
-    async fn refused(&self, method: Method, address: &str, body: &str, code: u16, says: &str) {
-        let (status, value) = self.ask(method, address, body.as_bytes().to_vec(), None).await;
-        let error = value["error"].as_str().unwrap_or_default();
-        assert!(status.code == code && error.contains(says), "{method} {address} {body}: {status} {value}");
-    }
-}
 
 #[rocket::async_test]
 async fn every_route_answers_as_it_is_described() {
@@ -178,6 +83,9 @@ async fn every_route_answers_as_it_is_described() {
     assert_eq!(held.get("/api/runs/1/sheets").await, json!({ "of": [0, 0], "corners": [[0, 0]] }));
     held.get("/api/runs/1/frees").await;
     held.get("/api/assets/1/runs?before=9&limit=5").await;
+    truths(&held).await;
+    in_the_ledger(&held).await;
+    mended(&held).await;
     held.get("/api/hits").await;
     held.send(put, "/api/hits", json!({ "most": 1_000_000 })).await;
     live_and_stopped(&held).await;
@@ -425,6 +333,13 @@ async fn what_cannot_be_given_is_told_in_one_form() {
         (get, "/api/assets/nine", "", 404, "/api/assets/nine"),
         (get, "/api/assets/1/display/middle", "", 404, "/api/assets/1/display/middle"),
         (get, "/api/assets/1/runs?before=x", "", 422, "before is 'x'"),
+        (get, "/api/assets/1/runs?kind=third", "", 422, "kind is 'third'"),
+        (get, "/api/assets/1/runs?finding=none", "", 422, "finding is 'none'"),
+        (put, "/api/runs/9/label", r#"{ "name": "x" }"#, 404, "run"),
+        (post, "/api/runs/9/restore", "", 404, "run"),
+        (put, "/api/proof-room", r#"{ "most": -1 }"#, 422, "most is -1"),
+        (post, "/api/runs/9/mended/normal", r#"{ "strokes": [] }"#, 404, "run"),
+        (post, "/api/runs/9/beneath", r#"{ "tool": "paint" }"#, 422, "unknown variant `paint`"),
         (get, "/api/assets/1/cage?format=fbx", "", 422, "format is 'fbx'"),
         (get, "/api/runs/9", "", 404, "run"),
         (get, "/api/runs/9/texel?x=1&y=one", "", 422, "y is 'one'"),
@@ -446,6 +361,8 @@ async fn what_cannot_be_given_is_told_in_one_form() {
         ),
         (get, "/api/runs/9/sheets", "", 404, "run"),
         (get, "/api/runs/9/compare/8", "", 404, "run"),
+        (get, "/api/runs/9/truths", "", 404, "run"),
+        (get, "/api/runs/9/heat?of=colour&most=1", "", 422, "of is 'colour'"),
         (get, "/api/runs/9/difference/8/normal", "", 422, "most is missing"),
         (post, "/api/runs/9/resume", "", 404, "run"),
         (post, "/api/runs/9/hold", r#"{ "held": 1 }"#, 422, "expected a boolean"),
@@ -460,6 +377,76 @@ async fn what_cannot_be_given_is_told_in_one_form() {
     ] {
         held.refused(method, address, body, code, says).await;
     }
+}
+
+/// The files of a run are held against the sculpt, where no finish adds heights.
+async fn truths(held: &Held) {
+    let told = held.get("/api/runs/1/truths").await;
+    assert!(told["notes"][0].as_str().is_some_and(|note| note.contains("finishes add heights")), "{told}");
+    let before = held.get("/api/assets/1").await;
+    let mut recipe = before["recipe"].clone();
+    recipe["finishes"] = json!([]);
+    recipe["maps"] = json!([{ "map": "normal" }, { "map": "displacement" }]);
+    held.send(Method::Put, "/api/assets/1/recipe", json!({ "base": before["revision"], "recipe": recipe })).await;
+    let run = held.send(Method::Post, "/api/assets/1/runs", json!({ "kind": "final" })).await;
+    assert_eq!(ended(&held.client, &run["id"]).await["status"], "done");
+    let told = held.get(&format!("/api/runs/{}/truths", run["id"])).await;
+    let (lit, displaced) = (&told["truths"]["lit"][0], &told["truths"]["displaced"]);
+    assert!(lit["mean"].as_f64().is_some_and(|mean| mean < 1.0) && lit["unit"] == "degrees", "{told}");
+    assert!(displaced["mean"].as_f64().is_some_and(|mean| mean < 1e-3) && displaced["unit"] == "units", "{told}");
+    assert_eq!(told["faults"], json!([]));
+    held.get(&format!("/api/runs/{}/heat?of=lit&most=2", run["id"])).await;
+    held.send(Method::Post, "/api/assets/1/undo", json!(null)).await;
+}
+
+/// A run is named, starred, found and restored.
+async fn in_the_ledger(held: &Held) {
+    let run = held.send(Method::Put, "/api/runs/1/label", json!({ "name": " first light ", "starred": true })).await;
+    assert_eq!((&run["name"], &run["starred"]), (&json!("first light"), &json!(true)));
+    let page = held.get("/api/assets/1/runs?kind=final&map=normal&starred=true").await;
+    assert_eq!(page["runs"][0]["id"], 1, "{page}");
+    assert!(page["maps"].as_array().is_some_and(|maps| maps.contains(&json!("normal"))), "{page}");
+    assert_eq!(held.get("/api/assets/1/runs?kind=proof").await["runs"], json!([]));
+    held.refused(
+        Method::Put,
+        "/api/runs/1/label",
+        &json!({ "name": "x".repeat(61) }).to_string(),
+        422,
+        "61 characters",
+    )
+    .await;
+    let before = held.get("/api/assets/1").await;
+    let mut recipe = before["recipe"].clone();
+    recipe["sheet"]["padding"] = json!(3);
+    held.send(Method::Put, "/api/assets/1/recipe", json!({ "base": before["revision"], "recipe": recipe })).await;
+    let after = held.send(Method::Post, "/api/runs/1/restore", json!(null)).await;
+    let run = held.get("/api/runs/1").await["report"]["recipe"].clone();
+    assert_eq!((&after["recipe"]["sheet"], &after["recipe"]["maps"]), (&run["sheet"], &run["maps"]));
+    assert!(after["undo"].as_str().is_some_and(|undo| undo.contains("padding 3")), "{}", after["undo"]);
+    // One step takes it back.
+    let undone = held.send(Method::Post, "/api/assets/1/undo", json!(null)).await;
+    assert_eq!(undone["recipe"], recipe);
+    held.send(Method::Post, "/api/assets/1/redo", json!(null)).await;
+    let room = held.get("/api/proof-room").await;
+    assert!(room["most"].as_i64().is_some_and(|most| most > 0), "{room}");
+    held.send(Method::Put, "/api/proof-room", json!({ "most": 5_000_000 })).await;
+}
+
+/// A mend is drawn onto a run at once, and remembers what lies beneath it.
+async fn mended(held: &Held) {
+    let mend = json!({
+        "tool": "set", "maps": ["normal"], "size": 0.2, "strength": 1.0, "path": [[0.5, 0.05, 0.5, 1.0]]
+    });
+    let told = held.send(Method::Post, "/api/runs/1/beneath", mend.clone()).await;
+    assert_eq!(told["idle"], json!([]));
+    let beneath = told["mend"]["beneath"]["normal"][0].as_array().expect("three numbers");
+    // The sculpt rises by a tenth along +x: that is where its normal comes from.
+    let slope = 0.1f64.atan();
+    assert!((beneath[0].as_f64().expect("x") + slope.sin()).abs() < 0.01, "{beneath:?}");
+    assert!((beneath[1].as_f64().expect("y") - slope.cos()).abs() < 0.01, "{beneath:?}");
+    held.send(Method::Post, "/api/runs/1/mended/normal", json!({ "strokes": [mend] })).await;
+    let wrong = json!({ "strokes": [{ "tool": "set", "maps": ["normal"], "size": 0, "strength": 1, "path": [] }] });
+    held.refused(Method::Post, "/api/runs/1/mended/normal", &wrong.to_string(), 422, "number 1: size is 0").await;
 }
 
 /// The page is the same at each of its addresses, and packed for whoever takes it packed.

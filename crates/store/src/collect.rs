@@ -6,10 +6,8 @@ use sqlx::Row;
 use std::collections::HashSet;
 use std::sync::Arc;
 
-/// Proofs of an asset that are kept, and bytes that proofs of all assets may take; the oldest go first. Finals never go by
-/// themselves.
+/// Proofs of an asset that are kept; the oldest go first. Finals, and what has a star, never go by themselves.
 pub const MOST_PROOFS: i64 = 100;
-pub const MOST_PROOF_BYTES: i64 = 2 << 30;
 
 /// Hashes that a text of JSON names: words of 64 hexadecimal digits.
 fn hashes_in(text: &str) -> impl Iterator<Item = &str> {
@@ -42,7 +40,7 @@ impl Store {
         Ok(self.blobs.bytes_of(own.difference(&kept).map(String::as_str)) + self.tile_bytes(id))
     }
 
-    /// Bytes of blobs that only this asset names.
+    /// Bytes of blobs that only this asset names, and of the tiles of its runs.
     pub async fn asset_frees(&self, id: i64) -> Result<u64> {
         let files =
             |not: &str| format!("SELECT f.hash FROM run_files f JOIN runs r ON r.id = f.run WHERE r.asset {not} ?");
@@ -53,7 +51,9 @@ impl Store {
         let ((runs, revisions), (own_runs, own_revisions)) = (texts("<>"), texts("="));
         let kept = self.with_files(self.named(&runs, &revisions, id).await?, &files("<>"), id).await?;
         let own = self.with_files(self.named(&own_runs, &own_revisions, id).await?, &files("="), id).await?;
-        Ok(self.blobs.bytes_of(own.difference(&kept).map(String::as_str)))
+        let runs = sqlx::query("SELECT id FROM runs WHERE asset = ?").bind(id).fetch_all(&self.pool).await?;
+        let tiles: u64 = runs.iter().map(|run| self.tile_bytes(run.get(0))).sum();
+        Ok(self.blobs.bytes_of(own.difference(&kept).map(String::as_str)) + tiles)
     }
 
     /// Hashes that the recipes of two questions name.
@@ -75,17 +75,18 @@ impl Store {
         Ok(names)
     }
 
-    /// Deletes proofs beyond the budget, oldest first; how many there were. What waits or runs stays.
-    pub async fn age_proofs(&self) -> Result<u64> {
+    /// Deletes proofs beyond [`MOST_PROOFS`], and beyond `most` bytes over all assets, oldest first; how many there were. What waits, runs or
+    /// has a star stays, and so does the newest proof of each asset.
+    pub async fn age_proofs(&self, most: i64) -> Result<u64> {
         let query = "DELETE FROM runs WHERE id IN (
             SELECT id FROM (
                 SELECT r.id,
                     row_number() OVER (PARTITION BY r.asset ORDER BY r.number DESC) AS place,
                     sum(coalesce(f.bytes, 0)) OVER (ORDER BY r.id DESC) AS bytes
                 FROM runs r LEFT JOIN (SELECT run, sum(bytes) AS bytes FROM run_files GROUP BY run) f ON f.run = r.id
-                WHERE r.kind = 'proof' AND r.status NOT IN ('waiting', 'running'))
+                WHERE r.kind = 'proof' AND NOT r.starred AND r.status NOT IN ('waiting', 'running'))
             WHERE place > ? OR (bytes > ? AND place > 1))";
-        let gone = sqlx::query(query).bind(MOST_PROOFS).bind(MOST_PROOF_BYTES).execute(&self.pool).await?;
+        let gone = sqlx::query(query).bind(MOST_PROOFS).bind(most).execute(&self.pool).await?;
         Ok(gone.rows_affected())
     }
 

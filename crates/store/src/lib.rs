@@ -4,6 +4,7 @@
 mod assets;
 mod blobs;
 mod collect;
+mod ledger;
 mod lock;
 mod migrations;
 mod queue;
@@ -11,7 +12,8 @@ mod runs;
 
 pub use assets::{Asset, MOST_REVISIONS};
 pub use blobs::{BlobWriter, Blobs};
-pub use collect::{MOST_PROOF_BYTES, MOST_PROOFS};
+pub use collect::MOST_PROOFS;
+pub use ledger::{FoundBy, RunFilter};
 pub use runs::{Run, RunFile, RunKind, RunLine, RunStatus};
 
 use lock::FolderLock;

@@ -42,10 +42,10 @@ impl Store {
         Ok(sqlx::query(query).fetch_all(&self.pool).await?.iter().map(line_of).collect())
     }
 
-    /// Puts runs that wait into this order, in the places that they have now; others stay where they are.
+    /// Puts runs that wait or run into this order, in the places that they have now; others stay where they are.
     pub async fn order_queue(&self, order: &[i64]) -> Result<()> {
         self.in_one_step(async |step| {
-            let query = "SELECT id, coalesce(turn, id) AS turn FROM runs WHERE status = 'waiting'";
+            let query = "SELECT id, coalesce(turn, id) AS turn FROM runs WHERE status IN ('waiting', 'running')";
             let waiting: Vec<(i64, i64)> =
                 sqlx::query(query).fetch_all(&mut *step).await?.iter().map(|r| (r.get(0), r.get(1))).collect();
             let named: Vec<i64> = order.iter().copied().filter(|id| waiting.iter().any(|(w, _)| w == id)).collect();
@@ -66,6 +66,13 @@ impl Store {
         let query = "UPDATE runs SET status = 'waiting', error = NULL, held = 0, cut_off = 0,
             turn = ";
         let query = sqlx::AssertSqlSafe(format!("{query}{LAST_TURN} WHERE id = ?"));
+        sqlx::query(query).bind(id).execute(&self.pool).await?;
+        Ok(())
+    }
+
+    /// A run that was worked on waits again; one that was stopped or taken away meanwhile stays as it is.
+    pub async fn pause_run(&self, id: i64) -> Result<()> {
+        let query = "UPDATE runs SET status = 'waiting' WHERE id = ? AND status = 'running'";
         sqlx::query(query).bind(id).execute(&self.pool).await?;
         Ok(())
     }

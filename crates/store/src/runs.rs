@@ -1,5 +1,6 @@
 //! The ledger: every run with the exact recipe that made it.
 
+use super::ledger::kind_word;
 use super::queue::LAST_TURN;
 use super::{Result, Store, StoreFault, from_json, now, to_json};
 use ember_ridge_core::bake::Report;
@@ -8,6 +9,7 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use sqlx::sqlite::SqliteRow;
 use sqlx::{Row, SqliteConnection};
+use std::collections::BTreeSet;
 
 /// A quick bake to judge, or the one to keep.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
@@ -34,7 +36,7 @@ pub enum RunStatus {
 macro_rules! stored_as_word {
     ($type:ty { $($value:ident => $word:literal),+ }) => {
         impl $type {
-            fn word(self) -> &'static str {
+            pub(super) fn word(self) -> &'static str {
                 match self { $(Self::$value => $word),+ }
             }
 
@@ -87,6 +89,10 @@ pub struct RunLine {
     pub bytes: i64,
     /// It waits until it is let go on.
     pub held: bool,
+    /// What a person calls it; empty where nobody does.
+    pub name: String,
+    /// It does not age out.
+    pub starred: bool,
 }
 
 /// A run with all that is known of it.
@@ -108,7 +114,7 @@ pub struct RunFile {
 
 pub(super) const LINE: &str =
     "SELECT id, asset, number, kind, status, created, error, size, samples, changes, maps, failed_maps, findings,
-    seconds, bytes, held, recipe, report FROM runs";
+    seconds, bytes, held, name, starred, recipe, report FROM runs";
 
 /// A line whose words are not known is shown as failed, and says so: it hides no other.
 pub(super) fn line_of(row: &SqliteRow) -> RunLine {
@@ -132,6 +138,8 @@ pub(super) fn line_of(row: &SqliteRow) -> RunLine {
         seconds: row.get("seconds"),
         bytes: row.get("bytes"),
         held: row.get("held"),
+        name: row.get("name"),
+        starred: row.get("starred"),
     }
 }
 
@@ -180,15 +188,6 @@ impl Store {
         let query = sqlx::AssertSqlSafe(format!("{LINE} WHERE id = ?"));
         let row = sqlx::query(query).bind(id).fetch_optional(&self.pool).await?;
         row.ok_or_else(|| StoreFault::Missing(format!("run {id}")))
-    }
-
-    /// The asset's runs, newest first: at most `most` of those whose number is below `before`.
-    pub async fn runs(&self, asset: i64, before: Option<i64>, most: u32) -> Result<Vec<RunLine>> {
-        let line = LINE.replace(", recipe, report", "");
-        let query = sqlx::AssertSqlSafe(format!("{line} WHERE asset = ? AND number < ? ORDER BY number DESC LIMIT ?"));
-        let before = before.unwrap_or(i64::MAX);
-        let rows = sqlx::query(query).bind(asset).bind(before).bind(most).fetch_all(&self.pool).await?;
-        Ok(rows.iter().map(line_of).collect())
     }
 
     /// How many runs an asset has, and the bytes of their maps.
@@ -254,8 +253,9 @@ impl Store {
             let status = if failed == 0 { RunStatus::Done } else { RunStatus::Partial };
             let grave = report.findings.iter().filter(|f| f.severity != Severity::Note).count();
             let bytes: i64 = files.iter().filter(|f| !f.file.is_empty()).map(|f| f.bytes).sum();
+            let found: BTreeSet<_> = report.findings.iter().map(|f| kind_word(f.kind)).collect();
             let query = "UPDATE runs SET status = ?, report = ?, error = NULL, maps = ?, failed_maps = ?, findings = ?, seconds = ?,
-                bytes = ? WHERE id = ?";
+                bytes = ?, found = ? WHERE id = ?";
             sqlx::query(query)
                 .bind(status.word())
                 .bind(to_json(report))
@@ -264,6 +264,7 @@ impl Store {
                 .bind(grave as i64)
                 .bind(report.seconds)
                 .bind(bytes)
+                .bind(to_json(&found))
                 .bind(id)
                 .execute(&mut *step)
                 .await?;

@@ -1,8 +1,10 @@
 //! The store on real folders: data of the version before, steps back and forth, numbers, what is broken off, what is collected.
 
 use ember_ridge_core::Recipe;
+use ember_ridge_core::bake::Report;
 use ember_ridge_core::recipe::MeshSource;
-use ember_ridge_store::{MOST_REVISIONS, RunFile, RunKind, RunStatus, Store, StoreFault};
+use ember_ridge_core::{Finding, FindingKind, Severity};
+use ember_ridge_store::{MOST_REVISIONS, RunFile, RunFilter, RunKind, RunStatus, Store, StoreFault};
 use sqlx::sqlite::SqliteConnectOptions;
 use sqlx::{Row, SqlitePool};
 use std::io::Write;
@@ -58,7 +60,7 @@ async fn data_of_the_version_before_is_brought_up_to_date() {
             .expect("written");
     }
     let report = r#"{"seconds": 2.5, "maps": {"normal": {"error": null}, "ao": {"error": "no"}},
-        "findings": [{"severity": "note"}, {"severity": "fault"}]}"#;
+        "findings": [{"severity": "note"}, {"severity": "fault", "kind": "misses"}]}"#;
     for (id, number, status, report) in [
         (4, 1, "done", Some(report)),
         (5, 2, "failed", None),
@@ -96,13 +98,15 @@ async fn data_of_the_version_before_is_brought_up_to_date() {
     // A new edit takes a number that was never there.
     store.revise(7, 0, "size 64", &sized(64)).await.expect("works");
     assert_eq!(store.asset(7).await.expect("there").head, 3);
-    let lines = store.runs(7, None, 10).await.expect("works");
+    let lines = store.runs(7, None, 10, &RunFilter::default()).await.expect("works");
     let told: Vec<_> = lines.iter().map(|l| (l.number, l.status)).collect();
     use RunStatus::{Done, Failed, Partial, Waiting};
     assert_eq!(told, [(4, Done), (3, Waiting), (2, Failed), (1, Partial)]);
     let first = lines.last().expect("four");
     assert_eq!((first.maps.as_slice(), first.failed_maps, first.findings), (&["normal".to_owned()][..], 1, 1));
     assert_eq!((first.seconds, first.bytes, first.size, first.samples), (Some(2.5), 300, 512, 4));
+    let by = store.found_by(7).await.expect("works");
+    assert_eq!((by.maps, by.findings), (vec!["normal".to_owned()], vec![FindingKind::Misses]));
     let next = store.add_run(7, RunKind::Proof, &sized(64), &[]).await.expect("works");
     let next = store.run_line(next).await.expect("there");
     assert_eq!((next.id, next.number), (11, 5));
@@ -268,7 +272,8 @@ async fn a_run_that_gets_nowhere_is_left_alone() {
         std::fs::create_dir_all(store.run_place(moving)).expect("room");
         std::fs::write(store.run_tiles(moving), vec![0; 10 * (start as usize + 1)]).expect("room");
         assert_eq!(store.tile_bytes(moving), 10 * (start as u64 + 1));
-        assert!(store.run_frees(moving).await.expect("works") >= store.tile_bytes(moving));
+        assert_eq!(store.run_frees(moving).await.expect("works"), store.tile_bytes(moving));
+        assert_eq!(store.asset_frees(1).await.expect("works"), store.tile_bytes(moving));
     }
     // Tiles of a run that is gone, and of one that nobody knows, go.
     let store = store(folder.path()).await;
@@ -288,15 +293,8 @@ async fn a_run_ends_with_all_its_files_or_none() {
     let store = store(folder.path()).await;
     let id = store.add_asset(&sized(16)).await.expect("works");
     let run = store.add_run(id, RunKind::Final, &sized(16), &["first run".into()]).await.expect("works");
-    let (low, high) = (plane(0.0), plane(0.1));
-    let scene = ember_ridge_core::scene::BakeScene::new(&[&low], &[&high], None).expect("fits");
-    let mut recipe = sized(16);
-    recipe.low.push(MeshSource::file("lid_low.obj"));
-    recipe.high.push(MeshSource::file("lid_high.obj"));
     // Vertex colours are what the sculpt does not have: that map fails.
-    recipe.maps = ["normal", "color"].iter().filter_map(|m| ember_ridge_core::maps::MapSettings::by_key(m)).collect();
-    let plan = ember_ridge_core::bake::Plan::new(&recipe, &scene).expect("plans");
-    let report = ember_ridge_core::bake::run(&plan, 1, &ember_ridge_core::bake::Unwatched).expect("bakes").report;
+    let report = report_of(&sized(16), &["normal", "color"]);
     let file = |map: &str, file: &str, bytes| RunFile { map: map.into(), file: file.into(), hash: "cc".into(), bytes };
     let files = [file("normal", "lid_normal.png", 100), file("small/normal", "", 9)];
     store.finish_run(run, &report, &files).await.expect("works");
@@ -311,6 +309,18 @@ async fn a_run_ends_with_all_its_files_or_none() {
     store.delete_run(run).await.expect("works");
     assert!(store.finish_run(run, &report, &files).await.is_err());
     assert!(store.file_by_hash("cc").await.expect("works").is_none());
+}
+
+/// The report of a bake of maps over two planes.
+fn report_of(recipe: &Recipe, maps: &[&str]) -> Report {
+    let (low, high) = (plane(0.0), plane(0.1));
+    let scene = ember_ridge_core::scene::BakeScene::new(&[&low], &[&high], None).expect("fits");
+    let mut recipe = recipe.clone();
+    recipe.low.push(MeshSource::file("lid_low.obj"));
+    recipe.high.push(MeshSource::file("lid_high.obj"));
+    recipe.maps = maps.iter().filter_map(|m| ember_ridge_core::maps::MapSettings::by_key(m)).collect();
+    let plan = ember_ridge_core::bake::Plan::new(&recipe, &scene).expect("plans");
+    ember_ridge_core::bake::run(&plan, 1, &ember_ridge_core::bake::Unwatched).expect("bakes").report
 }
 
 fn plane(height: f32) -> ember_ridge_core::Mesh {
@@ -330,4 +340,52 @@ async fn settings_hold_what_was_set_last_and_tell_another_type() {
     }
     let fault = store.setting::<Vec<String>>("room").await.expect_err("it is a number").to_string();
     assert!(fault.contains("room"), "{fault}");
+}
+
+/// Runs are found by what they are, and what a person says of them outlives the program. Proofs age out, but those with a star do not.
+#[tokio::test]
+async fn runs_are_found_named_starred_and_age_out() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let here = store(folder.path()).await;
+    let id = here.add_asset(&sized(16)).await.expect("works");
+    let mut runs = Vec::new();
+    for number in 0..6 {
+        let kind = if number % 3 == 0 { RunKind::Final } else { RunKind::Proof };
+        let run = here.add_run(id, kind, &sized(16), &[]).await.expect("works");
+        let mut report = report_of(&sized(16), if number == 4 { &["ao"] } else { &["normal", "ao"] });
+        if number == 1 {
+            report.findings.push(Finding::new(FindingKind::Misses, Severity::Note, "few", "none"));
+        }
+        let file = RunFile { map: "ao".into(), file: "a.png".into(), hash: format!("{number:064}"), bytes: 1000 };
+        here.finish_run(run, &report, &[file]).await.expect("works");
+        runs.push(run);
+    }
+    here.name_run(runs[2], "before the cage").await.expect("works");
+    here.star_run(runs[2], true).await.expect("works");
+    here.made_from(runs[2], Some(0)).await.expect("works");
+    drop(here);
+    let here = store(folder.path()).await;
+    let line = here.run_line(runs[2]).await.expect("there");
+    assert!(line.starred && line.name == "before the cage");
+    assert_eq!(here.recipe_before_run(id, runs[2]).await.expect("works"), Some(sized(16)));
+    assert_eq!(here.recipe_before_run(id, runs[1]).await.expect("works"), None);
+    let found = async |wanted: RunFilter| -> Vec<i64> {
+        let lines = here.runs(id, None, 10, &wanted).await.expect("works");
+        lines.into_iter().map(|line| line.number).collect()
+    };
+    assert_eq!(found(RunFilter::default()).await, [6, 5, 4, 3, 2, 1]);
+    assert_eq!(found(RunFilter { kind: Some(RunKind::Final), ..RunFilter::default() }).await, [4, 1]);
+    assert_eq!(found(RunFilter { map: Some("normal".into()), ..RunFilter::default() }).await, [6, 4, 3, 2, 1]);
+    assert_eq!(found(RunFilter { finding: Some(FindingKind::Misses), ..RunFilter::default() }).await, [2]);
+    assert_eq!(found(RunFilter { starred: true, ..RunFilter::default() }).await, [3]);
+    let both = RunFilter { kind: Some(RunKind::Final), finding: Some(FindingKind::Misses), ..RunFilter::default() };
+    assert!(found(both).await.is_empty());
+    assert_eq!(here.proof_bytes().await.expect("works"), 3000, "without the one that has a star");
+    // Room for one: the newest proof stays, and so does what has a star.
+    assert_eq!(here.age_proofs(1500).await.expect("works"), 2);
+    assert_eq!(found(RunFilter::default()).await, [6, 4, 3, 1]);
+    assert_eq!(here.age_proofs(0).await.expect("works"), 0, "the newest proof of an asset stays");
+    // Without its star it is as old as it is.
+    here.star_run(runs[2], false).await.expect("works");
+    assert_eq!(here.age_proofs(1500).await.expect("works"), 1);
 }

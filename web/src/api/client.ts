@@ -11,6 +11,8 @@ import type {
   FixOrder,
   KeptFinishes,
   KeptMasks,
+  Mend,
+  Mends,
   MeshFormat,
   PickedPlace,
   PictureLine,
@@ -20,6 +22,7 @@ import type {
   RegionBy,
   Role,
   RunKind,
+  RunLabel,
   Side,
 } from "./types";
 
@@ -59,6 +62,14 @@ async function held<T>(asked: Promise<{ data?: T; error?: unknown; response: Res
   return data as T;
 }
 
+/** Which runs are wanted; all of them where nothing is said. */
+export interface RunFilter {
+  kind?: RunKind;
+  map?: string;
+  finding?: string;
+  starred?: boolean;
+}
+
 const path = (id: number) => ({ params: { path: { id } } });
 const bytes = { parseAs: "arrayBuffer" } as const;
 const picture = { parseAs: "blob" } as const;
@@ -76,8 +87,13 @@ export const api = {
     ),
   deleteAsset: (id: number) => held(DELETE("/assets/{id}", path(id))),
   assetFrees: (id: number) => held(GET("/assets/{id}/frees", path(id))),
-  runs: (id: number, before: number) =>
-    held(GET("/assets/{id}/runs", { params: { path: { id }, query: { before } } })),
+  runs: (id: number, before: number, wanted: RunFilter = {}) =>
+    held(GET("/assets/{id}/runs", { params: { path: { id }, query: { before, ...wanted } } })),
+  labelRun: (id: number, body: Partial<RunLabel>) =>
+    held(PUT("/runs/{id}/label", { ...path(id), body: body as RunLabel })),
+  restoreRun: (id: number) => held(POST("/runs/{id}/restore", path(id))),
+  proofRoom: () => held(GET("/proof-room")),
+  setProofRoom: (most: number) => held(PUT("/proof-room", { body: { most } })),
   run: (id: number) => held(GET("/runs/{id}", path(id))),
   deleteRun: (id: number) => held(DELETE("/runs/{id}", path(id))),
   runFrees: (id: number) => held(GET("/runs/{id}/frees", path(id))),
@@ -108,6 +124,15 @@ export const api = {
   queue: () => held(GET("/queue")),
   compare: (id: number, other: number) =>
     held(GET("/runs/{id}/compare/{other}", { params: { path: { id, other } } })),
+  /** A map of a run with mends drawn onto it. */
+  mended: (run: number, map: string, sheet: number, body: Mends, signal?: AbortSignal) => {
+    const params = { path: { id: run, map }, query: { sheet } };
+    return raw<Blob>(held(POST("/runs/{id}/mended/{map}", { params, body, signal, ...picture })));
+  },
+  /** A new mend with what lies beneath it on a run. */
+  beneath: (run: number, body: Mend) => held(POST("/runs/{id}/beneath", { ...path(run), body })),
+  /** What a run's files say of the sculpt. */
+  truths: (id: number) => held(GET("/runs/{id}/truths", path(id))),
   preflight: (id: number) => held(GET("/assets/{id}/preflight", path(id))),
   orderQueue: (runs: number[]) => held(PUT("/queue", { body: { runs } })),
   hits: () => held(GET("/hits")),
@@ -210,6 +235,8 @@ export const liveUrl = (run: number, map: string, sheet: number, turn: number) =
   `/api/runs/${run}/live/${map}?sheet=${sheet}&turn=${turn}`;
 export const differenceUrl = (run: number, other: number, map: string, most: number, sheet: number) =>
   `/api/runs/${run}/difference/${other}/${map}?most=${most}&sheet=${sheet}`;
+export const heatUrl = (run: number, of: string, most: number, sheet: number) =>
+  `/api/runs/${run}/heat?of=${of}&most=${most}&sheet=${sheet}`;
 export const cageUrl = (asset: number, format: MeshFormat) => `/api/assets/${asset}/cage?format=${format}`;
 export const masksUrl = (asset: number) => `/api/assets/${asset}/masks`;
 export const packageUrl = (run: number) => `/api/runs/${run}/package`;

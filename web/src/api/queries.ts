@@ -12,6 +12,7 @@ import type {
   Finding,
   FixOrder,
   PictureLine,
+  Recipe,
   Report,
   RunDetail,
   RunKind,
@@ -181,6 +182,8 @@ export function useSaving(follows: () => boolean) {
     (before: AssetView | undefined, now: AssetView) => {
       // A proof that cannot be baked takes no edit with it.
       if (!follows() || now.missing !== null || now.revision === before?.revision) return;
+      // Mends are drawn onto the run on screen at once; a proof would only take it away.
+      if (before && sameButMends(before.recipe, now.recipe)) return;
       // What the hand waits for goes first; of several changes in that time one proof follows.
       const turn = ++asked;
       rests()
@@ -190,6 +193,11 @@ export function useSaving(follows: () => boolean) {
     [follows],
   );
   useKeeping(useAsset().data?.id, kept);
+}
+
+/** Whether mends are all that two recipes differ in. */
+export function sameButMends({ mends: a, ...before }: Recipe, { mends: b, ...after }: Recipe) {
+  return JSON.stringify(before) === JSON.stringify(after) && JSON.stringify(a) !== JSON.stringify(b);
 }
 
 async function bake(asset: number, kind: RunKind, stays = false) {
@@ -217,6 +225,8 @@ export function useActions() {
         if (id !== null) await bake(id, kind);
       }),
     again: (run: number) => doing(() => api.again(run)),
+    /** Makes the settings of a run those of the asset again. */
+    restore: (run: number) => step(() => api.restoreRun(run)),
     stop: (run: number) => doing(() => api.stop(run)),
     resume: (run: number) => doing(() => api.resume(run)),
     hold: (run: number, on: boolean) => doing(() => api.hold(run, on)),

@@ -889,6 +889,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/proof-room": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What proofs take, and may take. */
+        get: operations["show_proof_room"];
+        /** Sets how much proofs may take, in bytes; the oldest of what is above that go at once. */
+        put: operations["set_proof_room"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/queue": {
         parameters: {
             query?: never;
@@ -962,6 +980,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/runs/{id}/beneath": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A new mend with what lies beneath it on the maps of a run, to be kept with it; and which of its maps it touches nothing of. */
+        post: operations["remember_beneath"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/runs/{id}/compare/{other}": {
         parameters: {
             query?: never;
@@ -1013,6 +1048,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/runs/{id}/heat": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Where one of them is off: dark where the file says what the sculpt is like, brightest where it is `most` off or more; grey where nothing
+         *     was asked.
+         */
+        get: operations["show_heat"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/runs/{id}/hold": {
         parameters: {
             query?: never;
@@ -1024,6 +1079,23 @@ export interface paths {
         put?: never;
         /** Holds a run that waits or runs, or lets it go on. One that runs keeps its finished tiles. */
         post: operations["hold_run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/label": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Names a run, or gives it a star. */
+        put: operations["label_run"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1064,6 +1136,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/runs/{id}/mended/{map}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A map of a run with mends drawn onto it, those of a draft in place of the run's own. */
+        post: operations["show_mended"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/runs/{id}/package": {
         parameters: {
             query?: never;
@@ -1075,6 +1164,26 @@ export interface paths {
         get: operations["show_package"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Makes the settings that a run was baked with those of its asset again, as one edit. Of a proof whose settings before it were lowered are
+         *     not remembered any more, what proofs lower stays as it is.
+         */
+        post: operations["restore_run"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1183,6 +1292,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/runs/{id}/truths": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the files of a run say, held against the sculpt. */
+        get: operations["show_truths"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1225,6 +1351,13 @@ export interface components {
         AskedByExample: {
             examples: components["schemas"]["PickedExample"][];
             recipe: components["schemas"]["Recipe"];
+        };
+        /** @description The answer to every question. */
+        AskedTruths: {
+            faults: components["schemas"]["MapFault"][];
+            /** @description What was not held against the sculpt, and why. */
+            notes: string[];
+            truths: components["schemas"]["TruthsTold"];
         };
         AssetLine: {
             /** Format: int64 */
@@ -1528,6 +1661,31 @@ export interface components {
         Depth: ("8" | "16") | "32f";
         /** @description The way rays run. */
         Direction: "averaged" | "plumb";
+        /** @description A displacement map: how far the low-poly that it moves is from the sculpt. */
+        Displaced: {
+            /** Format: float */
+            max: number;
+            /** Format: float */
+            mean: number;
+            /**
+             * Format: float
+             * @description The mean as a share of the asset's diagonal.
+             */
+            mean_share: number;
+            /**
+             * Format: float
+             * @description Ninety-nine of a hundred are no further apart.
+             */
+            p99: number;
+            /**
+             * Format: uint64
+             * @description Places that were asked.
+             */
+            points: number;
+            unit: string;
+            /** @description Where it is furthest off. */
+            worst: components["schemas"]["TruthPlace"] | null;
+        };
         DisplayArray: {
             /** Format: uint32 */
             length: number;
@@ -1735,7 +1893,7 @@ export interface components {
             severity: components["schemas"]["Severity"];
         };
         /** @description What was found. The name is stable: it stands in reports and in the recipe's exceptions. */
-        FindingKind: ("unreadable" | "not-a-number" | "missing-uvs" | "island-outside" | "overlapping-uvs" | "mirrored-islands" | "density-spread" | "stretched-uvs" | "tight-islands" | "turned-faces" | "inside-out" | "doubled-points" | "non-manifold-edges" | "hard-edges-without-seam" | "polygons-triangulated" | "zero-area-faces" | "scale-slip" | "axis-swap" | "meshes-apart" | "unpaired-part" | "names-pair-nothing" | "colours-merged" | "cage-gaps" | "misses" | "back-face-hits" | "wrong-part-hits" | "lean" | "range-clipped") | "read-in-part" | "picture-texels" | "mask-unusable" | "mask-empty" | "finish-unusable" | "finish-picture" | "finish-document";
+        FindingKind: ("unreadable" | "not-a-number" | "missing-uvs" | "island-outside" | "overlapping-uvs" | "mirrored-islands" | "density-spread" | "stretched-uvs" | "tight-islands" | "turned-faces" | "inside-out" | "doubled-points" | "non-manifold-edges" | "hard-edges-without-seam" | "polygons-triangulated" | "zero-area-faces" | "scale-slip" | "axis-swap" | "meshes-apart" | "unpaired-part" | "names-pair-nothing" | "colours-merged" | "cage-gaps" | "misses" | "back-face-hits" | "wrong-part-hits" | "lean" | "range-clipped") | "read-in-part" | "picture-texels" | "mask-unusable" | "mask-empty" | "finish-unusable" | "finish-picture" | "finish-document" | "mend-ground" | "mend-idle";
         /** @description What a surface is made of. */
         Finish: {
             /**
@@ -1975,6 +2133,28 @@ export interface components {
         };
         /** @description How a low-poly's triangles are shared out over sheets. */
         Layout: "one" | "materials" | "udim";
+        /** @description A normal map read at a mip level; 0 is the file itself. */
+        LevelTruth: {
+            /** Format: uint32 */
+            level: number;
+            /** Format: float */
+            max: number;
+            /** Format: float */
+            mean: number;
+            /**
+             * Format: float
+             * @description Ninety-nine of a hundred are no further apart.
+             */
+            p99: number;
+            /**
+             * Format: uint64
+             * @description Places that were asked.
+             */
+            points: number;
+            unit: string;
+            /** @description Where it is furthest off. */
+            worst: components["schemas"]["TruthPlace"] | null;
+        };
         /** @description The value that becomes 0 and the one that becomes 1, straight between them and cut off beyond. */
         Levels: {
             /** Format: float */
@@ -1997,6 +2177,12 @@ export interface components {
         };
         /** @description Whether a map is made from the sculpt or from the recipe's normal map. */
         MadeFrom: "sculpt" | "normal-map";
+        /** @description Something wrong with the files of a map. */
+        MapFault: {
+            fault: string;
+            map: string;
+            remedy: string;
+        };
         /** @description What is fixed about a kind of map. */
         MapKind: {
             /** @description Distances that may be `auto`. */
@@ -2045,6 +2231,11 @@ export interface components {
              *     nothing.
              */
             mean_rays?: number | null;
+            /**
+             * Format: uint
+             * @description Mends that were drawn onto it.
+             */
+            mends?: number;
             palette?: components["schemas"]["PaletteEntry"][] | null;
             /**
              * Format: double
@@ -2373,6 +2564,58 @@ export interface components {
              */
             share: number | null;
         };
+        /** @description One stroke over the low-poly. */
+        Mend: {
+            /**
+             * @description What each map held along the path when the stroke was made, by map: so many numbers for each of a few places. A later bake that
+             *     holds something else there tells so.
+             */
+            beneath?: {
+                [key: string]: number[][];
+            };
+            /** @description What [`MendTool::Set`] sets colours to. */
+            color?: components["schemas"]["Color"] | null;
+            /** @description Where [`MendTool::Clone`] takes what it puts at the beginning of its path (x, y, z, scene units); the rest follows beside it. */
+            from?: [
+                number,
+                number,
+                number
+            ] | null;
+            /** @description Maps that it changes, as the recipe names them. One that the recipe does not make is passed over. */
+            maps: string[];
+            /** @description Points on the low surface (x, y, z, scene units) and pressure there, 0 to 1. */
+            path: [
+                number,
+                number,
+                number,
+                number
+            ][];
+            /**
+             * Format: float
+             * @description Distance along the surface at which the effect ends, scene units.
+             */
+            size: number;
+            /**
+             * Format: float
+             * @description 0 to 1.
+             */
+            strength: number;
+            tool: components["schemas"]["MendTool"];
+            /**
+             * Format: float
+             * @description What [`MendTool::Set`] sets numbers to, in the true unit of the map (share, scene units, 1 over scene units).
+             */
+            value?: number | null;
+        };
+        /** @description What a stroke does to a map. */
+        MendTool: "clone" | "smudge" | "smooth" | "set";
+        /** @description All mends of a recipe, in the order they were made. */
+        Mends: {
+            /** @description They are left out of bakes. */
+            hidden?: boolean;
+            /** @default [] */
+            strokes: components["schemas"]["Mend"][];
+        };
         /** @description What the meshes of an asset have to be told of, worst first, and what fixing them here would do. */
         MeshFindings: {
             findings: components["schemas"]["Finding"][];
@@ -2529,6 +2772,12 @@ export interface components {
         NeedleFate: ("hit" | "miss") | "back-face" | "wrong-part";
         NewAsset: {
             name: string;
+        };
+        /** @description A new mend with what lies beneath it. */
+        NewMend: {
+            /** @description Maps that it touches nothing of. */
+            idle: string[];
+            mend: components["schemas"]["Mend"];
         };
         /** @description A plane to make over the sculpt. */
         NewPlane: {
@@ -3403,6 +3652,22 @@ export interface components {
             share: number;
             stage: string;
         };
+        ProofLimit: {
+            /** Format: int64 */
+            most: number;
+        };
+        /** @description Bytes that proofs take on the disk and may take; the oldest go first. What has a star counts for nothing, and neither do finals. */
+        ProofRoom: {
+            /** Format: int64 */
+            held: number;
+            /** Format: int64 */
+            most: number;
+            /**
+             * Format: int64
+             * @description Proofs of an asset that are kept, at most.
+             */
+            most_of_asset: number;
+        };
         /** @description A place that explains examples. */
         Proposal: {
             /**
@@ -3631,6 +3896,8 @@ export interface components {
             maps: components["schemas"]["MapSettings"][];
             /** @description Masks; a map or another mask names the ones that are baked. */
             masks?: components["schemas"]["Mask"][];
+            /** @description Touch-ups of finished maps, drawn anew onto every bake. */
+            mends?: components["schemas"]["Mends"];
             /** @description Occlusion, curvature and cavity may be made from this and the low-poly alone. */
             normal_map?: components["schemas"]["NormalMapSource"] | null;
             /** @default names */
@@ -3765,11 +4032,19 @@ export interface components {
          * @enum {string}
          */
         RunKind: "proof" | "final";
+        /** @description What a person says of a run; what is left out stays. */
+        RunLabel: {
+            name: string | null;
+            starred: boolean | null;
+        };
         RunOrder: {
             kind: components["schemas"]["RunKind"];
         };
         /** @description Some of an asset's runs, newest first, and whether there are older ones. */
         RunPage: {
+            findings: components["schemas"]["FindingKind"][];
+            /** @description What any of the asset's runs can be found by: maps that were made, and kinds of findings. */
+            maps: string[];
             more: boolean;
             runs: components["schemas"]["RunView"][];
         };
@@ -3802,6 +4077,8 @@ export interface components {
             landed: number;
             /** @description Ids of the maps that were made. */
             maps: string[];
+            /** @description What a person calls it; empty where nobody does. */
+            name: string;
             /** Format: int64 */
             number: number;
             /** Format: uint32 */
@@ -3814,6 +4091,8 @@ export interface components {
             small: {
                 [key: string]: string;
             };
+            /** @description A proof with a star does not age out. */
+            starred: boolean;
             status: components["schemas"]["RunStatus"];
         };
         /** @description How far the maps of two runs are apart. */
@@ -4244,6 +4523,47 @@ export interface components {
             /** Format: uint32 */
             triangle: number;
         };
+        /** @description How far files are from what they stand for. */
+        Truth: {
+            /** Format: float */
+            max: number;
+            /** Format: float */
+            mean: number;
+            /**
+             * Format: float
+             * @description Ninety-nine of a hundred are no further apart.
+             */
+            p99: number;
+            /**
+             * Format: uint64
+             * @description Places that were asked.
+             */
+            points: number;
+            unit: string;
+            /** @description Where it is furthest off. */
+            worst: components["schemas"]["TruthPlace"] | null;
+        };
+        /** @description A place of the low-poly. */
+        TruthPlace: {
+            part: string;
+            /** @description Scene units. */
+            position: [
+                number,
+                number,
+                number
+            ];
+            uv: [
+                number,
+                number
+            ];
+        };
+        /** @description What files say of the sculpt. */
+        TruthsTold: {
+            displaced?: components["schemas"]["Displaced"] | null;
+            /** @description The normal map at each mip level. */
+            lit?: components["schemas"]["LevelTruth"][];
+            seams?: components["schemas"]["Truth"] | null;
+        };
         /** @description A quarter turn about X. */
         Turn: "z-up" | "y-down";
         /** @description What a number of a map counts. */
@@ -4313,6 +4633,7 @@ export type Acceptance = components['schemas']['Acceptance'];
 export type AgainstLive = components['schemas']['AgainstLive'];
 export type AskedAt = components['schemas']['AskedAt'];
 export type AskedByExample = components['schemas']['AskedByExample'];
+export type AskedTruths = components['schemas']['AskedTruths'];
 export type AssetLine = components['schemas']['AssetLine'];
 export type AssetView = components['schemas']['AssetView'];
 export type Automatic = components['schemas']['Automatic'];
@@ -4343,6 +4664,7 @@ export type Crossing = components['schemas']['Crossing'];
 export type CurvatureEncoding = components['schemas']['CurvatureEncoding'];
 export type Depth = components['schemas']['Depth'];
 export type Direction = components['schemas']['Direction'];
+export type Displaced = components['schemas']['Displaced'];
 export type DisplayArray = components['schemas']['DisplayArray'];
 export type DisplayHeader = components['schemas']['DisplayHeader'];
 export type DisplayPart = components['schemas']['DisplayPart'];
@@ -4387,9 +4709,11 @@ export type KeptFinishes = components['schemas']['KeptFinishes'];
 export type KeptHitsView = components['schemas']['KeptHitsView'];
 export type KeptMasks = components['schemas']['KeptMasks'];
 export type Layout = components['schemas']['Layout'];
+export type LevelTruth = components['schemas']['LevelTruth'];
 export type Levels = components['schemas']['Levels'];
 export type LiveDifference = components['schemas']['LiveDifference'];
 export type MadeFrom = components['schemas']['MadeFrom'];
+export type MapFault = components['schemas']['MapFault'];
 export type MapKind = components['schemas']['MapKind'];
 export type MapLine = components['schemas']['MapLine'];
 export type MapReport = components['schemas']['MapReport'];
@@ -4405,6 +4729,9 @@ export type MaskChoices = components['schemas']['MaskChoices'];
 export type MaskStroke = components['schemas']['MaskStroke'];
 export type MaskView = components['schemas']['MaskView'];
 export type MeasuringShare = components['schemas']['MeasuringShare'];
+export type Mend = components['schemas']['Mend'];
+export type MendTool = components['schemas']['MendTool'];
+export type Mends = components['schemas']['Mends'];
 export type MeshFindings = components['schemas']['MeshFindings'];
 export type MeshFormat = components['schemas']['MeshFormat'];
 export type MeshSource = components['schemas']['MeshSource'];
@@ -4417,6 +4744,7 @@ export type Missing = components['schemas']['Missing'];
 export type NeedleCounts = components['schemas']['NeedleCounts'];
 export type NeedleFate = components['schemas']['NeedleFate'];
 export type NewAsset = components['schemas']['NewAsset'];
+export type NewMend = components['schemas']['NewMend'];
 export type NewPlane = components['schemas']['NewPlane'];
 export type NoiseBase = components['schemas']['NoiseBase'];
 export type NoiseForm = components['schemas']['NoiseForm'];
@@ -4451,6 +4779,8 @@ export type Preflight = components['schemas']['Preflight'];
 export type PresetLine = components['schemas']['PresetLine'];
 export type Problem = components['schemas']['Problem'];
 export type ProgressView = components['schemas']['ProgressView'];
+export type ProofLimit = components['schemas']['ProofLimit'];
+export type ProofRoom = components['schemas']['ProofRoom'];
 export type Proposal = components['schemas']['Proposal'];
 export type Proposals = components['schemas']['Proposals'];
 export type QueueOrder = components['schemas']['QueueOrder'];
@@ -4474,6 +4804,7 @@ export type Revision = components['schemas']['Revision'];
 export type Role = components['schemas']['Role'];
 export type RunDetail = components['schemas']['RunDetail'];
 export type RunKind = components['schemas']['RunKind'];
+export type RunLabel = components['schemas']['RunLabel'];
 export type RunOrder = components['schemas']['RunOrder'];
 export type RunPage = components['schemas']['RunPage'];
 export type RunStatus = components['schemas']['RunStatus'];
@@ -4505,6 +4836,9 @@ export type Trace = components['schemas']['Trace'];
 export type TraceNeighbour = components['schemas']['TraceNeighbour'];
 export type TraceView = components['schemas']['TraceView'];
 export type TracedRay = components['schemas']['TracedRay'];
+export type Truth = components['schemas']['Truth'];
+export type TruthPlace = components['schemas']['TruthPlace'];
+export type TruthsTold = components['schemas']['TruthsTold'];
 export type Turn = components['schemas']['Turn'];
 export type Unit = components['schemas']['Unit'];
 export type UvChoice = components['schemas']['UvChoice'];
@@ -5865,6 +6199,14 @@ export interface operations {
                 before?: number;
                 /** @description At most 500; 50 unless said otherwise */
                 limit?: number;
+                /** @description Only runs of this kind */
+                kind?: string;
+                /** @description Only runs that made this map */
+                map?: string;
+                /** @description Only runs with a finding of this kind */
+                finding?: string;
+                /** @description Only runs with a star */
+                starred?: boolean;
             };
             header?: never;
             path: {
@@ -6514,6 +6856,68 @@ export interface operations {
             };
         };
     };
+    show_proof_room: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Bytes */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProofRoom"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_proof_room: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ProofLimit"];
+            };
+        };
+        responses: {
+            /** @description Bytes */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProofRoom"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     show_queue: {
         parameters: {
             query?: never;
@@ -6706,6 +7110,41 @@ export interface operations {
             };
         };
     };
+    remember_beneath: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["Mend"];
+            };
+        };
+        responses: {
+            /** @description The mend as it is to be kept */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewMend"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     compare_runs: {
         parameters: {
             query?: never;
@@ -6806,6 +7245,43 @@ export interface operations {
             };
         };
     };
+    show_heat: {
+        parameters: {
+            query: {
+                /** @description lit, displaced or seams */
+                of: string;
+                /** @description What the brightest stands for: degrees, or scene units of displaced */
+                most: number;
+                sheet?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A PNG */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": string;
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     hold_run: {
         parameters: {
             query?: never;
@@ -6818,6 +7294,41 @@ export interface operations {
         requestBody?: {
             content: {
                 "application/json": components["schemas"]["HoldOrder"];
+            };
+        };
+        responses: {
+            /** @description The run */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunView"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    label_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["RunLabel"];
             };
         };
         responses: {
@@ -6909,6 +7420,44 @@ export interface operations {
             };
         };
     };
+    show_mended: {
+        parameters: {
+            query?: {
+                sheet?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+                map: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["Mends"];
+            };
+        };
+        responses: {
+            /** @description A PNG of eight bits */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": string;
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     show_package: {
         parameters: {
             query?: never;
@@ -6927,6 +7476,37 @@ export interface operations {
                 };
                 content: {
                     "application/zip": string;
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    restore_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The asset */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AssetView"];
                 };
             };
             /** @description What is wrong, and what to do */
@@ -7126,6 +7706,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TraceView"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show_truths: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Figures, faults, notes */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AskedTruths"];
                 };
             };
             /** @description What is wrong, and what to do */

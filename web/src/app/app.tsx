@@ -29,6 +29,11 @@ function Running() {
   useKeys();
   useFollowing();
   useAddress();
+  return null;
+}
+
+/** The browser's tab follows a bake many times a second; nothing else is rendered with it. */
+function Tab() {
   useTab(useAsset().data?.name);
   return null;
 }
@@ -42,6 +47,7 @@ export function App() {
     <TipProvider delayDuration={350}>
       <div className="grid h-full grid-rows-[44px_42px_1fr_auto]">
         <Running />
+        <Tab />
         <TopBar />
         <Trail />
         <main className="grid min-h-0">

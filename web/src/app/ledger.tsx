@@ -8,6 +8,7 @@ import type { RunView } from "../api/types";
 import { Failed } from "../ui/failed";
 import { bytes } from "../ui/parts";
 import { DeleteDialog } from "./delete-dialog";
+import { LedgerFilter, NoneFound } from "./ledger-filter";
 import { RunCard } from "./run-card";
 import { useRuns } from "./runs";
 
@@ -39,13 +40,20 @@ export function Ledger() {
       className="grid h-[96px] grid-cols-[92px_1fr] border-t border-line bg-ground"
     >
       <div className="flex flex-col gap-0.5 p-3">
-        <b>Ledger</b>
+        <span className="-mt-1 flex items-center justify-between">
+          <b>Ledger</b>
+          <LedgerFilter />
+        </span>
         <span className="text-ink-3">
           {count} {count === 1 ? "run" : "runs"}
         </span>
         {asset && asset.run_bytes > 0 && <span className="text-ink-3">{bytes(asset.run_bytes)}</span>}
       </div>
-      <Runs {...listed} shown={shown?.id ?? null} onDelete={setDeleting} />
+      {listed.runs.length === 0 && !listed.older && !listed.failed ? (
+        <NoneFound />
+      ) : (
+        <Runs {...listed} shown={shown?.id ?? null} onDelete={setDeleting} />
+      )}
       {deleting && (
         <DeleteDialog
           title={`Delete run ${deleting.number}?`}

@@ -1,11 +1,15 @@
 // A run in the ledger: its pictures, size, time, and what differs from the run before.
-import { Play, RotateCcw, Trash2 } from "lucide-react";
-import type { CSSProperties } from "react";
+import { Ellipsis, Play, RotateCcw, Star } from "lucide-react";
+import { DropdownMenu } from "radix-ui";
+import { type CSSProperties, useEffect, useRef, useState } from "react";
 import { pictureUrl } from "../api/client";
 import { open } from "../api/open";
 import { hasMaps, useActions, useMapLabels } from "../api/queries";
 import type { RunView } from "../api/types";
-import { seconds } from "../ui/parts";
+import { useView } from "../stages/view";
+import { setAgainst } from "../stops/review/state";
+import { IconButton, seconds } from "../ui/parts";
+import { label, useLedger } from "./runs";
 
 function facts(run: RunView): { text: string; quiet: string } {
   const changes = run.changes.length > 0 ? run.changes.join(", ") : "same settings as before";
@@ -40,10 +44,8 @@ export function RunCard(props: {
 }) {
   const { run, shown, style, onDelete } = props;
   const { again, resume } = useActions();
-  const label = useMapLabels();
-  const maps = Object.keys(run.small)
-    .filter((m) => m !== "miss" && !m.includes("@"))
-    .sort((a, b) => (a === "normal" ? -1 : b === "normal" ? 1 : a.localeCompare(b)));
+  const [naming, setNaming] = useState(false);
+  const { name, starred } = useLedger((s) => s.labels[run.id]) ?? run;
   const { text, quiet } = facts(run);
   const done = hasMaps(run);
   const repeatable = !done && run.status !== "running" && run.status !== "waiting";
@@ -57,49 +59,47 @@ export function RunCard(props: {
         onClick={() => open({ run: run.id })}
         className={`flex size-full items-center gap-2 rounded border bg-sheet p-1.5 text-left disabled:cursor-default ${shown ? "border-ember shadow-[inset_0_-2px_var(--ember)]" : "border-line hover:border-ink-3"}`}
       >
-        {maps.length > 0 && (
-          <span className="flex shrink-0 gap-1">
-            {maps.slice(0, 2).map((m) => (
-              <img
-                key={m}
-                src={pictureUrl(run.small[m] ?? "")}
-                alt={label(m)}
-                className={`size-[58px] rounded-[2px] bg-stage object-cover ${done ? "" : "opacity-60"}`}
-              />
-            ))}
-          </span>
-        )}
+        <Pictures run={run} done={done} />
         <span className="min-w-0">
-          <span className="block truncate">
+          <span className="block truncate pr-10">
             <b>
               {run.number} {run.kind}
             </b>{" "}
             <span className="num ml-1 text-ink-2">{run.size} px</span>
           </span>
+          {name && (
+            <span className="block truncate font-[560] text-ember-strong" title={name}>
+              {name}
+            </span>
+          )}
           <span
-            className={`line-clamp-2 pr-4 leading-tight ${run.status === "failed" ? "text-madder" : ""}`}
+            className={`${name ? "line-clamp-1" : "line-clamp-2"} pr-4 leading-tight ${run.status === "failed" ? "text-madder" : ""}`}
             title={text}
           >
             {text}
           </span>
           <span
-            className={`block truncate ${run.status === "partial" ? "text-madder" : "text-ink-3"} ${repeatable ? "pr-20" : ""}`}
+            className={`block truncate ${run.status === "partial" ? "text-madder" : "text-ink-3"} ${repeatable ? "pr-20" : done ? "pr-10" : ""}`}
           >
             {run.seconds !== null && `${seconds(run.seconds)}, `}
             {quiet}
           </span>
         </span>
       </button>
-      {run.status !== "running" && (
-        <button
-          type="button"
-          aria-label={`Delete run ${run.number}`}
-          onClick={onDelete}
-          className="absolute top-1 right-1 grid size-6 place-items-center rounded text-ink-3 opacity-0 group-hover:opacity-100 hover:bg-sunk hover:text-ink focus-visible:opacity-100"
+      {naming && <Naming run={run} name={name} onClose={() => setNaming(false)} />}
+      <span className="absolute top-1 right-1 flex">
+        <IconButton
+          aria-label={starred ? `Remove the star of run ${run.number}` : `Star run ${run.number}`}
+          title={starred ? "Remove the star" : "Star: it does not age out"}
+          aria-pressed={starred}
+          onClick={() => label(run.id, { starred: !starred })}
+          className={starred ? "text-ochre-ink" : QUIET}
         >
-          <Trash2 className="size-3.5" />
-        </button>
-      )}
+          <Star className={`size-3.5 ${starred ? "fill-current" : ""}`} />
+        </IconButton>
+        <More run={run} onName={() => setNaming(true)} onDelete={onDelete} />
+      </span>
+      {done && <Pins run={run.id} shown={shown} />}
       {repeatable && (
         <button
           type="button"
@@ -118,5 +118,148 @@ export function RunCard(props: {
         </button>
       )}
     </li>
+  );
+}
+
+/** Shown when the card is pointed at or has the focus. */
+const QUIET = "opacity-0 group-hover:opacity-100 group-focus-within:opacity-100";
+
+function Pictures({ run, done }: { run: RunView; done: boolean }) {
+  const label = useMapLabels();
+  const maps = Object.keys(run.small)
+    .filter((m) => m !== "miss" && !m.includes("@"))
+    .sort((a, b) => (a === "normal" ? -1 : b === "normal" ? 1 : a.localeCompare(b)));
+  if (maps.length === 0) return null;
+  return (
+    <span className="flex shrink-0 gap-1">
+      {maps.slice(0, 2).map((m) => (
+        <img
+          key={m}
+          src={pictureUrl(run.small[m] ?? "")}
+          alt={label(m)}
+          className={`size-[58px] rounded-[2px] bg-stage object-cover ${done ? "" : "opacity-60"}`}
+        />
+      ))}
+    </span>
+  );
+}
+
+/** Looks at a run (A), or holds it against the one that is looked at (B). */
+function Pins({ run, shown }: { run: number; shown: boolean }) {
+  const against = useView((s) => s.against?.run ?? null);
+  const other = against === run;
+  const pin = (on: boolean) => {
+    setAgainst(on ? { run, shows: "this", most: {} } : null);
+    if (on) open({ stop: "review" });
+  };
+  const look = (on: boolean) =>
+    `size-5 rounded-[3px] text-xs font-semibold ${on ? "bg-ink text-sheet" : `border border-line bg-sheet text-ink-2 hover:bg-sunk ${QUIET}`}`;
+  return (
+    <span className="absolute right-1.5 bottom-1.5 flex gap-0.5">
+      {(!shown || against !== null) && (
+        <button
+          type="button"
+          aria-label="A: look at this run"
+          title="A: look at this run"
+          aria-pressed={shown}
+          onClick={() => open({ run })}
+          className={look(shown)}
+        >
+          A
+        </button>
+      )}
+      {!shown && (
+        <button
+          type="button"
+          aria-label={other ? "B: compare it no longer" : "B: compare it with the run that is looked at"}
+          title={other ? "B: compare it no longer" : "B: compare it with the run that is looked at"}
+          aria-pressed={other}
+          onClick={() => pin(!other)}
+          className={look(other)}
+        >
+          B
+        </button>
+      )}
+    </span>
+  );
+}
+
+const ITEM = "rounded px-2 py-1.5 outline-none data-highlighted:bg-sunk data-disabled:text-ink-3";
+
+function More(props: { run: RunView; onName: () => void; onDelete: () => void }) {
+  const { run, onName, onDelete } = props;
+  const { again, restore } = useActions();
+  // The field for the name takes the focus, which the menu would give back to its button.
+  const names = useRef(false);
+  const busy = run.status === "running" || run.status === "waiting";
+  return (
+    <DropdownMenu.Root>
+      <DropdownMenu.Trigger
+        aria-label={`More for run ${run.number}`}
+        className={`grid size-6 place-items-center rounded text-ink-3 hover:bg-sunk hover:text-ink data-[state=open]:opacity-100 ${QUIET}`}
+      >
+        <Ellipsis className="size-3.5" />
+      </DropdownMenu.Trigger>
+      <DropdownMenu.Portal>
+        <DropdownMenu.Content
+          align="end"
+          side="top"
+          onCloseAutoFocus={(e) => {
+            if (!names.current) return;
+            e.preventDefault();
+            names.current = false;
+            onName();
+          }}
+          className="z-50 min-w-44 rounded border border-line bg-sheet p-1 shadow-lg"
+        >
+          <DropdownMenu.Item
+            className={ITEM}
+            onSelect={() => {
+              names.current = true;
+            }}
+          >
+            Name…
+          </DropdownMenu.Item>
+          <DropdownMenu.Item className={ITEM} onSelect={() => restore(run.id)}>
+            Restore its settings
+          </DropdownMenu.Item>
+          <DropdownMenu.Item className={ITEM} disabled={busy} onSelect={() => again(run.id)}>
+            Run again
+          </DropdownMenu.Item>
+          <DropdownMenu.Separator className="my-1 h-px bg-line" />
+          <DropdownMenu.Item className={ITEM} disabled={run.status === "running"} onSelect={onDelete}>
+            Delete…
+          </DropdownMenu.Item>
+        </DropdownMenu.Content>
+      </DropdownMenu.Portal>
+    </DropdownMenu.Root>
+  );
+}
+
+/** The name of a run, typed over its card; an empty one takes it away. */
+function Naming({ run, name, onClose }: { run: RunView; name: string; onClose: () => void }) {
+  const [typed, setTyped] = useState(name);
+  const field = useRef<HTMLInputElement>(null);
+  useEffect(() => field.current?.select(), []);
+  const finish = () => {
+    if (typed.trim() !== name) label(run.id, { name: typed.trim() });
+    onClose();
+  };
+  return (
+    <input
+      ref={field}
+      aria-label={`Name of run ${run.number}`}
+      value={typed}
+      maxLength={60}
+      placeholder="No name"
+      onChange={(e) => setTyped(e.target.value)}
+      onBlur={finish}
+      onKeyDown={(e) => {
+        e.stopPropagation();
+        if (e.key === "Enter") finish();
+        if (e.key === "Escape") onClose();
+      }}
+      className="absolute inset-x-1.5 top-1.5 z-10 h-7 rounded border border-ink bg-sheet px-2 font-semibold"
+    />
   );
 }

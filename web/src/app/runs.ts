@@ -1,8 +1,10 @@
-// The runs that the ledger lists: the newest come with the asset, older ones page by page.
+// The runs that the ledger lists: the newest come with the asset, older ones page by page; those that are found by something are asked for.
+import { keepPreviousData, useInfiniteQuery } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState } from "react";
-import { api } from "../api/client";
-import { useAsset } from "../api/queries";
-import type { RunView } from "../api/types";
+import { create } from "zustand";
+import { api, type RunFilter } from "../api/client";
+import { say, useAsset } from "../api/queries";
+import type { RunLabel, RunView } from "../api/types";
 
 /** The newest as they are now, then older ones as they were last seen, newest first. */
 export function joined(newest: readonly RunView[], known: readonly RunView[]): RunView[] {
@@ -10,10 +12,42 @@ export function joined(newest: readonly RunView[], known: readonly RunView[]): R
   return [...newest, ...known.filter((run) => run.number < last)];
 }
 
+interface Ledger {
+  wanted: RunFilter;
+  /** What was said of runs lately: pages of older ones are not asked for again. */
+  labels: Readonly<Record<number, Pick<RunView, "name" | "starred">>>;
+}
+
+export const useLedger = create<Ledger>()(() => ({ wanted: {}, labels: {} }));
+
+/** Names a run or gives it a star. */
+export function label(run: number, change: Partial<RunLabel>) {
+  api
+    .labelRun(run, change)
+    .then(({ name, starred }) =>
+      useLedger.setState((s) => ({ labels: { ...s.labels, [run]: { name, starred } } })),
+    )
+    .catch(say);
+}
+
+export interface Listed {
+  runs: RunView[];
+  /** A way to list more; none when all are. */
+  older: (() => void) | null;
+  /** Why the last try to failed. */
+  failed: Error | null;
+}
+
 const NONE = { asset: 0, count: 0, runs: [] as readonly RunView[] };
 
-/** The runs that are listed, a way to list more (none when all are), and why the last try to failed. */
-export function useRuns(): { runs: RunView[]; older: (() => void) | null; failed: Error | null } {
+export function useRuns(): Listed {
+  const wanted = useLedger((s) => s.wanted);
+  const all = useAllRuns();
+  const found = useFoundRuns(wanted);
+  return found ?? all;
+}
+
+function useAllRuns(): Listed {
   const asset = useAsset().data;
   const [seen, setSeen] = useState(NONE);
   const [failed, setFailed] = useState<Error | null>(null);
@@ -44,4 +78,28 @@ export function useRuns(): { runs: RunView[]; older: (() => void) | null; failed
     }
   }, [id, oldest]);
   return { runs, older: runs.length >= count ? null : older, failed };
+}
+
+/** Runs that are found by something; null while nothing is asked. */
+function useFoundRuns(wanted: RunFilter): Listed | null {
+  const asset = useAsset();
+  const id = asset.data?.id ?? 0;
+  const asks = Object.keys(wanted).length > 0;
+  const asked = useInfiniteQuery({
+    queryKey: ["ledger", id, wanted, asset.dataUpdatedAt],
+    queryFn: ({ pageParam }) => api.runs(id, pageParam, wanted),
+    initialPageParam: Number.MAX_SAFE_INTEGER,
+    getNextPageParam: (last) => (last.more ? last.runs.at(-1)?.number : undefined),
+    enabled: asks && id > 0,
+    placeholderData: keepPreviousData,
+    gcTime: 30_000,
+  });
+  const { fetchNextPage } = asked;
+  const older = useCallback(() => void fetchNextPage(), [fetchNextPage]);
+  if (!asks) return null;
+  return {
+    runs: asked.data?.pages.flatMap((page) => page.runs) ?? [],
+    older: asked.hasNextPage && !asked.isFetching ? older : null,
+    failed: asked.error,
+  };
 }

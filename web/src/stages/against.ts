@@ -1,11 +1,11 @@
 // Another run beside the one that is looked at: where both stages take its pictures from.
 import { differenceUrl, mapUrl } from "../api/client";
 import { type ShownRun, useAsset, useRun, useShownRun } from "../api/queries";
-import { useView } from "./view";
+import { type Against, useView } from "./view";
 
 export interface Two {
   other: ShownRun;
-  shows: "this" | "other" | "difference";
+  shows: Against["shows"];
   /** The address of a map of the other run, and of how far the two are apart; null where there is none. */
   otherUrl: (map: string, sheet: number) => string | null;
   differenceUrl: (map: string, sheet: number) => string | null;

@@ -19,7 +19,7 @@ export interface DraftPicture {
 /** Another run of the asset beside the one that is looked at, and what the stages show of the two. */
 export interface Against {
   run: number;
-  shows: "this" | "other" | "difference";
+  shows: "this" | "other" | "wipe" | "beside" | "difference";
   /** What the brightest of a difference stands for, by map, in the map's unit. */
   most: Readonly<Record<string, number>>;
 }
@@ -36,7 +36,11 @@ interface View {
   /** A run's normal map is shown as part of its whole material, where the run has one. */
   material: boolean;
   draft: DraftPicture | null;
+  /** Pictures in place of those of runs, by what `instead` says of them. */
+  instead: Readonly<Record<string, string>>;
   against: Against | null;
+  /** Where a run's files are off from the sculpt, in place of its maps: which truth, and what the brightest stands for. */
+  heat: { of: "lit" | "displaced" | "seams"; most: number } | null;
   /** Parts that are left out, by name. */
   hidden: ReadonlySet<string>;
   /** Number of the pair that is shown alone. */
@@ -59,13 +63,18 @@ export const useView = create<View>()(() => ({
   channel: "all",
   material: true,
   draft: null,
+  instead: {},
   against: null,
+  heat: null,
   hidden: new Set(),
   solo: null,
   apart: 0,
   lit: null,
   wish: { point: null, turn: 0 },
 }));
+
+/** Under this name a picture stands in place of a run's own. */
+export const insteadOf = (run: number, map: string, sheet: number) => `${run}/${map}/${sheet}`;
 
 /** Changes how the stages show things. */
 export const show = (change: Partial<View>) => useView.setState(change);

@@ -3,7 +3,8 @@
 use super::counts::Counts;
 use super::plan::Plan;
 use super::spool::{Slots, Spool};
-use crate::hits::{TileHits, TileNumber};
+use crate::hits::TileNumber;
+use crate::sheet::Tile;
 use serde::{Deserialize, Serialize};
 
 /// The end of a tile: it is kept once all values of the tile are.
@@ -26,19 +27,20 @@ pub(super) struct ClosedTile {
     pub values: Vec<Option<Vec<f32>>>,
 }
 
-/// Closes a tile in a spool that lasts.
+/// Closes a tile, of which these texels are covered, in a spool that lasts.
 ///
 /// # Errors
 /// Why it cannot be kept.
 pub(super) fn close(
     spool: &dyn Spool,
     slot: usize,
-    hits: &TileHits,
+    landed: (&Tile, &[u32]),
     counts: &Counts,
     seconds: f64,
 ) -> Result<(), String> {
-    let mut covered = vec![0u64; hits.tile.texels().div_ceil(64)];
-    hits.texels().for_each(|(texel, _)| covered[texel / 64] |= 1 << (texel % 64));
+    let (tile, texels) = landed;
+    let mut covered = vec![0u64; tile.texels().div_ceil(64)];
+    texels.iter().for_each(|texel| covered[*texel as usize / 64] |= 1 << (texel % 64));
     let bytes = postcard::to_stdvec(&End { counts: counts.clone(), covered, seconds });
     spool.keep(slot, bytes.map_err(|fault| fault.to_string())?)
 }

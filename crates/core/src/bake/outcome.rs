@@ -13,6 +13,7 @@ use crate::maps::PaletteEntry;
 use crate::picture::Pixels;
 use crate::scene::Few;
 use crate::sheet::{Coverage, Padding, SheetName, TILE, Tile, tiles_in_morton_order};
+use std::collections::BTreeMap;
 use std::sync::Arc;
 
 /// One finished map.
@@ -45,6 +46,15 @@ pub struct Outcome {
     tiles: Vec<u32>,
     spool: Arc<dyn Spool>,
     pub(super) canvas: Canvas,
+    /// Tiles of each map that mends changed, by sheet and tile, as the spool would hold them.
+    pub(super) mended: Vec<BTreeMap<(usize, usize), Vec<u8>>>,
+}
+
+/// A map as it is delivered, or without the mends that are drawn onto it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Layer {
+    Mended,
+    Beneath,
 }
 
 impl Outcome {
@@ -75,6 +85,7 @@ impl Outcome {
                 error: map.work.as_ref().err().cloned(),
             }
         });
+        let mended = plan.maps.iter().map(|_| BTreeMap::new()).collect();
         Outcome {
             maps: maps.collect(),
             sheets: plan.sheet_names(),
@@ -88,6 +99,29 @@ impl Outcome {
             canvas,
             counts,
             report,
+            mended,
+        }
+    }
+
+    /// Whether mends changed any of a map.
+    pub fn is_mended(&self, map: usize) -> bool {
+        !self.mended[map].is_empty()
+    }
+
+    /// The tiles of a sheet, in the order of their numbers.
+    pub(super) fn tiles(&self) -> &[Tile] {
+        &self.order
+    }
+
+    /// The packed values of a tile; false, and nothing in it, when none were kept.
+    fn fetch(&self, layer: Layer, map: usize, number: TileNumber, bytes: &mut Vec<u8>) -> Result<bool, String> {
+        let mended = (layer == Layer::Mended).then(|| self.mended[map].get(&(number.sheet, number.tile))).flatten();
+        match mended {
+            Some(own) => {
+                bytes.clone_from(own);
+                Ok(true)
+            }
+            None => self.spool.fetch(self.slots().of_map(number, map), bytes),
         }
     }
 
@@ -115,6 +149,20 @@ impl Outcome {
         map: usize,
         sink: &mut dyn FnMut(&[f32]) -> Result<(), E>,
     ) -> Result<(), E> {
+        self.stream_layer(Layer::Mended, sheet, map, sink)
+    }
+
+    /// The same of a layer of it.
+    ///
+    /// # Errors
+    /// As [`Outcome::stream`].
+    pub fn stream_layer<E: From<String>>(
+        &self,
+        layer: Layer,
+        sheet: usize,
+        map: usize,
+        sink: &mut dyn FnMut(&[f32]) -> Result<(), E>,
+    ) -> Result<(), E> {
         let (size, baked, covered) = (self.size as usize, &self.maps[map], &self.covered[sheet]);
         let channels = baked.facts.shape.channels;
         let neutral: Vec<f32> = match baked.scale {
@@ -123,7 +171,8 @@ impl Outcome {
         };
         let make = || Ok(SheetPadding::new(covered, self.size, self.padding, &self.order));
         let padding = self.paddings.get(sheet, make).map_err(|stopped| stopped.to_string())?;
-        let borders = padding.as_ref().as_ref().map(|padding| self.border_values(sheet, map, padding)).transpose()?;
+        let borders =
+            padding.as_ref().as_ref().map(|padding| self.border_values((layer, sheet, map), padding)).transpose()?;
         let mut walk = None;
         let mut bytes = Vec::new();
         for top in (0..size).step_by(TILE as usize) {
@@ -131,7 +180,7 @@ impl Outcome {
             let mut band = neutral.repeat(size * height);
             for column in 0..size.div_ceil(TILE as usize) {
                 let number = self.tiles[top / TILE as usize * size.div_ceil(TILE as usize) + column] as usize;
-                self.unpack(sheet, map, number, &mut bytes, |x, y, value| {
+                self.unpack((layer, map), TileNumber { sheet, tile: number }, &mut bytes, |x, y, value| {
                     let at = ((y - top) * size + x) * channels;
                     band[at..at + channels].copy_from_slice(value);
                 })?;
@@ -148,12 +197,16 @@ impl Outcome {
     }
 
     /// Values of the texels that padding may copy, in the order of their numbers.
-    fn border_values(&self, sheet: usize, map: usize, padding: &SheetPadding) -> Result<Vec<f32>, String> {
+    fn border_values(
+        &self,
+        (layer, sheet, map): (Layer, usize, usize),
+        padding: &SheetPadding,
+    ) -> Result<Vec<f32>, String> {
         let baked = &self.maps[map];
         let mut values = vec![0.0; padding.borders() * baked.facts.shape.channels];
         let mut bytes = Vec::new();
         for tile in (0..self.order.len()).filter(|&tile| !padding.in_tile(tile).is_empty()) {
-            if !self.spool.fetch(self.slots().of_map(TileNumber { sheet, tile }, map), &mut bytes)? {
+            if !self.fetch(layer, map, TileNumber { sheet, tile }, &mut bytes)? {
                 continue;
             }
             for &(nth, number) in padding.in_tile(tile) {
@@ -164,19 +217,26 @@ impl Outcome {
         Ok(values)
     }
 
+    /// Values of a map's covered texels of a tile without mends, one after the other; heights in scene units. Empty where nothing was kept.
+    pub(super) fn beneath(&self, map: usize, number: TileNumber) -> Result<Vec<f32>, String> {
+        let mut bytes = Vec::new();
+        self.fetch(Layer::Beneath, map, number, &mut bytes)?;
+        let stored = self.maps[map].facts.stored;
+        Ok((0..bytes.len() / stored.bytes()).map(|at| stored.unpack(&bytes, at)).collect())
+    }
+
     /// Calls `each` with the place and the value of every covered texel of a tile.
     fn unpack(
         &self,
-        sheet: usize,
-        map: usize,
-        number: usize,
+        (layer, map): (Layer, usize),
+        number: TileNumber,
         bytes: &mut Vec<u8>,
         mut each: impl FnMut(usize, usize, &[f32]),
     ) -> Result<(), String> {
-        if !self.spool.fetch(self.slots().of_map(TileNumber { sheet, tile: number }, map), bytes)? {
+        if !self.fetch(layer, map, number, bytes)? {
             return Ok(());
         }
-        let (tile, baked, covered) = (&self.order[number], &self.maps[map], &self.covered[sheet]);
+        let (tile, baked, covered) = (&self.order[number.tile], &self.maps[map], &self.covered[number.sheet]);
         let mut value = [0.0f32; 4];
         let mut next = 0;
         for y in tile.y as usize..(tile.y + tile.height) as usize {

@@ -53,8 +53,15 @@ pub struct MapReport {
     pub extreme: Option<f32>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub palette: Option<Vec<PaletteEntry>>,
+    /// Mends that were drawn onto it.
+    #[serde(default, skip_serializing_if = "is_none")]
+    pub mends: usize,
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub error: Option<String>,
+}
+
+fn is_none(count: &usize) -> bool {
+    *count == 0
 }
 
 /// A whole bake.

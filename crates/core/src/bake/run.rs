@@ -214,6 +214,7 @@ fn run_in_pool(
             entry.error.clone_from(&map.error);
         }
     }
+    outcome.mend(plan).map_err(Ended::Spool)?;
     Ok(outcome)
 }
 
@@ -262,17 +263,17 @@ impl Shared<'_> {
         (counts, left)
     }
 
+    /// Marks covered texels of a tile on its sheet.
+    fn covers(&self, number: TileNumber, texels: &[u32]) {
+        let (tile, size) = (&self.plan.rays.sheets[number.sheet].tiles[number.tile], self.plan.rays.size);
+        let mut on_sheet = self.covered[number.sheet].lock();
+        texels.iter().for_each(|texel| on_sheet.set(tile.texel_on_sheet(*texel as usize, size)));
+    }
+
     /// Puts a tile of an earlier go where those of this one go.
     fn lands(&self, number: TileNumber, closed: &ClosedTile) {
-        let sheet = &self.plan.rays.sheets[number.sheet];
-        let tile = &sheet.tiles[number.tile];
-        {
-            let mut covered = self.covered[number.sheet].lock();
-            closed
-                .covered
-                .iter()
-                .for_each(|texel| covered.set(tile.texel_on_sheet(*texel as usize, self.plan.rays.size)));
-        }
+        let tile = &self.plan.rays.sheets[number.sheet].tiles[number.tile];
+        self.covers(number, &closed.covered);
         for (map, values) in closed.values.iter().enumerate() {
             let Some(values) = values else { continue };
             let facts = &self.plan.maps[map].facts;
@@ -292,10 +293,7 @@ impl Shared<'_> {
         counts.take(&plan.rays, &hits);
         let tile = &plan.rays.sheets[number.sheet].tiles[number.tile];
         let covered: Vec<u32> = hits.texels().map(|(texel, _)| texel as u32).collect();
-        {
-            let mut on_sheet = self.covered[number.sheet].lock();
-            covered.iter().for_each(|texel| on_sheet.set(tile.texel_on_sheet(*texel as usize, plan.rays.size)));
-        }
+        self.covers(number, &covered);
         let changed = hits.changed();
         let of_before = |map: usize| {
             // Heights along the averaged direction do not follow from rays that run otherwise.
@@ -349,7 +347,7 @@ impl Shared<'_> {
         drop(work);
         if self.spool.lasts() && !self.failed() {
             let seconds = *self.earlier.lock() + self.watch.now() - self.started;
-            if let Err(fault) = close(self.spool, self.slots.end(number), &hits, &counts, seconds) {
+            if let Err(fault) = close(self.spool, self.slots.end(number), (tile, &covered), &counts, seconds) {
                 *self.fault.lock() = Some(fault);
             }
         }
@@ -386,6 +384,7 @@ fn report(plan: &Plan, counts: &Counts, seconds: f64) -> Report {
                 scale: None,
                 extreme: map.facts.heights().then_some(tally.extreme),
                 palette: map.work.as_ref().ok().and_then(|w| w.palette()).map(<[_]>::to_vec),
+                mends: 0,
                 error: None,
             };
             (map.facts.key().to_owned(), report)

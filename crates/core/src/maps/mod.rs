@@ -289,12 +289,12 @@ macro_rules! maps {
                 match self { $(MapSettings::$name(s) => s.shape()),+ }
             }
 
-            /// How a texel of this map is to be read, with the settings that bear on it.
             /// How a file of it is read, on an asset of this diagonal (scene units).
             pub fn reads(&self, diagonal: f32) -> Reads {
                 match self { $(MapSettings::$name(s) => s.reads(diagonal)),+ }
             }
 
+            /// How a texel of this map is to be read, with the settings that bear on it.
             pub fn encoding(&self) -> String {
                 match self { $(MapSettings::$name(s) => s.encoding()),+ }
             }

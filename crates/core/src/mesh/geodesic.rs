@@ -141,6 +141,11 @@ impl<'a> SurfaceWalk<'a> {
 }
 
 impl SurfaceDistance {
+    /// The point that it is measured from.
+    pub fn source(&self) -> Vec3 {
+        self.source
+    }
+
     fn offer(&mut self, point: u32, distance: f32, front: &mut BinaryHeap<Reverse<Front>>) {
         let known = self.points.entry(point).or_insert(f32::INFINITY);
         // Rounding must not keep the front running in circles.

@@ -23,5 +23,5 @@ pub use points::ReachPoints;
 pub use probes::{Probe, ProbeScene, Wall, spread_points};
 pub use settings::{Brush, MOST_PATH, MOST_STROKES, PartReach, Reach, ReachRules, ReachSide, Stroke};
 pub use shortfall::{EnvelopeMark, MarkKind, envelope_marks};
-pub use strokes::BrushCourse;
+pub use strokes::{BrushCourse, Dab, dabs, falloff};
 pub use surface::{LowSurface, SurfacePoint};

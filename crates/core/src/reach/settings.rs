@@ -109,17 +109,9 @@ pub const MOST_STROKES: usize = 4096;
 
 impl Stroke {
     fn validate(&self) -> Result<(), String> {
-        if !(self.size.is_finite() && self.size > 0.0) {
-            return Err(format!("size is {}; give a length above 0 in scene units", self.size));
-        }
+        self.course().validate()?;
         if !(0.0..=1.0).contains(&self.strength) {
             return Err(format!("strength is {}; give 0 to 1", self.strength));
-        }
-        if self.path.is_empty() || self.path.len() > MOST_PATH {
-            return Err(format!("path has {} points; give 1 to {MOST_PATH}", self.path.len()));
-        }
-        if let Some(bad) = self.path.iter().find(|p| !p.iter().all(|c| c.is_finite()) || !(0.0..=1.0).contains(&p[3])) {
-            return Err(format!("path holds {bad:?}; give x, y, z and a pressure from 0 to 1"));
         }
         match (self.brush, self.value) {
             (Brush::Set, Some(value)) if value.is_finite() && value >= 0.0 => Ok(()),

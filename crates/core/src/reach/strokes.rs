@@ -4,7 +4,7 @@
 
 use super::grid::{GridEffect, GridStroke, SurfaceGrid};
 use super::points::ReachPoints;
-use super::{Brush, LowSurface, ReachSide, Stroke};
+use super::{Brush, LowSurface, MOST_PATH, ReachSide, Stroke};
 use crate::mesh::{SurfaceDistance, SurfaceWalk};
 use crate::surface::Axis;
 use crate::trace::TraceScene;
@@ -22,13 +22,13 @@ const SMOOTHING: usize = 6;
 const LEAST: f32 = 5e-4;
 
 /// One dab: distances along the surface around it, and pressure there.
-pub(super) struct Dab {
+pub struct Dab {
     pub around: SurfaceDistance,
     pub pressure: f32,
 }
 
 /// 1 at the middle of a brush, 0 at its edge, flat at both.
-pub(super) fn falloff(distance: f32, size: f32) -> f32 {
+pub fn falloff(distance: f32, size: f32) -> f32 {
     let x = distance / size;
     if x >= 1.0 { 0.0 } else { (1.0 - x * x).powi(2) }
 }
@@ -44,15 +44,32 @@ pub struct BrushCourse<'a> {
     pub path: &'a [[f32; 4]],
 }
 
+impl BrushCourse<'_> {
+    /// # Errors
+    /// The field, what it holds, what it may hold.
+    pub fn validate(&self) -> Result<(), String> {
+        if !(self.size.is_finite() && self.size > 0.0) {
+            return Err(format!("size is {}; give a length above 0 in scene units", self.size));
+        }
+        if self.path.is_empty() || self.path.len() > MOST_PATH {
+            return Err(format!("path has {} points; give 1 to {MOST_PATH}", self.path.len()));
+        }
+        match self.path.iter().find(|p| !p.iter().all(|c| c.is_finite()) || !(0.0..=1.0).contains(&p[3])) {
+            Some(bad) => Err(format!("path holds {bad:?}; give x, y, z and a pressure from 0 to 1")),
+            None => Ok(()),
+        }
+    }
+}
+
 impl Stroke {
-    fn course(&self) -> BrushCourse<'_> {
+    pub(super) fn course(&self) -> BrushCourse<'_> {
         BrushCourse { size: self.size, mirror: self.mirror, path: &self.path }
     }
 }
 
 /// The dabs of a stroke on the surface, with those of its mirror image. What lies further off than the brush's size (the
 /// mesh was changed) leaves none.
-pub(super) fn dabs(stroke: &BrushCourse, low: &LowSurface, trace: &TraceScene, walk: &SurfaceWalk) -> Vec<Dab> {
+pub fn dabs(stroke: &BrushCourse, low: &LowSurface, trace: &TraceScene, walk: &SurfaceWalk) -> Vec<Dab> {
     let place = |p: &[f32; 4]| (Vec3::new(p[0], p[1], p[2]), p[3]);
     let mut path = vec![place(&stroke.path[0])];
     let step = stroke.size * SPACING;

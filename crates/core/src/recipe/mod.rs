@@ -20,6 +20,7 @@ use crate::finding::Exception;
 use crate::finish::{DocumentShows, DocumentSource, Finish, MOST_FINISHES, MOST_MASKS, Mask};
 use crate::hits::HitRule;
 use crate::maps::{MapSettings, Rays};
+use crate::mend::Mends;
 use crate::mesh::PlaneTarget;
 use crate::pairs::{Endings, HandPair, PairRules, Pairing};
 use crate::picture::{Depth, Image, ImageFormat, PictureSource, Pictures};
@@ -34,7 +35,7 @@ use std::sync::Arc;
 /// Rays per texel that a proof takes at most for maps that trace their own.
 pub const PROOF_RAYS: u32 = 16;
 /// The first look at a bake: a sheet of so many times fewer texels per side, within these bounds.
-const FIRST_LOOK_OF: u32 = 8;
+const FIRST_LOOK_OF: u32 = 16;
 const FIRST_LOOK_LEAST: u32 = 64;
 const FIRST_LOOK_MOST: u32 = 128;
 /// The version this program writes. Older recipes are read; newer ones are refused.
@@ -90,6 +91,9 @@ pub struct Recipe {
     /// Rays per texel of signals that finishes trace.
     #[serde(default = "default_finish_rays", skip_serializing_if = "are_default_finish_rays")]
     pub finish_rays: Rays,
+    /// Touch-ups of finished maps, drawn anew onto every bake.
+    #[serde(default, skip_serializing_if = "Mends::is_empty")]
+    pub mends: Mends,
     #[serde(default)]
     pub seed: u64,
 }
@@ -151,6 +155,7 @@ impl Recipe {
             masks: Vec::new(),
             finishes: Vec::new(),
             finish_rays: default_finish_rays(),
+            mends: Mends::default(),
             seed: 0,
         }
     }
@@ -168,12 +173,34 @@ impl Recipe {
         proof
     }
 
+    /// The recipe that a proof was made of, as far as the proof tells: what a proof lowers is as in `now` where that would be lowered to the
+    /// same.
+    pub fn of_proof(&self, now: &Recipe) -> Recipe {
+        let lowered = now.as_proof();
+        let mut whole = self.clone();
+        whole.sheet.samples = now.sheet.samples;
+        if lowered.sheet.size == self.sheet.size {
+            whole.sheet.size = now.sheet.size;
+        }
+        if lowered.finish_rays == self.finish_rays {
+            whole.finish_rays = now.finish_rays;
+        }
+        for map in &mut whole.maps {
+            let same = lowered.maps.iter().zip(&now.maps).find(|(lowered, _)| *lowered == map);
+            if let Some((_, own)) = same {
+                map.clone_from(own);
+            }
+        }
+        whole
+    }
+
     /// The coarsest bake of it that still shows what it is, to be seen at once.
     pub fn as_first_look(&self) -> Recipe {
         let size = (self.sheet.size / FIRST_LOOK_OF).clamp(FIRST_LOOK_LEAST, FIRST_LOOK_MOST);
         let mut first = Recipe { sheet: SheetSettings { proof_size: size, ..self.sheet }, ..self.clone() }.as_proof();
         // Padding would only be cut away again.
         first.sheet.padding = Padding::Texels(0);
+        first.mends = Mends::default();
         first
     }
 
@@ -245,7 +272,8 @@ impl Recipe {
             map.validate().map_err(|fault| format!("{}.{fault}", map.key()))?;
         }
         self.validate_masks()?;
-        self.validate_finishes()
+        self.validate_finishes()?;
+        self.mends.validate(&self.maps)
     }
 
     fn validate_finishes(&self) -> Result<(), String> {

@@ -62,7 +62,7 @@ pub const NAMED_LISTS: &[(&str, &[&str])] = &[
 ];
 
 /// Lists that only grow, step by step; `*` stands for any name.
-pub const GROWING_LISTS: &[&str] = &["reach/strokes", "exceptions", "low/*/steps", "high/*/steps"];
+pub const GROWING_LISTS: &[&str] = &["reach/strokes", "mends/strokes", "exceptions", "low/*/steps", "high/*/steps"];
 
 fn is_at(at: &[String], place: &str) -> bool {
     at.len() == place.split('/').count() && at.iter().zip(place.split('/')).all(|(name, p)| p == "*" || name == p)

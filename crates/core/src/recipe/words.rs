@@ -4,6 +4,7 @@ use super::{MeshSource, Recipe};
 use crate::finish::{Mask, finishes_changed, lower_first};
 use crate::hits::HitRule;
 use crate::maps::{Green, MapSettings};
+use crate::mend::Mends;
 use crate::mesh::{Plane, PlaneTarget, UvChoice, UvSet};
 use crate::pairs::{Endings, Pairing};
 use crate::picture::ImageFormat;
@@ -137,6 +138,7 @@ pub fn changes(before: &Recipe, after: &Recipe) -> Vec<String> {
     let kept = old.iter().zip(new).take_while(|(a, b)| a == b).count();
     said.extend(strokes(&old[kept..]).map(|words| format!("{words} removed")));
     said.extend(strokes(&new[kept..]).map(|words| format!("{words} painted")));
+    said.extend(mends_changed(&before.mends, &after.mends));
     for pair in after.hand_pairs.iter().filter(|p| !before.hand_pairs.contains(p)) {
         let low = if pair.low.is_empty() { "nothing".to_owned() } else { pair.low.join(" and ") };
         said.push(format!("{} paired with {low}", pair.high));
@@ -229,6 +231,21 @@ fn strokes(strokes: &[Stroke]) -> impl Iterator<Item = String> + '_ {
         1 => run[0].brush.words().to_owned(),
         n => format!("{n} strokes of {}", run[0].brush.words()),
     })
+}
+
+/// Mends that were made, undone, hidden or shown.
+fn mends_changed(before: &Mends, after: &Mends) -> Vec<String> {
+    let told = |count: usize, what: &str| {
+        (count > 0).then(|| format!("{count} {} {what}", if count == 1 { "mend" } else { "mends" }))
+    };
+    let kept = before.strokes.iter().zip(&after.strokes).take_while(|(a, b)| a == b).count();
+    let shown = match (before.hidden, after.hidden) {
+        (false, true) => Some("mends hidden".to_owned()),
+        (true, false) => Some("mends shown".to_owned()),
+        (false, false) | (true, true) => None,
+    };
+    let undone = told(before.strokes.len() - kept, "undone");
+    undone.into_iter().chain(told(after.strokes.len() - kept, "made")).chain(shown).collect()
 }
 
 /// Files of both recipes that are the same file on the same side.

@@ -67,6 +67,16 @@ fn far_apart([a, b]: [MapFile; 2], x: u32, y: u32) -> f32 {
 const SCALE: [[f32; 3]; 3] = [[24.0, 24.0, 26.0], [200.0, 86.0, 42.0], [255.0, 240.0, 214.0]];
 const LEFT_OUT: [u8; 3] = [118, 118, 118];
 
+/// The colour of a difference: dark where there is none, brightest where it is `most` or more; grey below 0, where nothing is compared.
+pub(super) fn heat_color(far: f32, most: f32) -> [u8; 3] {
+    if far < 0.0 {
+        return LEFT_OUT;
+    }
+    let share = 2.0 * if most > 0.0 { (far / most).clamp(0.0, 1.0) } else { 0.0 };
+    let (from, within) = if share < 1.0 { (0, share) } else { (1, share - 1.0) };
+    std::array::from_fn(|c| (SCALE[from][c] + (SCALE[from + 1][c] - SCALE[from][c]) * within).round() as u8)
+}
+
 /// A picture of how far a sheet of a map is from that of another: three channels of eight bits, rows from the top. Dark where they agree,
 /// brightest where they are `most` apart, in the map's unit, or more; grey where `covered` leaves a texel out.
 ///
@@ -76,13 +86,8 @@ pub fn difference_picture(pair: [MapFile; 2], covered: &dyn Fn(usize) -> bool, m
     comparable(pair)?;
     let (wide, high) = (pair[0].image.width, pair[0].image.height);
     let color = |at: usize| {
-        if !covered(at) {
-            return LEFT_OUT;
-        }
-        let far = far_apart(pair, (at % wide as usize) as u32, (at / wide as usize) as u32);
-        let share = 2.0 * if most > 0.0 { (far / most).clamp(0.0, 1.0) } else { 0.0 };
-        let (from, within) = if share < 1.0 { (0, share) } else { (1, share - 1.0) };
-        std::array::from_fn(|c| (SCALE[from][c] + (SCALE[from + 1][c] - SCALE[from][c]) * within).round() as u8)
+        let far = || far_apart(pair, (at % wide as usize) as u32, (at / wide as usize) as u32);
+        heat_color(if covered(at) { far() } else { -1.0 }, most)
     };
     Ok((0..wide as usize * high as usize).flat_map(color).collect())
 }

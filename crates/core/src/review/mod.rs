@@ -1,6 +1,7 @@
 //! Questions asked of a plan: what stands against a bake, why a texel is what it is, where rays run, where details lean,
 //! what masks see, what finishes cover.
 
+mod asked;
 mod checks;
 mod compare;
 mod difference;
@@ -12,6 +13,7 @@ mod plumb_picture;
 mod trace_texel;
 mod truths;
 
+pub use asked::{ASKED_MAPS, AskedTruths, Asking, Displaced, LevelTruth, MapFault, TruthsTold, asking, questions};
 pub use checks::{Bounds, check_pairs, check_placing, check_together};
 pub use compare::{Compared, MapFile, Worst, compare, difference_picture};
 pub use difference::Difference;
@@ -20,4 +22,4 @@ pub use lean::LeanReport;
 pub use needles::{MOST_NEEDLES, Needle, NeedleFate};
 pub use places::{MaskAt, MaskView, Proposals, TermAt, TermView};
 pub use trace_texel::{Crossing, Fate, RaySide, Trace, TraceNeighbour, TracedRay};
-pub use truths::{NormalReading, TRUTH_POINTS, Truth, TruthPlace, Truths};
+pub use truths::{HEAT_SIDE, NormalReading, Question, TRUTH_POINTS, Truth, TruthPlace, Truths};

@@ -1,6 +1,7 @@
 //! Truths: what the delivered files of a bake say, read as a renderer reads them, held against the sculpt itself; and what is wrong with a
 //! file that does not hold.
 
+use super::compare::heat_color;
 use super::difference::Difference;
 use crate::bake::Plan;
 use crate::inspect::{Seam, uv_seams};
@@ -18,6 +19,8 @@ use serde::Serialize;
 
 /// Places of the low surface that files are asked at, spread evenly by area.
 pub const TRUTH_POINTS: usize = 65_536;
+/// Texels per side of a picture of where files are off: about one for each place that is asked.
+pub const HEAT_SIDE: u32 = 256;
 /// Places along a seam's edge, at most.
 const MOST_ALONG: u32 = 64;
 
@@ -50,6 +53,27 @@ pub enum NormalReading {
     Mirrored(Green),
     /// In the axes of the scene.
     Object,
+}
+
+/// What is asked of a map's files.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum Question {
+    /// Angles between what a normal map makes a renderer shade and the sculpt's own normals, at a mip level (0: the file itself).
+    Lit { reading: NormalReading, level: u32 },
+    /// Distances from the low-poly, moved along its averaged directions by a displacement map, to the sculpt that it sees. `scale`: from
+    /// black to white; none where the file holds heights.
+    Displaced { scale: Option<f32> },
+    /// Along every UV seam, the angle between what the two sides of a normal map make a renderer shade.
+    Seams { reading: NormalReading },
+}
+
+impl Question {
+    fn unit(self) -> Unit {
+        match self {
+            Question::Lit { .. } | Question::Seams { .. } => Unit::Degrees,
+            Question::Displaced { .. } => Unit::Units,
+        }
+    }
 }
 
 /// A place of the low surface and what the sculpt is like there.
@@ -103,24 +127,83 @@ impl<'a> Truths<'a> {
         Ok(Truths { plan, places: found.into_iter().flatten().collect(), table, sampler })
     }
 
+    pub(super) fn diagonal(&self) -> f32 {
+        self.scene().diagonal()
+    }
+
     fn scene(&self) -> &BakeScene {
         &self.plan.rays.scene
     }
 
-    /// Angles between what a normal map makes a renderer shade and the sculpt's own normals, at a mip level (0: the file itself).
-    pub fn lit(&self, sheets: &[Image], reading: NormalReading, level: u32) -> Truth {
-        self.gathered(Unit::Degrees, |place| {
-            let light = sheets.get(place.sheet)?.light(place.uv, (1u32 << level) as f32, self.sampler);
-            Some(angle(decoded(light.truncate(), place.frame, reading)?, place.normal))
-        })
+    /// How far files are off at each place that is asked. `sheets`: those of the map that the question is about.
+    fn off(&self, sheets: &[Image], question: Question) -> Vec<(f32, MeshPoint)> {
+        match question {
+            Question::Lit { reading, level } => self.at_places(|place| {
+                let light = sheets.get(place.sheet)?.light(place.uv, (1u32 << level) as f32, self.sampler);
+                Some(angle(decoded(light.truncate(), place.frame, reading)?, place.normal))
+            }),
+            Question::Displaced { scale } => self.displaced(sheets, scale),
+            Question::Seams { reading } => self.along_seams(sheets, reading),
+        }
     }
 
-    /// Distances from the low-poly, moved along its averaged directions by a displacement map, to the sculpt that it sees. `scale`: from
-    /// black to white; none where the file holds heights.
-    pub fn displaced(&self, sheets: &[Image], scale: Option<f32>) -> Truth {
+    /// How far files are off, in figures.
+    pub fn truth(&self, sheets: &[Image], question: Question) -> Truth {
+        let off = self.off(sheets, question);
+        let worst = off.iter().filter(|(far, _)| *far > 0.0).max_by(|a, b| a.0.total_cmp(&b.0)).map(|(_, at)| {
+            let mesh = &self.scene().low.mesh;
+            let part = self.scene().low.parts[at.triangle as usize] as usize;
+            TruthPlace {
+                part: mesh.parts[part].name.clone(),
+                uv: at.between(mesh.corner_uvs(at.triangle)).to_array(),
+                position: mesh.at(*at).to_array(),
+            }
+        });
+        Truth {
+            points: off.len() as u64,
+            difference: Difference::of(off.into_iter().map(|(far, _)| far)),
+            unit: question.unit().words(),
+            worst,
+        }
+    }
+
+    /// Where files are off, as a picture of a sheet: [`HEAT_SIDE`] texels per side, three channels of eight bits, rows from the top. Each
+    /// texel shows the furthest of its places, brightest where that is `most` or more; grey where none was asked.
+    pub fn heat(&self, sheets: &[Image], question: Question, sheet: usize, most: f32) -> Vec<u8> {
+        let side = HEAT_SIDE as usize;
+        let mut furthest = vec![-1.0f32; side * side];
+        let mesh = &self.scene().low.mesh;
+        for (far, at) in self.off(sheets, question) {
+            if self.table.of[at.triangle as usize] != Some(sheet as u32) {
+                continue;
+            }
+            let uv = at.between(mesh.corner_uvs(at.triangle)) - corner(&self.table, sheet);
+            let along = |x: f32| ((x * side as f32) as usize).min(side - 1);
+            let slot = &mut furthest[along(1.0 - uv.y) * side + along(uv.x)];
+            *slot = slot.max(far);
+        }
+        // Places lie about as close as texels do: a texel that none fell into shows what lies beside it.
+        let filled = (0..side * side).map(|texel| match furthest[texel] {
+            own if own >= 0.0 => own,
+            _ => {
+                let (x, y) = (texel % side, texel / side);
+                let beside =
+                    |dx: usize, dy: usize| furthest[(y + dy - 1).min(side - 1) * side + (x + dx - 1).min(side - 1)];
+                let (left, top) = (usize::from(x == 0), usize::from(y == 0));
+                (left..3)
+                    .flat_map(|dx| (top..3).map(move |dy| (dx, dy)))
+                    .map(|(dx, dy)| beside(dx, dy))
+                    .fold(-1.0, f32::max)
+            }
+        });
+        filled.flat_map(|far| heat_color(far, most)).collect()
+    }
+
+    /// Distances from the low-poly, moved along its averaged directions by a displacement map, to the sculpt that it sees.
+    fn displaced(&self, sheets: &[Image], scale: Option<f32>) -> Vec<(f32, MeshPoint)> {
         let (scene, pairs) = (self.scene(), &self.plan.rays.pairs);
         let most = scene.diagonal();
-        self.gathered(Unit::Units, |place| {
+        self.at_places(|place| {
             let height = self.height_at(sheets.get(place.sheet)?, place.uv, scale);
             let from = scene.low.point(place.low, Direction::Averaged);
             let moved = from.position + from.outward * height;
@@ -132,10 +215,10 @@ impl<'a> Truths<'a> {
     }
 
     /// Along every UV seam, the angle between what the two sides make a renderer shade.
-    pub fn seams(&self, sheets: &[Image], reading: NormalReading) -> Truth {
+    fn along_seams(&self, sheets: &[Image], reading: NormalReading) -> Vec<(f32, MeshPoint)> {
         let mesh = &self.scene().low.mesh;
         let size = self.plan.recipe.sheet.size as f32;
-        let apart: Vec<(f32, MeshPoint)> = uv_seams(mesh)
+        uv_seams(mesh)
             .par_iter()
             .flat_map_iter(|seam: &Seam| {
                 let texels = seam.iter().map(|ends| {
@@ -156,8 +239,7 @@ impl<'a> Truths<'a> {
                     Some((angle(one?, other?), places[0]))
                 })
             })
-            .collect();
-        self.truth(Unit::Degrees, apart)
+            .collect()
     }
 
     fn height_at(&self, sheet: &Image, uv: Vec2, scale: Option<f32>) -> f32 {
@@ -165,27 +247,8 @@ impl<'a> Truths<'a> {
         scale.map_or(value, |scale| (value - 0.5) * scale)
     }
 
-    fn gathered(&self, unit: Unit, off: impl Fn(&Place) -> Option<f32> + Sync) -> Truth {
-        let all = self.places.par_iter().filter_map(|place| Some((off(place)?, place.low))).collect();
-        self.truth(unit, all)
-    }
-
-    fn truth(&self, unit: Unit, off: Vec<(f32, MeshPoint)>) -> Truth {
-        let worst = off.iter().filter(|(far, _)| *far > 0.0).max_by(|a, b| a.0.total_cmp(&b.0)).map(|(_, at)| {
-            let mesh = &self.scene().low.mesh;
-            let part = self.scene().low.parts[at.triangle as usize] as usize;
-            TruthPlace {
-                part: mesh.parts[part].name.clone(),
-                uv: at.between(mesh.corner_uvs(at.triangle)).to_array(),
-                position: mesh.at(*at).to_array(),
-            }
-        });
-        Truth {
-            points: off.len() as u64,
-            difference: Difference::of(off.into_iter().map(|(far, _)| far)),
-            unit: unit.words(),
-            worst,
-        }
+    fn at_places(&self, off: impl Fn(&Place) -> Option<f32> + Sync) -> Vec<(f32, MeshPoint)> {
+        self.places.par_iter().filter_map(|place| Some((off(place)?, place.low))).collect()
     }
 
     /// The angle that half of the places stay under, read in a certain way; none without any place.

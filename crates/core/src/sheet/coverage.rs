@@ -26,6 +26,11 @@ impl Coverage {
         self.words[texel / 64] >> (texel % 64) & 1 == 1
     }
 
+    /// Bytes it holds in memory.
+    pub fn bytes(&self) -> usize {
+        size_of_val(&*self.words)
+    }
+
     pub fn count(&self) -> u64 {
         self.words.iter().map(|w| u64::from(w.count_ones())).sum()
     }

@@ -9,7 +9,7 @@ mod settings;
 mod tiles;
 
 pub use coverage::{Coverage, NO_SOURCE, PaddingRows};
-pub use plan::{SheetPlan, SheetTable, plan_sheets, sheet_table};
+pub use plan::{SheetPlan, SheetTable, coverage_of, plan_sheets, sheet_table};
 pub use raster::{SheetTriangle, SheetTriangles, TileSamples, rasterise_tile};
 pub use samples::{SAMPLE_COUNTS, sample_pattern};
 pub use settings::{Layout, Padding, SHEET_SIZES, SheetName, SheetSettings};

@@ -45,6 +45,11 @@ impl SheetPlan {
         covered
     }
 
+    /// Number of the tile that a texel lies in.
+    pub fn tile_at(&self, x: u32, y: u32) -> usize {
+        self.in_grid[(y / TILE * self.triangles.size.div_ceil(TILE) + x / TILE) as usize] as usize
+    }
+
     /// Triangles that may touch a rectangle of texels, in ascending order.
     pub fn candidates_of(&self, rect: &Tile) -> Vec<u32> {
         let across = self.triangles.size.div_ceil(TILE);
@@ -61,6 +66,11 @@ impl SheetPlan {
 /// UDIM tiles are numbered ten to a row, and this many rows are taken.
 const UDIM_COLUMNS: i32 = 10;
 const UDIM_ROWS: i32 = 100;
+
+/// Which texels of each of its sheets a low-poly covers.
+pub fn coverage_of(mesh: &Mesh, sheet: &SheetSettings) -> Vec<Coverage> {
+    plan_sheets(mesh, sheet).iter().map(|plan| plan.coverage(sheet.samples)).collect()
+}
 
 /// The sheets of `mesh` that hold anything.
 pub fn plan_sheets(mesh: &Mesh, settings: &SheetSettings) -> Vec<SheetPlan> {

@@ -114,6 +114,11 @@ pub fn with_uvs(mesh: &Mesh, change: impl Fn(Vec2) -> Vec2) -> Mesh {
     mesh
 }
 
+/// Maps of these ids, as they are before anyone sets them.
+pub fn maps(ids: &[&str]) -> Vec<MapSettings> {
+    ids.iter().map(|id| MapSettings::by_key(id).expect("a map of this id")).collect()
+}
+
 pub fn recipe(size: u32, samples: u32, reach: (f32, f32), maps: Vec<MapSettings>) -> Recipe {
     let mut recipe = Recipe::new("test");
     recipe.sheet.size = size;

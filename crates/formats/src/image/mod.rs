@@ -13,7 +13,7 @@ pub use self::png::{read_png, read_png_texel, write_png};
 pub(crate) use read::read_image_within;
 pub use read::{MOST_TEXELS, read_image};
 
-use ember_ridge_core::bake::Outcome;
+use ember_ridge_core::bake::{Layer, Outcome};
 use ember_ridge_core::picture::{Depth, ImageFormat, quantise, srgb_to_linear};
 use std::io::{self, Seek, Write};
 
@@ -102,6 +102,19 @@ pub fn write_image(place: &mut dyn Place, spec: &ImageSpec, rows: &mut RowSource
 /// # Errors
 /// Why the map was not made, or what the place answers.
 pub fn write_map(place: &mut dyn Place, outcome: &Outcome, sheet: usize, map: usize) -> Result<(), WriteFault> {
+    write_layer(place, outcome, (sheet, map), Layer::Mended)
+}
+
+/// The same of a layer of a map, by its sheet and its number.
+///
+/// # Errors
+/// As [`write_map`].
+pub fn write_layer(
+    place: &mut dyn Place,
+    outcome: &Outcome,
+    (sheet, map): (usize, usize),
+    layer: Layer,
+) -> Result<(), WriteFault> {
     let baked = &outcome.maps[map];
     if let Some(error) = &baked.error {
         return Err(error.clone().into());
@@ -126,7 +139,7 @@ pub fn write_map(place: &mut dyn Place, outcome: &Outcome, sheet: usize, map: us
         dither: outcome.report.recipe.sheet.dither && !baked.facts.kind().flat,
         notes,
     };
-    write_image(place, &spec, &mut |sink| outcome.stream(sheet, map, &mut |rows| sink(rows)))
+    write_image(place, &spec, &mut |sink| outcome.stream_layer(layer, sheet, map, &mut |rows| sink(rows)))
 }
 
 /// Whether a file's numbers are floats, whatever their depth is called.

@@ -9,6 +9,7 @@ pub use queue::Stopped;
 use crate::api::{Event, ProgressView};
 use crate::fault::{Fault, Result, aside};
 use crate::keep::{Baked, keep_maps, keep_small};
+use crate::routes::most_proof_bytes;
 use crate::{App, locked};
 use ember_ridge_core::Recipe;
 use ember_ridge_core::bake::{Ended, Plan, PlanFault, Preview, Spool, Watch, first_look, run_into};
@@ -17,7 +18,7 @@ use ember_ridge_formats::files::spool_for;
 use ember_ridge_formats::hits::ShelfRun;
 use ember_ridge_formats::run_tiles::{RunKey, RunTiles};
 use ember_ridge_store::{Naming, Run, RunKind, RunStatus};
-use queue::{Queue, Running, Waiting};
+use queue::{Queue, Queued, Running};
 use rocket::http::Status;
 use std::collections::HashMap;
 use std::sync::{Arc, LazyLock, Mutex};
@@ -59,7 +60,7 @@ impl Jobs {
 
     /// Queues a run that is in the ledger already. A proof that comes while a final is worked on goes first.
     pub fn add(&self, run: i64, kind: RunKind, held: bool) {
-        locked(&self.queue).add(Waiting { run, kind, held });
+        locked(&self.queue).add(Queued { run, kind, held });
         self.wake.notify_one();
         self.tell(Event::Queue);
     }
@@ -87,8 +88,12 @@ impl Jobs {
 
     /// The run that is worked on, and those that wait in their order.
     pub fn queued(&self) -> Vec<i64> {
-        let queue = locked(&self.queue);
-        queue.running.iter().map(|running| running.run).chain(queue.waiting()).collect()
+        locked(&self.queue).listed()
+    }
+
+    /// Whether a run is the one that is worked on; the database hears of it a moment later.
+    pub fn works_on(&self, run: i64) -> bool {
+        locked(&self.queue).running.as_ref().is_some_and(|running| running.run == run)
     }
 
     /// The live picture of a map of the running bake.
@@ -167,7 +172,7 @@ async fn tell_untold(app: &App) {
 
 async fn work_on(app: &Arc<App>, running: Arc<Running>) {
     let id = running.run;
-    let mut again = None;
+    let mut again = false;
     let asset = match app.store.run(id).await {
         Ok(run) => {
             let asset = run.line.asset;
@@ -191,8 +196,7 @@ async fn work_on(app: &Arc<App>, running: Arc<Running>) {
                     Ok(())
                 }
                 Ok(None) => {
-                    end(app, id, RunStatus::Waiting, None).await;
-                    again = Some(running.again());
+                    again = true;
                     Ok(())
                 }
                 Err(fault) => Err(fault),
@@ -211,12 +215,20 @@ async fn work_on(app: &Arc<App>, running: Arc<Running>) {
             app.store.run_line(id).await.map_or(0, |line| line.asset)
         }
     };
-    locked(&app.jobs.queue).put_back(again);
+    let kept = locked(&app.jobs.queue).put_back(again);
+    match again {
+        // It was stopped after it had paused.
+        true if !kept => end(app, id, RunStatus::Stopped, None).await,
+        true => drop(app.store.pause_run(id).await),
+        false => {}
+    }
     app.memory.make_room(0);
     app.jobs.tell(Event::Ended { run: id });
     app.jobs.tell(Event::Asset { asset });
     app.jobs.tell(Event::Queue);
-    if matches!(app.store.age_proofs().await, Ok(1..)) {
+    if let Ok(most) = most_proof_bytes(app).await
+        && matches!(app.store.age_proofs(most).await, Ok(1..))
+    {
         let _ = app.store.collect().await;
     }
 }
@@ -249,10 +261,7 @@ fn spool_of(app: &App, job: &Run, plan: &Plan) -> Result<Arc<dyn Spool>> {
     let id = job.line.id;
     match job.line.kind {
         RunKind::Proof => Ok(spool_for(plan.spool_bytes(), app.store.blobs.folder())?),
-        RunKind::Final => {
-            std::fs::create_dir_all(app.store.run_place(id))?;
-            Ok(Arc::new(RunTiles::open(&app.store.run_tiles(id), &run_key(&job.recipe)?)?))
-        }
+        RunKind::Final => Ok(Arc::new(RunTiles::open(&app.store.run_tiles(id), &run_key(&job.recipe)?)?)),
     }
 }
 

@@ -8,7 +8,7 @@ use crate::routes::sent::Given;
 use crate::routes::shared::Shared;
 use ember_ridge_core::picture::Image;
 use ember_ridge_core::review::{Compared, MapFile, compare, difference_picture};
-use ember_ridge_core::sheet::{Coverage, plan_sheets};
+use ember_ridge_core::sheet::{Coverage, coverage_of};
 use ember_ridge_formats::image::{read_image, write_png};
 use ember_ridge_store::{Run, RunFile};
 use rocket::http::ContentType;
@@ -19,9 +19,9 @@ use std::sync::Arc;
 described_routes!(compare_runs, show_difference);
 
 /// A run with its files.
-struct Side {
-    run: Run,
-    files: Vec<RunFile>,
+pub(super) struct Side {
+    pub run: Run,
+    pub files: Vec<RunFile>,
 }
 
 /// How far each map of a run is from that of another, over texels that both cover.
@@ -32,7 +32,7 @@ async fn compare_runs(app: &State<Arc<App>>, id: i64, other: i64) -> Result<Json
     let app = app.inner().clone();
     aside(move || {
         let [a, b] = &sides;
-        let covered = [covered(&app, a)?, covered(&app, b)?];
+        let covered = [covered(&app, &a.run)?, covered(&app, &b.run)?];
         let mut told = RunsCompared::default();
         for key in a.maps() {
             if !b.maps().any(|other| other == key) {
@@ -75,7 +75,7 @@ async fn show_difference(
         let key = format!("difference/{id}/{other}/{map}/{sheet}/{most}");
         let made = app.memory.once(&key, || {
             let images = [image(&app, &sides[0], &map, sheet)?, image(&app, &sides[1], &map, sheet)?];
-            let covered = [covered(&app, &sides[0])?, covered(&app, &sides[1])?];
+            let covered = [covered(&app, &sides[0].run)?, covered(&app, &sides[1].run)?];
             let both = |at: usize| covered.iter().all(|of| of.get(sheet).is_some_and(|sheet| sheet.get(at)));
             let pair = pair(&sides, &images, &map)?;
             let rows = difference_picture(pair, &both, most).map_err(Fault::unusable)?;
@@ -88,7 +88,7 @@ async fn show_difference(
     .await
 }
 
-async fn side(app: &App, id: i64) -> Result<Side> {
+pub(super) async fn side(app: &App, id: i64) -> Result<Side> {
     let run = app.store.run(id).await?;
     if !run.line.status.has_maps() {
         return Err(Fault::unusable(format!(
@@ -101,22 +101,22 @@ async fn side(app: &App, id: i64) -> Result<Side> {
 
 impl Side {
     /// Maps that were made.
-    fn maps(&self) -> impl Iterator<Item = &str> {
+    pub fn maps(&self) -> impl Iterator<Item = &str> {
         let maps = self.run.report.iter().flat_map(|report| &report.maps);
         maps.filter(|(_, map)| map.error.is_none()).map(|(key, _)| key.as_str())
     }
 
-    fn sheets(&self) -> usize {
+    pub fn sheets(&self) -> usize {
         self.run.report.as_ref().map_or(0, |report| report.sheets.len())
     }
 }
 
 /// Which texels of each sheet a run covers.
-fn covered(app: &App, side: &Side) -> Result<Vec<Coverage>> {
-    let recipe = &side.run.recipe;
-    let scene = app.scene(recipe, &|_| true)?;
-    let sheets = plan_sheets(&scene.low.mesh, &recipe.sheet);
-    Ok(sheets.iter().map(|sheet| sheet.coverage(recipe.sheet.samples)).collect())
+pub(super) fn covered(app: &App, run: &Run) -> Result<Arc<Vec<Coverage>>> {
+    let recipe = &run.recipe;
+    app.memory.once(&format!("covered/{}", run.line.id), || {
+        Ok(coverage_of(&app.scene(recipe, &|_| true)?.low.mesh, &recipe.sheet))
+    })
 }
 
 fn image(app: &App, side: &Side, map: &str, sheet: usize) -> Result<Image> {
@@ -140,7 +140,7 @@ fn pair<'i>(sides: &[Side; 2], [a, b]: &'i [Image; 2], map: &str) -> Result<[Map
     Ok([file(&sides[0], a)?, file(&sides[1], b)?])
 }
 
-fn of_map(app: &App, sides: &[Side; 2], map: &str, covered: &[Vec<Coverage>; 2]) -> Result<Compared> {
+fn of_map(app: &App, sides: &[Side; 2], map: &str, covered: &[Arc<Vec<Coverage>>; 2]) -> Result<Compared> {
     let [a, b] = [sides[0].sheets(), sides[1].sheets()];
     if a != b {
         return Err(Fault::unusable(format!("one has {a} sheets and the other {b}")));

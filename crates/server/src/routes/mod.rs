@@ -23,8 +23,10 @@ mod findings;
 mod finish_library;
 mod finishes;
 mod hits;
+mod ledger;
 mod maps;
 mod masks;
+mod mends;
 mod meshes;
 mod pages;
 mod preflight;
@@ -33,8 +35,10 @@ mod reach;
 mod runs;
 mod sent;
 mod shared;
+mod truths;
 
 pub use hits::{HITS_SETTING, MOST_HITS};
+pub use ledger::most_proof_bytes;
 
 use crate::fault::Problem;
 use rocket::serde::json::Json;
@@ -52,6 +56,7 @@ pub fn described() -> OpenApi {
         findings::Described::openapi(),
         maps::Described::openapi(),
         masks::Described::openapi(),
+        mends::Described::openapi(),
         against::Described::openapi(),
         documents::Described::openapi(),
         finish_library::Described::openapi(),
@@ -61,6 +66,8 @@ pub fn described() -> OpenApi {
         queue::Described::openapi(),
         compare::Described::openapi(),
         preflight::Described::openapi(),
+        ledger::Described::openapi(),
+        truths::Described::openapi(),
         hits::Described::openapi(),
         events::Described::openapi(),
     ];
@@ -74,6 +81,7 @@ pub fn mount(rocket: Rocket<Build>) -> Rocket<Build> {
         .mount("/api", findings::routes())
         .mount("/api", maps::routes())
         .mount("/api", masks::routes())
+        .mount("/api", mends::routes())
         .mount("/api", against::routes())
         .mount("/api", documents::routes())
         .mount("/api", finish_library::routes())
@@ -83,6 +91,8 @@ pub fn mount(rocket: Rocket<Build>) -> Rocket<Build> {
         .mount("/api", queue::routes())
         .mount("/api", compare::routes())
         .mount("/api", preflight::routes())
+        .mount("/api", ledger::routes())
+        .mount("/api", truths::routes())
         .mount("/api", hits::routes())
         .mount("/api", events::routes())
         .mount("/api", about::routes())

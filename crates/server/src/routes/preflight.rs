@@ -9,7 +9,7 @@ use ember_ridge_core::Recipe;
 use ember_ridge_core::bake::{MapFacts, PREVIEW_SIDE};
 use ember_ridge_core::sheet::plan_sheets;
 use ember_ridge_formats::files::free_room;
-use ember_ridge_formats::keep::planned_files;
+use ember_ridge_formats::keep::{MapFile, planned_files};
 use ember_ridge_store::{RunFile, RunKind};
 use rocket::serde::json::Json;
 use rocket::{State, get};
@@ -47,17 +47,16 @@ fn preflight(app: &App, recipe: &Recipe, before: Option<&Before>) -> Result<Pref
     let texels = u64::from(recipe.sheet.size).pow(2);
     let planned = planned_files(recipe, &sheets);
     let clashes = overwritten(recipe, planned.iter().map(|file| file.file.as_str()));
-    let files: Vec<PlannedFile> = planned
-        .into_iter()
-        .map(|file| {
-            let facts = &facts[file.map];
-            let plain = texels * facts.waiting_bytes() as u64;
-            let measured = before.and_then(|before| bytes_by(before, recipe, facts, file.sheet));
-            PlannedFile { map: facts.key().to_owned(), file: file.file, bytes: measured.unwrap_or(plain) }
-        })
-        .collect();
-    let waiting = texels * sheets.len() as u64 * facts.iter().map(|facts| facts.waiting_bytes() as u64).sum::<u64>();
-    // Beside meshes and trees: pictures on screen (a number and a mark per channel), coverage, and rows that are written.
+    let (mut files, mut waiting, mut measured) = (Vec::new(), 0, false);
+    for MapFile { sheet, map, file } in planned {
+        let facts = &facts[map];
+        let plain = texels * facts.waiting_bytes() as u64;
+        let by_run = before.and_then(|before| bytes_by(before, recipe, facts, sheet));
+        measured |= by_run.is_some();
+        waiting += plain;
+        files.push(PlannedFile { map: facts.key().to_owned(), file, bytes: by_run.unwrap_or(plain) });
+    }
+    // Beside meshes and trees: pictures on screen (four bytes per channel and a mark per texel) and a bit per texel for coverage.
     let side = u64::from(recipe.sheet.size.min(PREVIEW_SIDE));
     let channels: u64 = facts.iter().map(|facts| facts.shape.channels as u64).sum();
     let canvas = side * side * sheets.len() as u64 * (4 * channels + facts.len() as u64);
@@ -66,7 +65,7 @@ fn preflight(app: &App, recipe: &Recipe, before: Option<&Before>) -> Result<Pref
         memory_most: app.memory.most(),
         disk: waiting + files.iter().map(|file| file.bytes).sum::<u64>(),
         disk_left: free_room(app.store.blobs.folder()),
-        by_run: before.map(|before| before.number),
+        by_run: before.filter(|_| measured).map(|before| before.number),
         files,
         clashes,
     })

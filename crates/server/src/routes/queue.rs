@@ -63,6 +63,8 @@ async fn hold_run(app: &State<Arc<App>>, id: i64, order: Sent<HoldOrder>) -> Res
 #[utoipa::path(tag = "queue", responses((status = 200, description = "The run, queued", body = ref("RunView"))))]
 #[post("/runs/<id>/resume")]
 async fn resume_run(app: &State<Arc<App>>, id: i64) -> Result<Json<RunView>> {
+    // Asked for twice at once it waits once.
+    let _turn = app.turn(app.store.run_line(id).await?.asset).await;
     let line = app.store.run_line(id).await?;
     let status = run_view(app, line.clone()).status;
     if !matches!(status, RunStatus::Stopped | RunStatus::Interrupted | RunStatus::Failed) {

@@ -13,13 +13,14 @@ use ember_ridge_core::bake::MapReport;
 use ember_ridge_core::maps::{MapSettings, Reads, Unit};
 use ember_ridge_core::picture::{Coding, linear_to_srgb};
 use ember_ridge_formats::image::{read_image, read_png_texel, write_png};
-use ember_ridge_store::{RunFile, RunKind, RunStatus};
+use ember_ridge_store::{RunFile, RunFilter, RunKind, RunStatus};
 use rocket::http::{ContentType, Status};
 use rocket::response::status::{Created, NoContent};
 use rocket::response::{Responder, Response};
 use rocket::serde::json::Json;
 use rocket::tokio::io::DuplexStream;
 use rocket::{Request, State, delete, get, post};
+use serde::de::DeserializeOwned;
 use std::io::Write;
 use std::sync::Arc;
 use tokio_util::io::SyncIoBridge;
@@ -53,7 +54,7 @@ async fn start_run(app: &State<Arc<App>>, id: i64, order: Sent<RunOrder>) -> Res
         RunKind::Proof => asset.recipe.as_proof(),
         RunKind::Final => asset.recipe,
     };
-    enqueue(app, id, order.0.kind, &recipe).await
+    enqueue(app, id, order.0.kind, &recipe, Some(asset.head)).await
 }
 
 /// An asset's runs below a number, newest first.
@@ -62,13 +63,39 @@ async fn start_run(app: &State<Arc<App>>, id: i64, order: Sent<RunOrder>) -> Res
     params(
         ("before" = Option<i64>, Query, description = "Number of a run: older ones are given"),
         ("limit" = Option<u32>, Query, description = "At most 500; 50 unless said otherwise"),
+        ("kind" = Option<String>, Query, description = "Only runs of this kind"),
+        ("map" = Option<String>, Query, description = "Only runs that made this map"),
+        ("finding" = Option<String>, Query, description = "Only runs with a finding of this kind"),
+        ("starred" = Option<bool>, Query, description = "Only runs with a star"),
     ),
     responses((status = 200, description = "A page of runs", body = ref("RunPage"))),
 )]
-#[get("/assets/<id>/runs?<before>&<limit>")]
-async fn list_runs(app: &State<Arc<App>>, id: i64, before: Given<i64>, limit: Given<u32>) -> Result<Json<RunPage>> {
+#[get("/assets/<id>/runs?<before>&<limit>&<kind>&<map>&<finding>&<starred>")]
+#[expect(clippy::too_many_arguments, reason = "one for each part of the address")]
+async fn list_runs(
+    app: &State<Arc<App>>,
+    id: i64,
+    before: Given<i64>,
+    limit: Given<u32>,
+    kind: Option<&str>,
+    map: Option<&str>,
+    finding: Option<&str>,
+    starred: Given<bool>,
+) -> Result<Json<RunPage>> {
     app.store.asset_exists(id).await?;
-    Ok(Json(run_page(app, id, before.optional()?, limit.optional()?.unwrap_or(RUNS_SHOWN).clamp(1, 500)).await?))
+    let wanted = RunFilter {
+        kind: kind.map(|kind| by_word("kind", kind)).transpose()?,
+        map: map.map(str::to_owned),
+        finding: finding.map(|finding| by_word("finding", finding)).transpose()?,
+        starred: starred.optional()?.unwrap_or(false),
+    };
+    let most = limit.optional()?.unwrap_or(RUNS_SHOWN).clamp(1, 500);
+    Ok(Json(run_page(app, id, before.optional()?, most, &wanted).await?))
+}
+
+/// A value of the query that is one of some words.
+fn by_word<T: DeserializeOwned>(name: &str, word: &str) -> Result<T> {
+    serde_json::from_value(word.into()).map_err(|why| Fault::unusable(format!("{name} is '{word}': {why}")))
 }
 
 /// A run with its report and the addresses of its pictures.
@@ -112,7 +139,14 @@ async fn delete_run(app: &State<Arc<App>>, id: i64) -> Result<Json<Freed>> {
     Ok(Json(Freed { bytes }))
 }
 
-async fn enqueue(app: &Arc<App>, asset: i64, kind: RunKind, recipe: &Recipe) -> Result<Created<Json<RunView>>> {
+/// `revision`: that of the asset which the recipe comes from, where it is known.
+async fn enqueue(
+    app: &Arc<App>,
+    asset: i64,
+    kind: RunKind,
+    recipe: &Recipe,
+    revision: Option<i64>,
+) -> Result<Created<Json<RunView>>> {
     recipe.validate().map_err(Fault::unusable)?;
     if let Some(what) = recipe.missing() {
         return Err(Fault::unusable(format!("No {what} yet. Import one at the Meshes stop, then bake")));
@@ -128,6 +162,7 @@ async fn enqueue(app: &Arc<App>, asset: i64, kind: RunKind, recipe: &Recipe) -> 
     }
     let before = app.store.newest_run(asset, None, false).await?;
     let run = app.store.add_run(asset, kind, recipe, &run_changes(before.as_ref(), kind, recipe)).await?;
+    app.store.made_from(run, revision).await?;
     app.jobs.add(run, kind, false);
     app.jobs.tell(Event::Asset { asset });
     let view = Json(run_view(app, app.store.run_line(run).await?));
@@ -142,7 +177,8 @@ async fn enqueue(app: &Arc<App>, asset: i64, kind: RunKind, recipe: &Recipe) -> 
 #[post("/runs/<id>/again")]
 async fn run_again(app: &State<Arc<App>>, id: i64) -> Result<Created<Json<RunView>>> {
     let run = app.store.run(id).await?;
-    enqueue(app, run.line.asset, run.line.kind, &run.recipe).await
+    let revision = app.store.revision_of_run(id).await?;
+    enqueue(app, run.line.asset, run.line.kind, &run.recipe, revision).await
 }
 
 /// Stops a run that is queued or running; one that has ended stays as it is.

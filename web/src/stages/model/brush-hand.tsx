@@ -13,7 +13,7 @@ export interface Brushing {
 }
 
 /** A pen presses as it presses; a mouse presses fully. */
-const pressureOf = (e: { pointerType: string; pressure: number }) =>
+export const pressureOf = (e: { pointerType: string; pressure: number }) =>
   e.pointerType === "pen" ? Math.max(0.02, Math.min(1, e.pressure)) : 1;
 
 /** Points of a stroke lie at least this share of the brush's size apart. */

@@ -3,10 +3,13 @@ import { type ReactNode, type RefObject, useEffect, useRef, useState } from "rea
 import { useOpen } from "../../api/open";
 import { useShownRun } from "../../api/queries";
 import { StageTools, Tag, ToolSegment, ToolToggle } from "../../ui/stage-tools";
+import { useTwo } from "../against";
+import { Beside } from "../beside";
 import { useHidden } from "../hidden";
 import { useSheets } from "../sheets";
 import { useDisplay } from "../use-display";
 import { type Look, show, useView } from "../view";
+import { WipeHandle } from "../wipe-handle";
 import { Lamp, type LightPlace, lightDirection } from "./lamp";
 import { Lit, Marker, Wires } from "./layers";
 import { MapsPaint } from "./maps-paint";
@@ -14,7 +17,6 @@ import { GridNote, Notices, StandIn } from "./notices";
 import { usePointing } from "./pointing";
 import { type Scene, SceneProvider } from "./scene";
 import { Viewer } from "./viewer";
-import { WipeHandle } from "./wipe-handle";
 
 const LOOKS: [Look, string][] = [
   ["low", "Low"],
@@ -53,7 +55,11 @@ export function ModelStage(slots: ModelSlots) {
   useWishes(viewer);
   const painting = slots.painting?.tools ? slots.painting : null;
   const wiped = look === "wipe" && !painting ? (["baked", "sculpt"] as const) : null;
-  const sides = slots.painting?.sides ?? wiped;
+  const two = useTwo();
+  const run = useShownRun();
+  const compared = two?.shows === "wipe" || two?.shows === "beside" ? two : null;
+  const runs = compared && ([`run ${run?.number}`, `run ${compared.other.number}`] as const);
+  const sides = slots.painting?.sides ?? (compared?.shows === "wipe" ? runs : compared ? null : wiped);
   return (
     <section
       ref={host}
@@ -84,8 +90,10 @@ export function ModelStage(slots: ModelSlots) {
         {slots.tools}
       </StageTools>
       {sides && <WipeHandle share={wipe} onMove={setWipe} host={host} sides={sides} />}
-      {!painting && look === "beside" && (
-        <div className="pointer-events-none absolute inset-y-0 left-1/2 w-px bg-stage-line" />
+      {compared?.shows === "beside" ? (
+        <Beside sides={runs} />
+      ) : (
+        !painting && look === "beside" && <Beside sides={["baked", "sculpt"]} />
       )}
       <SceneProvider value={scene}>
         <Lamp place={light} onMove={setLight} />

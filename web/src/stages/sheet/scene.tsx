@@ -3,7 +3,7 @@
 import { createContext, useContext, useEffect } from "react";
 import type { MeshData } from "../mesh-data";
 import type { Sheets } from "../sheets";
-import type { SheetLayer, SheetView } from "./sheet-view";
+import type { SheetHand, SheetLayer, SheetView } from "./sheet-view";
 
 export interface SheetScene {
   view: SheetView | null;
@@ -22,6 +22,12 @@ export const useSheetScene = () => useContext(SceneContext);
 export function useSheetLayer(layer: SheetLayer | null) {
   const { view } = useSheetScene();
   useEffect(() => (layer && view ? view.add(layer) : undefined), [view, layer]);
+}
+
+/** Takes drags that begin on the sheet, while there is a hand. */
+export function useSheetHand(hand: SheetHand | null) {
+  const { view } = useSheetScene();
+  useEffect(() => (hand && view ? view.lend(hand) : undefined), [view, hand]);
 }
 
 /** Shows a picture over the UVs in place of the map, while there is one. */

@@ -4,12 +4,14 @@ import { type ReactNode, type RefObject, useEffect, useMemo, useRef, useState } 
 import { useAsset, useRunDetail, useShownRun } from "../../api/queries";
 import { StageMessage } from "../../ui/stage-tools";
 import { useTwo } from "../against";
+import { Beside } from "../beside";
 import { clicked, cursorKey, Press } from "../clicks";
 import { hover } from "../hover";
 import { UvFinder } from "../mesh-data";
 import { useSheets, uvsOn } from "../sheets";
 import { useDisplay } from "../use-display";
 import { useView } from "../view";
+import { WipeHandle } from "../wipe-handle";
 import { Cross, Lit } from "./layers";
 import { type SheetScene, SheetSceneProvider } from "./scene";
 import { SheetView } from "./sheet-view";
@@ -37,20 +39,30 @@ export function SheetStage(slots: SheetSlots) {
   const { channel, uvWires } = useView();
   const { painting } = slots;
   const image = useLoadedImage(shown.url);
+  const host = useRef<HTMLDivElement>(null);
+  const [wipe, setWipe] = useState(0.5);
+  const second = useLoadedImage(shown.other?.url ?? null);
+  const how = shown.other?.how ?? null;
+  const sides = two && ([`run ${run?.number}`, `run ${two.other.number}`] as const);
+  useEffect(
+    () => view?.setOther(second && how ? { image: second, how, share: wipe } : null),
+    [view, second, how, wipe],
+  );
   useEffect(() => view?.setImage(image, shown.size), [view, image, shown.size]);
   useEffect(
-    () => view?.show(painting?.name || two?.shows === "difference" ? "all" : channel, uvWires),
-    [view, channel, uvWires, painting?.name, two?.shows],
+    () => view?.show(painting?.name || shown.heat ? "all" : channel, uvWires),
+    [view, channel, uvWires, painting?.name, shown.heat],
   );
   const hands = useHands(view, scene, painting ? painting.clicks === true : run !== null, shown.size);
   const { landing, draft } = shown;
   return (
     <section
       aria-label="Sheet stage"
+      data-picture={shown.url ?? undefined}
       className="group/sheet flex h-full min-w-0 flex-col bg-stage"
       onPointerLeave={() => hover.set(null)}
     >
-      <div className="relative min-h-0 grow overflow-hidden">
+      <div ref={host} className="relative min-h-0 grow overflow-hidden">
         <ChannelFilters />
         <canvas
           ref={canvas}
@@ -65,6 +77,8 @@ export function SheetStage(slots: SheetSlots) {
           {slots.layers}
           <Cross />
         </SheetSceneProvider>
+        {how === "wipe" && sides && <WipeHandle share={wipe} onMove={setWipe} host={host} sides={sides} />}
+        {how === "beside" && <Beside sides={sides} />}
         <Tools shown={shown} painting={painting?.name ?? null} />
         <Zoom size={shown.size} zoom={zoom} onFit={() => view?.fit()} />
         {painting?.probe}

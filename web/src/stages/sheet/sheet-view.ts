@@ -14,7 +14,23 @@ export interface Pen {
   readonly painted: boolean;
 }
 
+/** A second picture of the sheet. */
+export interface Other {
+  image: HTMLImageElement;
+  how: "wipe" | "beside";
+  /** Where a wipe stands, 0 to 1 of the stage's width. */
+  share: number;
+}
+
 export type SheetLayer = (pen: Pen) => void;
+
+/** What takes drags that begin on the sheet. With Alt, or by the middle button, a drag moves it all the same. */
+export interface SheetHand {
+  press: (uv: readonly [number, number], e: PointerEvent) => void;
+  /** Null beside the sheet. */
+  drag: (uv: readonly [number, number] | null, e: PointerEvent) => void;
+  release: () => void;
+}
 
 /** Triangles of UV space as one path, v turned down. */
 export function trianglePath(uv: Float32Array): Path2D {
@@ -34,11 +50,17 @@ export class SheetView {
   private readonly watch: ResizeObserver;
   private image: HTMLImageElement | null = null;
   private size = 0;
+  private other: Other | null = null;
+  /** Pixels that the sheet is moved to the right by while one of two halves is drawn; for what is asked in between, the left one's. */
+  private moved = 0;
   private wires: Path2D | null = null;
   /** A picture of the layout in place of the map. */
   private painting: HTMLCanvasElement | null = null;
   private readonly layers = new Set<SheetLayer>();
   private readonly drawn = new Set<() => void>();
+  /** What takes drags, and what took the one that is under way. */
+  private hand: SheetHand | null = null;
+  private held: SheetHand | null = null;
   private channel: Channel = "all";
   private showWires = false;
   /** Pixels a side of the whole sheet, and where its top left lies. */
@@ -60,11 +82,28 @@ export class SheetView {
     this.watch.observe(canvas);
     const on = { signal: this.end.signal };
     canvas.addEventListener("wheel", (e) => this.wheel(e), { passive: false, signal: this.end.signal });
-    canvas.addEventListener("pointerdown", (e) => canvas.setPointerCapture(e.pointerId), on);
+    canvas.addEventListener(
+      "pointerdown",
+      (e) => {
+        canvas.setPointerCapture(e.pointerId);
+        const uv = this.uvAt(e.clientX, e.clientY);
+        if (!this.hand || !uv || e.altKey || e.button !== 0) return;
+        this.held = this.hand;
+        this.held.press(uv, e);
+      },
+      on,
+    );
+    const release = () => {
+      this.held?.release();
+      this.held = null;
+    };
+    canvas.addEventListener("pointerup", release, on);
+    canvas.addEventListener("pointercancel", release, on);
     canvas.addEventListener(
       "pointermove",
       (e) => {
         if (e.buttons === 0) return;
+        if (this.held) return this.held.drag(this.uvAt(e.clientX, e.clientY), e);
         this.x += e.movementX;
         this.y += e.movementY;
         this.fitted = false;
@@ -89,6 +128,14 @@ export class SheetView {
     this.draw();
   }
 
+  /** Another picture beside it: right of a line at a share of the width, or in the right half. */
+  setOther(other: Other | null) {
+    const wasBeside = this.other?.how === "beside";
+    this.other = other;
+    if (this.fitted && wasBeside !== (other?.how === "beside")) this.fit();
+    else this.draw();
+  }
+
   setUvs(uv: Float32Array | null) {
     this.wires = uv && trianglePath(uv);
     this.draw();
@@ -97,6 +144,19 @@ export class SheetView {
   setPainting(painting: HTMLCanvasElement | null) {
     this.painting = painting;
     this.draw();
+  }
+
+  /** Lends drags to a hand; the answer takes them back. */
+  lend(hand: SheetHand): () => void {
+    this.hand = hand;
+    return () => {
+      if (this.hand === hand) this.hand = null;
+    };
+  }
+
+  /** Pixels of the page along a side of the whole sheet. */
+  get pixels(): number {
+    return this.side;
   }
 
   /** Lays a layer over the sheet; the answer takes it off. */
@@ -125,12 +185,13 @@ export class SheetView {
 
   /** Where a place of the sheet lies on the canvas, in pixels of the page. */
   at([u, v]: readonly [number, number]): [number, number] {
-    return [this.x + u * this.side, this.y + (1 - v) * this.side];
+    return [this.x + this.moved + u * this.side, this.y + (1 - v) * this.side];
   }
 
   fit() {
     const [w, h] = [this.canvas.clientWidth, this.canvas.clientHeight];
-    this.side = Math.max(16, Math.min(w - 2 * MARGIN, h - MARGIN_TOP - MARGIN));
+    const room = this.other?.how === "beside" ? w / 2 : w;
+    this.side = Math.max(16, Math.min(room - 2 * MARGIN, h - MARGIN_TOP - MARGIN));
     this.x = (w - this.side) / 2;
     this.y = MARGIN_TOP + (h - MARGIN_TOP - MARGIN - this.side) / 2;
     this.fitted = true;
@@ -141,7 +202,9 @@ export class SheetView {
   /** UV under a place of the window, or null off the sheet. */
   uvAt(clientX: number, clientY: number): [number, number] | null {
     const box = this.canvas.getBoundingClientRect();
-    const u = (clientX - box.left - this.x) / this.side;
+    const across = clientX - box.left;
+    const moved = this.other?.how === "beside" ? (across < box.width / 2 ? -1 : 1) * (box.width / 4) : 0;
+    const u = (across - moved - this.x) / this.side;
     const v = 1 - (clientY - box.top - this.y) / this.side;
     return u >= 0 && u < 1 && v > 0 && v <= 1 ? [u, v] : null;
   }
@@ -208,22 +271,43 @@ export class SheetView {
     }
     context.setTransform(ratio, 0, 0, ratio, 0, 0);
     context.clearRect(0, 0, w, h);
+    const beside = this.other?.how === "beside";
+    // Beside each other, each has a half with its middle where the whole stage has its own.
+    const halves = beside ? ([-w / 4, w / 4] as const) : ([0] as const);
+    for (const moved of halves) {
+      context.save();
+      if (beside) {
+        context.beginPath();
+        context.rect(moved < 0 ? 0 : w / 2, 0, w / 2, h);
+        context.clip();
+      }
+      this.moved = moved;
+      this.drawSheet(w, h, ratio);
+      context.restore();
+    }
+    this.moved = halves[0];
+    for (const listener of this.drawn) listener();
+  }
+
+  /** The sheet as it lies, with what layers draw over it. */
+  private drawSheet(w: number, h: number, ratio: number) {
+    const { context, other } = this;
+    const left = this.x + this.moved;
     context.fillStyle = "#686868";
-    context.fillRect(this.x, this.y, this.side, this.side);
+    context.fillRect(left, this.y, this.side, this.side);
     if (this.painting) {
       context.imageSmoothingEnabled = true;
       context.imageSmoothingQuality = "high";
-      context.drawImage(this.painting, this.x, this.y, this.side, this.side);
+      context.drawImage(this.painting, left, this.y, this.side, this.side);
     } else if (this.image) {
-      context.imageSmoothingEnabled = this.side * ratio < this.image.naturalWidth;
-      context.imageSmoothingQuality = "high";
-      context.filter = this.channel === "all" ? "none" : `url(#channel-${this.channel})`;
-      context.drawImage(this.image, this.x, this.y, this.side, this.side);
-      context.filter = "none";
+      const at = other?.how === "wipe" ? other.share * w : w;
+      const right = other?.how === "beside" && this.moved > 0;
+      this.drawImage(right ? other.image : this.image, 0, at, h, ratio);
+      if (other?.how === "wipe") this.drawImage(other.image, at, w, h, ratio);
     }
     context.strokeStyle = "#4c4c4c";
     context.lineWidth = 1;
-    context.strokeRect(this.x - 0.5, this.y - 0.5, this.side + 1, this.side + 1);
+    context.strokeRect(left - 0.5, this.y - 0.5, this.side + 1, this.side + 1);
     const pen: Pen = {
       context,
       path: (path, look) => this.onSheet(path, look),
@@ -233,14 +317,27 @@ export class SheetView {
     if (this.showWires && this.wires)
       pen.path(this.wires, { line: pen.painted ? "#00000070" : "#ffffffa0", width: 1 });
     for (const layer of this.layers) layer(pen);
-    for (const listener of this.drawn) listener();
+  }
+
+  /** A picture between two places along the width of the stage. */
+  private drawImage(image: HTMLImageElement, from: number, to: number, h: number, ratio: number) {
+    const { context } = this;
+    context.save();
+    context.beginPath();
+    context.rect(from, 0, to - from, h);
+    context.clip();
+    context.imageSmoothingEnabled = this.side * ratio < image.naturalWidth;
+    context.imageSmoothingQuality = "high";
+    context.filter = this.channel === "all" ? "none" : `url(#channel-${this.channel})`;
+    context.drawImage(image, this.x + this.moved, this.y, this.side, this.side);
+    context.restore();
   }
 
   /** Draws a path of UV space in pixels of the same width at any zoom. */
   private onSheet(path: Path2D, look: { line: string; width: number; fill?: string }) {
     const { context } = this;
     context.save();
-    context.translate(this.x, this.y);
+    context.translate(this.x + this.moved, this.y);
     context.scale(this.side, this.side);
     if (look.fill) {
       context.fillStyle = look.fill;

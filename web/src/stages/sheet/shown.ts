@@ -1,12 +1,11 @@
 // Which picture the sheet stage shows: what follows the hand, else the bake that runs as far as it has landed, else the run that is
 // looked at.
-import { liveUrl, mapUrl } from "../../api/client";
-import { mapKey } from "../../api/patch";
-import { useProgress } from "../../api/progress";
+import { heatUrl, liveUrl, mapUrl } from "../../api/client";
 import { useAsset, useMaps, useShownRun } from "../../api/queries";
 import type { ProgressView } from "../../api/types";
 import { useTwo } from "../against";
-import { type DraftPicture, useView } from "../view";
+import { useLanding } from "../landing";
+import { type DraftPicture, insteadOf, useView } from "../view";
 
 export interface Shown {
   /** Maps that can be shown, by id, in the order they are listed. */
@@ -16,6 +15,10 @@ export interface Shown {
   sheets: string[];
   number: number;
   url: string | null;
+  /** Another picture beside it: wiped over it, or next to it. */
+  other: { url: string; how: "wipe" | "beside" } | null;
+  /** Colours stand for how far something is off. */
+  heat: boolean;
   /** Texels per side. */
   size: number;
   /** Follows the hand; lands as it is baked. */
@@ -24,15 +27,14 @@ export interface Shown {
 }
 
 export function useShownPicture(): Shown {
-  const { map, sheet, draft: lent } = useView();
-  const running = useProgress((s) => s.running);
+  const { map, sheet, draft: lent, instead, heat } = useView();
   const asset = useAsset().data;
   const run = useShownRun();
   const kinds = useMaps().data ?? [];
   const two = useTwo();
-  const landing = running && running.asset === asset?.id && running.stage === "baking" ? running : null;
+  const landing = useLanding((now) => now);
   const baked = Object.entries(run?.report?.maps ?? {}).flatMap(([id, m]) => (m.error ? [] : [id]));
-  const available: string[] = landing ? (asset?.recipe.maps.map(mapKey) ?? []) : baked;
+  const available: string[] = landing ? landing.maps.map((m) => m.map) : baked;
   const maps = kinds.flatMap(({ kind }) => available.filter((key) => key.split(":")[0] === kind.id));
   const sheets = run?.report?.sheets ?? [];
   const number = Math.min(sheet, Math.max(0, sheets.length - 1));
@@ -46,17 +48,27 @@ export function useShownPicture(): Shown {
     sheets,
     number,
     url: urlOf(),
+    other: otherOf(),
+    heat: heat !== null || (two?.shows === "difference" && !landing),
     size: (draft ? proof : landing ? landed : two?.shows === "other" ? two.other.size : run?.size) ?? 0,
     draft,
     landing,
   };
 
+  function otherOf(): Shown["other"] {
+    if (!two || !shown || landing || draft || heat) return null;
+    if (two.shows !== "wipe" && two.shows !== "beside") return null;
+    const url = two.otherUrl(shown, number);
+    return url === null ? null : { url, how: two.shows };
+  }
+
   function urlOf(): string | null {
     if (!shown) return null;
     if (draft) return draft.url;
     if (landing) return liveUrl(landing.run, shown, number, Math.round(landing.elapsed * 8));
+    if (heat && run) return heatUrl(run.id, heat.of, heat.most, number);
     if (two?.shows === "other") return two.otherUrl(shown, number);
     if (two?.shows === "difference") return two.differenceUrl(shown, number);
-    return run ? mapUrl(run, shown, number) : null;
+    return run ? (instead[insteadOf(run.id, shown, number)] ?? mapUrl(run, shown, number)) : null;
   }
 }

@@ -35,6 +35,7 @@ export function Preflight() {
     (f) => f.severity !== "note" && !f.allowed,
   );
   const byRun = new Set(found);
+  const lows = new Set(asset.recipe.low.map((source) => source.file));
   return (
     <Section title="Before the final">
       <Costs plan={plan} time={asset.estimates?.whole.seconds ?? null} />
@@ -57,7 +58,7 @@ export function Preflight() {
               key={findingKey(finding)}
               finding={finding}
               place={place}
-              onLow={byRun.has(finding)}
+              onLow={lows.has(finding.place.file ?? "")}
               run={byRun.has(finding) && run ? run : undefined}
             />
           )}

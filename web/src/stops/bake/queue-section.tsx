@@ -1,10 +1,11 @@
 // What is baked now and what waits, of all assets: watched, reordered, held, removed. It goes on without the page.
 import { GripVertical, Pause, Play, Square, X } from "lucide-react";
-import { type KeyboardEvent, type PointerEvent, useRef, useState } from "react";
+import { type KeyboardEvent, useRef, useState } from "react";
 import { open } from "../../api/open";
 import { useProgress } from "../../api/progress";
 import { useActions, useMapLabels, useQueue } from "../../api/queries";
 import type { ProgressView, QueuedRun } from "../../api/types";
+import { useDraggedRow } from "../../ui/drag-rows";
 import { Failed } from "../../ui/failed";
 import { Fold } from "../../ui/fold";
 import { Button, IconButton, Section, seconds } from "../../ui/parts";
@@ -27,52 +28,39 @@ export function QueueSection() {
   const progress = useProgress((s) => s.running);
   const { orderQueue } = useActions();
   const list = useRef<HTMLOListElement>(null);
-  /** The order while one is dragged. */
-  const [moved, setMoved] = useState<{ run: number; order: number[] } | null>(null);
   const queue = asked.data ?? [];
   const waiting = queue.filter((q) => q.run.status === "waiting");
   const finals = waiting.filter((q) => q.run.kind === "final").map((q) => q.run.id);
   const running = queue.find((q) => q.run.id === progress?.run);
+  /** The order while one is dragged. */
+  const [order, setOrder] = useState<readonly number[] | null>(null);
+  const [dragged, grab] = useDraggedRow<number>(list, {
+    rows: "[data-final]",
+    over: (run, row) => setOrder(reordered(order ?? finals, run, row)),
+    dropped: () => {
+      if (order && order.join() !== finals.join()) orderQueue([...order]);
+      setOrder(null);
+    },
+  });
   if (asked.isError) return <Failed of={asked} />;
   if (!progress && waiting.length === 0) return null;
-  const order = moved?.order ?? finals;
   const shown = [
     ...waiting.filter((q) => q.run.kind === "proof"),
-    ...order.flatMap((id) => waiting.filter((q) => q.run.id === id)),
+    ...(order ?? finals).flatMap((id) => waiting.filter((q) => q.run.id === id)),
   ];
-  const drag = (e: PointerEvent) => {
-    if (!moved || !list.current) return;
-    const rows = [...list.current.querySelectorAll<HTMLElement>("[data-final]")];
-    const over = rows.findIndex((row) => {
-      const box = row.getBoundingClientRect();
-      return e.clientY >= box.top && e.clientY < box.bottom;
-    });
-    if (over >= 0) setMoved({ run: moved.run, order: reordered(moved.order, moved.run, over) });
-  };
-  const drop = () => {
-    if (moved && moved.order.join() !== finals.join()) orderQueue(moved.order);
-    setMoved(null);
-  };
   const step = (run: number, by: number) => orderQueue(reordered(finals, run, finals.indexOf(run) + by));
   return (
     <Section title="Queue" aside={<span className="num text-ink-3">{queue.length}</span>}>
       {progress && <Now progress={progress} queued={running} />}
       {shown.length > 0 && (
-        <ol
-          ref={list}
-          aria-label="Waiting"
-          className="mt-1.5"
-          onPointerMove={drag}
-          onPointerUp={drop}
-          onPointerCancel={() => setMoved(null)}
-        >
+        <ol ref={list} aria-label="Waiting" className="mt-1.5">
           {shown.map((queued) => (
             <WaitingRow
               key={queued.run.id}
               queued={queued}
-              dragged={moved?.run === queued.run.id}
+              dragged={dragged === queued.run.id}
               movable={queued.run.kind === "final" && finals.length > 1}
-              onGrab={() => setMoved({ run: queued.run.id, order: finals })}
+              onGrab={() => grab(queued.run.id)}
               onStep={(by) => step(queued.run.id, by)}
             />
           ))}
@@ -92,7 +80,7 @@ function Now({ progress, queued }: { progress: ProgressView; queued: QueuedRun |
     ["Primary rays", rays],
     ...maps.map((m) => [label(m.map), m.share] as [string, number]),
   ];
-  const most = rows.reduce((a, b) => (b[1] > a[1] ? b : a))[0].toLowerCase();
+  const most = rows.reduce((a, b) => (b[1] > a[1] ? b : a))[0];
   return (
     <div>
       <div className="flex items-baseline justify-between gap-2">
@@ -131,7 +119,7 @@ function Now({ progress, queued }: { progress: ProgressView; queued: QueuedRun |
         </span>
       </div>
       {rate !== null && (
-        <Fold title={`${(rate / 1e6).toFixed(1)} million rays per second, most time for ${most}`}>
+        <Fold title={`${(rate / 1e6).toFixed(1)} million rays per second. Most of the time: ${most}`}>
           <TimeRows rows={rows} />
         </Fold>
       )}

@@ -6,6 +6,7 @@ import { hasMaps, useAsset, useMapLabels, useShownRun } from "../../api/queries"
 import type { RunsCompared } from "../../api/types";
 import { useTwo } from "../../stages/against";
 import { type Against, show, useView } from "../../stages/view";
+import { ApartHead } from "../../ui/apart-head";
 import { Failed } from "../../ui/failed";
 import { NumberField } from "../../ui/number-field";
 import { Row, Section, Segment } from "../../ui/parts";
@@ -20,7 +21,7 @@ type Compared = NonNullable<RunsCompared["maps"][string]>;
 export const firstMost = ({ p99, max }: { p99: number; max: number }) => (p99 > 0 ? p99 : max);
 
 /** A difference with as many digits as tell something. */
-export const told = (value: number) =>
+export const figure = (value: number) =>
   value === 0 ? "0" : Math.abs(value) >= 100 ? value.toFixed(0) : value.toPrecision(2);
 
 const change = (by: Partial<Against>) => {
@@ -74,13 +75,13 @@ function Comparison({ against, run }: { against: Against; run: number }) {
     retry: false,
   });
   const map = useView((s) => s.map);
-  const told = asked.data;
+  const compared = asked.data;
   useEffect(() => {
-    if (!told) return;
-    const most = Object.entries(told.maps).map(([key, apart]) => [key, firstMost(apart)]);
+    if (!compared) return;
+    const most = Object.entries(compared.maps).map(([key, apart]) => [key, firstMost(apart)]);
     change({ most: Object.fromEntries(most) });
-  }, [told]);
-  const here = told?.maps[map];
+  }, [compared]);
+  const here = compared?.maps[map];
   return (
     <>
       <Segment
@@ -89,18 +90,18 @@ function Comparison({ against, run }: { against: Against; run: number }) {
         options={[
           ["this", "This"],
           ["other", "Other"],
+          ["wipe", "Wipe"],
+          ["beside", "Beside"],
           ["difference", "Difference"],
         ]}
         value={against.shows}
         onChange={(shows) => change({ shows })}
       />
       <Flicker />
-      {against.shows === "difference" && here && (
-        <Scale map={map} apart={here} most={against.most[map] ?? 0} />
-      )}
+      {against.shows === "difference" && here && <Scale map={map} apart={here} against={against} />}
       {asked.isPending && <p className="py-1 text-ink-3">Comparing every texel…</p>}
       <Failed of={asked} />
-      {told && <Table told={told} />}
+      {compared && <Table compared={compared} />}
     </>
   );
 }
@@ -133,8 +134,7 @@ function Flicker() {
   );
 }
 
-function Scale({ map, apart, most }: { map: string; apart: Compared; most: number }) {
-  const { against } = useView.getState();
+function Scale({ map, apart, against }: { map: string; apart: Compared; against: Against }) {
   return (
     <>
       <div className="mt-1 flex items-center gap-2">
@@ -146,12 +146,12 @@ function Scale({ map, apart, most }: { map: string; apart: Compared; most: numbe
         <NumberField
           label="Brightest stands for"
           unit={apart.unit}
-          value={most}
+          value={against.most[map] ?? 0}
           min={0}
           max={Math.max(apart.max, 1e-6)}
           step={Math.max(1e-6, apart.max / 200)}
           digits={apart.unit.length > 6 ? 2 : 3}
-          onChange={(value) => change({ most: { ...against?.most, [map]: value } })}
+          onChange={(value) => change({ most: { ...against.most, [map]: value } })}
         />
       </div>
       <p className="text-xs text-ink-3">Grey texels are covered by one of the two at most.</p>
@@ -159,7 +159,7 @@ function Scale({ map, apart, most }: { map: string; apart: Compared; most: numbe
   );
 }
 
-function Table({ told: { maps, faults, only_a, only_b } }: { told: RunsCompared }) {
+function Table({ compared: { maps, faults, only_a, only_b } }: { compared: RunsCompared }) {
   const label = useMapLabels();
   const run = useShownRun();
   const two = useTwo();
@@ -179,32 +179,17 @@ function Table({ told: { maps, faults, only_a, only_b } }: { told: RunsCompared 
           The same in both: {same.map(([key]) => label(key)).join(", ")}.
         </p>
       )}
-      <table className="mt-1.5 w-full" hidden={differing.length === 0}>
+      <table className="mt-1.5 w-full [&_thead]:text-ink-3" hidden={differing.length === 0}>
         <caption className="sr-only">How far the maps are apart</caption>
-        <thead className="text-ink-3">
-          <tr>
-            <th scope="col" className="text-left font-normal">
-              Map
-            </th>
-            <th scope="col" className="text-right font-normal">
-              mean
-            </th>
-            <th scope="col" className="text-right font-normal">
-              99 %
-            </th>
-            <th scope="col" className="text-right font-normal">
-              most
-            </th>
-          </tr>
-        </thead>
+        <ApartHead named />
         <tbody>
           {differing.map(([key, apart]) => (
             <tr key={key} data-compared={key} className={key === map ? "bg-sunk" : ""}>
               <th scope="row" className="py-0.5 text-left font-normal">
                 {label(key)} <span className="text-xs text-ink-3">{apart.unit}</span>
               </th>
-              <td className="num text-right">{told(apart.mean)}</td>
-              <td className="num text-right">{told(apart.p99)}</td>
+              <td className="num text-right">{figure(apart.mean)}</td>
+              <td className="num text-right">{figure(apart.p99)}</td>
               <td className="num text-right">
                 <button
                   type="button"
@@ -212,16 +197,20 @@ function Table({ told: { maps, faults, only_a, only_b } }: { told: RunsCompared 
                   className="underline decoration-ink-3 underline-offset-2 hover:decoration-ink"
                   onClick={() => go(key, apart)}
                 >
-                  {told(apart.max)}
+                  {figure(apart.max)}
                 </button>
               </td>
             </tr>
           ))}
         </tbody>
       </table>
-      {Object.entries(faults).map(([key, why]) => (
-        <p key={key} className="text-ink-2">
-          {label(key)} cannot be compared: {why}.
+      {[...new Set(Object.values(faults))].map((why) => (
+        <p key={why} className="text-ink-2">
+          {Object.keys(faults)
+            .filter((key) => faults[key] === why)
+            .map(label)
+            .join(", ")}{" "}
+          cannot be compared: {why}.
         </p>
       ))}
       {only_a.length > 0 && <p className="text-ink-3">Only in this run: {only_a.map(label).join(", ")}.</p>}

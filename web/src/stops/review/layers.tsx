@@ -5,10 +5,20 @@ import { useStageClick } from "../../stages/clicks";
 import type { Hover } from "../../stages/hover";
 import { type Scene, useDrawn } from "../../stages/model/scene";
 import { rayOf } from "../reach/marks";
+import { MendsOnModel } from "./mends/hands";
 import { useTraced } from "./state";
 import { traceAt, useTrace } from "./trace";
 
-export function TracedRay() {
+export function ReviewOnModel() {
+  return (
+    <>
+      <TracedRay />
+      <MendsOnModel />
+    </>
+  );
+}
+
+function TracedRay() {
   const run = useShownRun();
   const click = useCallback((place: Hover) => run && traceAt(run, place.sheet, place.uv), [run]);
   useStageClick(click);

@@ -7,7 +7,9 @@ import { count, Section, Segment, StopHead, seconds } from "../../ui/parts";
 import { FindingCard, findingKey } from "../findings/finding-card";
 import { FindingCount, FindingList } from "../findings/finding-list";
 import { ImportFirst, NextStep } from "../next-step";
-import { AgainstSection } from "./against-section";
+import { AgainstSection, figure } from "./against-section";
+import { MendsSection } from "./mends/section";
+import { TruthsSection, useTruths } from "./truths-section";
 
 export function ReviewStop() {
   const run = useShownRun();
@@ -39,10 +41,7 @@ export function ReviewStop() {
       {!report && <NothingYet />}
       <AgainstSection />
       {run && report && (
-        <Section
-          title={`Run ${run.number}, ${run.kind}`}
-          aside={<span className="num text-ink-3">{seconds(report.seconds)}</span>}
-        >
+        <Section title={`Run ${run.number}, ${run.kind}`} aside={<HeadLine seconds={report.seconds} />}>
           <dl className="grid grid-cols-[1fr_auto] gap-y-1">
             <Fact name="Sheet" value={`${run.size} x ${run.size}, ${run.samples} per texel`} />
             <Fact name="Texels covered" value={`${((100 * report.covered) / report.texels).toFixed(1)} %`} />
@@ -58,6 +57,7 @@ export function ReviewStop() {
           </dl>
         </Section>
       )}
+      {report && <TruthsSection />}
       {report && (
         <Section title="Findings" aside={<FindingCount findings={findings} />}>
           {findings.length === 0 ? (
@@ -76,8 +76,24 @@ export function ReviewStop() {
           )}
         </Section>
       )}
+      <MendsSection />
       {report?.maps.id?.palette && <Palette entries={report.maps.id.palette} />}
     </>
+  );
+}
+
+/** How true the run is, in a word for each, and how long it took. */
+function HeadLine(props: { seconds: number }) {
+  const truths = useTruths().data?.truths;
+  const lit = truths?.lit?.[0];
+  const told = [lit && `${figure(lit.mean)}°`, truths?.displaced && `${figure(truths.displaced.mean)} u`];
+  return (
+    <span
+      className="num text-ink-3"
+      title="Mean of normals and displacement against the sculpt, and the time it took"
+    >
+      {[...told, seconds(props.seconds)].filter(Boolean).join(", ")}
+    </span>
   );
 }
 

@@ -1,10 +1,13 @@
 import { useShownRun } from "../../api/queries";
+import { show } from "../../stages/view";
 import { standing } from "../standing";
 import type { Stop } from "../stop";
 import { switchRuns } from "./against-section";
-import { TracedRay } from "./layers";
+import { ReviewOnModel } from "./layers";
+import { MendsOnSheet } from "./mends/hands";
+import { setMend, toggleBefore, useMendHand } from "./mends/state";
 import { ReviewStop } from "./panel";
-import { setTraced, useTraced } from "./state";
+import { lendAgainst, setTraced, takeAgainstBack, useTraced } from "./state";
 import { TraceCard } from "./trace-card";
 
 export const review: Stop = {
@@ -15,10 +18,29 @@ export const review: Stop = {
     const run = useShownRun();
     return standing(run?.found ?? [], Boolean(run));
   },
-  ModelLayers: TracedRay,
+  ModelLayers: ReviewOnModel,
+  SheetLayers: MendsOnSheet,
   Aside: TraceCard,
-  keys: [{ keys: ["x"], shown: "X", words: "Show the other of two compared runs", act: switchRuns }],
+  keys: [
+    { keys: ["x"], shown: "X", words: "Show the other of two compared runs", act: switchRuns },
+    {
+      keys: ["v"],
+      shown: "V",
+      words: "Show maps before and after their mends, at Review",
+      act: toggleBefore,
+    },
+  ],
+  entered: lendAgainst,
+  left: () => {
+    takeAgainstBack();
+    setMend({ tool: null, before: false });
+    show({ heat: null });
+  },
   close: () => {
+    if (useMendHand.getState().tool !== null) {
+      setMend({ tool: null });
+      return true;
+    }
     if (useTraced.getState().traced === null) return false;
     setTraced({ traced: null });
     return true;

@@ -7,6 +7,7 @@ import { open, useHolding, useOpen } from "../../../api/open";
 import { useAsset, useMapLabels, useRecipe, useShownRun } from "../../../api/queries";
 import { useMaterialUrls } from "../../../stages/model/maps-paint";
 import { useView } from "../../../stages/view";
+import { ApartHead } from "../../../ui/apart-head";
 import { useAtFinish } from "../edit";
 import { useFinish } from "../state";
 import { dependsOn } from "./live";
@@ -87,31 +88,16 @@ export function AgainstLegend() {
             255
           </summary>
           <table>
-            <thead>
-              <tr>
-                <th scope="col" className="sr-only">
-                  Map
-                </th>
-                <th scope="col" className="pr-3 text-right font-normal">
-                  mean
-                </th>
-                <th scope="col" className="pr-3 text-right font-normal">
-                  99 % within
-                </th>
-                <th scope="col" className="text-right font-normal">
-                  most
-                </th>
-              </tr>
-            </thead>
+            <ApartHead />
             <tbody>
               {data.differences.map((d) => (
                 <tr key={d.map} data-map={d.map} data-mean={d.mean}>
-                  <th scope="row" className="pr-3 text-left font-normal">
+                  <th scope="row" className="text-left font-normal">
                     {label(d.map)}
                   </th>
-                  <td className="num pr-3 text-right">{d.mean.toFixed(2)}</td>
-                  <td className="num pr-3 text-right">{d.p99.toFixed(1)}</td>
-                  <td className="num text-right">{d.max.toFixed(0)}</td>
+                  <td className="num pl-3 text-right">{d.mean.toFixed(2)}</td>
+                  <td className="num pl-3 text-right">{d.p99.toFixed(1)}</td>
+                  <td className="num pl-3 text-right">{d.max.toFixed(0)}</td>
                 </tr>
               ))}
             </tbody>

@@ -1,8 +1,9 @@
 // The core sample: the open finish as strata from the ground up, each as thick as it covers and filled with its coat. A click opens a
 // coat, a drag moves it; with the keyboard, arrows go from one to the next, and Alt with arrows moves one.
 import { Eye, EyeOff } from "lucide-react";
-import { type KeyboardEvent, type PointerEvent, useRef, useState } from "react";
+import { type KeyboardEvent, useRef } from "react";
 import type { Coat, Finish } from "../../../api/types";
+import { useDraggedRow } from "../../../ui/drag-rows";
 import { share } from "../legend";
 import { openCoat } from "../state";
 import { moved, useCoatEdits } from "./edit";
@@ -35,7 +36,6 @@ export function CoreSample({ finish, open }: { finish: Finish; open: Coat | null
   const coats = finish.coats ?? [];
   const pictureOf = (name: string) => pictures.find((p) => p.map === name)?.picture ?? null;
   const coversOf = (name: string) => view?.coats.find((c) => c.name === name)?.covers ?? null;
-  const [dragged, setDragged] = useState<string | null>(null);
   const shown = [...coats].reverse();
 
   const move = (name: string, to: number) => edits.coats((all) => moved(all, name, to));
@@ -51,25 +51,19 @@ export function CoreSample({ finish, open }: { finish: Finish; open: Coat | null
     const buttons = list.current?.querySelectorAll<HTMLElement>("[data-coat]");
     buttons?.[coats.length - 1 - (at + way)]?.focus();
   };
-  const drag = (e: PointerEvent) => {
-    if (!dragged || !list.current) return;
-    const rows = [...list.current.querySelectorAll<HTMLElement>("[data-coat]")];
-    const over = rows.findIndex((row) => {
-      const box = row.getBoundingClientRect();
-      return e.clientY >= box.top && e.clientY < box.bottom;
-    });
-    const to = coats.length - 1 - over;
-    if (over >= 0 && coats[to]?.name !== dragged) move(dragged, to);
-  };
+  const [dragged, grab] = useDraggedRow<string>(list, {
+    rows: "[data-coat]",
+    over: (name, row) => {
+      const to = coats.length - 1 - row;
+      if (coats[to]?.name !== name) move(name, to);
+    },
+  });
 
   return (
     <ul
       ref={list}
       aria-label="Core sample, topmost coat first"
       className="mt-1 overflow-hidden rounded border border-line"
-      onPointerMove={drag}
-      onPointerUp={() => setDragged(null)}
-      onPointerCancel={() => setDragged(null)}
     >
       {shown.map((coat, i) => {
         const covers = coversOf(coat.name);
@@ -86,7 +80,7 @@ export function CoreSample({ finish, open }: { finish: Finish; open: Coat | null
             dragged={dragged === coat.name}
             onOpen={() => openCoat(finish.name, coat.name)}
             onKey={(e) => key(e, coat.name)}
-            onGrab={() => setDragged(coat.name)}
+            onGrab={() => grab(coat.name)}
             onMute={() =>
               edits.coats((all) => all.map((c) => (c.name === coat.name ? { ...c, muted: !c.muted } : c)))
             }

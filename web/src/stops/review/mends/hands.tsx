@@ -1,0 +1,177 @@
+// Hands that mend: drags on the model or the sheet are strokes. Both follow the surface of the low-poly, so that a stroke lies in the same
+// place whichever stage it was drawn on.
+import { useCallback, useEffect, useMemo, useRef } from "react";
+import { toast } from "sonner";
+import { api } from "../../../api/client";
+import { useOpen } from "../../../api/open";
+import { keepNow, say, useMapLabels, useRecipe, useShownRun } from "../../../api/queries";
+import type { Mend } from "../../../api/types";
+import { useStageClick } from "../../../stages/clicks";
+import type { Hover } from "../../../stages/hover";
+import { UvFinder } from "../../../stages/mesh-data";
+import { BrushHand, pressureOf } from "../../../stages/model/brush-hand";
+import { useDrawn, useScene } from "../../../stages/model/scene";
+import { useSheetHand, useSheetLayer, useSheetScene } from "../../../stages/sheet/scene";
+import type { Pen, SheetHand } from "../../../stages/sheet/sheet-view";
+import type { Point } from "../../../stages/view";
+import { useDiagonal } from "../../finish/edit";
+import { useMendedPictures } from "./live";
+import { sourceMark, strokeMark, uvOfPoint } from "./marks";
+import { beginMend, goOnMending, mendSize, setMend, useMendHand } from "./state";
+
+const useToolInHand = () => useMendHand((s) => s.tool !== null);
+
+/** Keeps a stroke that has ended, with what lies beneath it. */
+function useKeepStroke() {
+  const run = useShownRun();
+  const [, edit] = useRecipe();
+  const label = useMapLabels();
+  const now = useRef({ run, edit, label });
+  useEffect(() => {
+    now.current = { run, edit, label };
+  });
+  return useCallback(() => {
+    const { stroke } = useMendHand.getState();
+    const { run, edit, label } = now.current;
+    if (!stroke || !run) return;
+    const keep = (mend: Mend) => {
+      edit((r) => ({
+        ...r,
+        mends: { ...r.mends, hidden: false, strokes: [...(r.mends?.strokes ?? []), mend] },
+      }));
+      keepNow();
+    };
+    api
+      .beneath(run.id, stroke)
+      .then(({ mend, idle }) => {
+        if (idle.length === mend.maps.length) {
+          toast(`The stroke touches no texel of ${idle.map(label).join(", ")}. Use a larger brush.`);
+          return;
+        }
+        keep(mend);
+      })
+      .catch(say)
+      // The next stroke may have begun by now.
+      .finally(() => useMendHand.getState().stroke === stroke && setMend({ stroke: null }));
+  }, []);
+}
+
+/** A click with a tool in hand traces nothing; with Alt it chooses where Clone takes from. */
+function useSourceClick() {
+  const mending = useToolInHand();
+  const click = useCallback((place: Hover, { altKey }: { altKey: boolean }) => {
+    if (altKey && place.point && useMendHand.getState().tool === "clone") setMend({ from: place.point });
+  }, []);
+  useStageClick(mending ? click : null);
+}
+
+export function MendsOnModel() {
+  const there = useOpen((s) => s.stop === "review");
+  return there ? <OnModel /> : null;
+}
+
+function OnModel() {
+  useMendedPictures();
+  useSourceClick();
+  const mending = useToolInHand();
+  const { from, stroke, tool } = useMendHand();
+  const scene = useScene();
+  const source = tool === "clone" ? from : null;
+  const mark = useCallback(
+    () => (source && scene ? [sourceMark(source, scene.viewer.ratio.value)] : null),
+    [source, scene],
+  );
+  useDrawn(mark);
+  const path = stroke?.path;
+  const trail = useCallback(
+    () => (path && scene ? [strokeMark(path, scene.viewer.ratio.value)] : null),
+    [path, scene],
+  );
+  useDrawn(trail);
+  return mending ? <ModelHand /> : null;
+}
+
+function ModelHand() {
+  const diagonal = useDiagonal();
+  const end = useKeepStroke();
+  const brushing = useMemo(
+    () => ({
+      size: () => mendSize(diagonal),
+      begin: (point: Point, pressure: number) => beginMend(point, pressure, diagonal),
+      goOn: goOnMending,
+      end,
+    }),
+    [diagonal, end],
+  );
+  return <BrushHand brushing={brushing} />;
+}
+
+export function MendsOnSheet() {
+  const there = useOpen((s) => s.stop === "review");
+  return there ? <OnSheet /> : null;
+}
+
+function OnSheet() {
+  const { low, sheets, number } = useSheetScene();
+  const mending = useToolInHand();
+  const { from, stroke, tool } = useMendHand();
+  const diagonal = useDiagonal();
+  const end = useKeepStroke();
+  const finder = useMemo(() => low && new UvFinder(low, sheets), [low, sheets]);
+  const hand = useMemo((): SheetHand | null => {
+    if (!mending || !finder) return null;
+    const at = (uv: readonly [number, number] | null) =>
+      (uv && finder.find(uv[0], uv[1], number)?.point) ?? null;
+    return {
+      press: (uv, e) => {
+        const point = at(uv);
+        if (point) beginMend(point, pressureOf(e), diagonal);
+      },
+      drag: (uv, e) => {
+        const point = at(uv);
+        if (point) goOnMending(point, pressureOf(e));
+      },
+      release: end,
+    };
+  }, [mending, finder, number, diagonal, end]);
+  useSheetHand(hand);
+  const source = tool === "clone" ? from : null;
+  const path = stroke?.path;
+  const layer = useMemo(() => {
+    if (!low || (!source && !path)) return null;
+    const place = (point: readonly number[]) => uvOfPoint(low, sheets, number, point);
+    const [cross, dots] = [source && place(source), path?.map(place) ?? []];
+    return (pen: Pen) => {
+      const { context } = pen;
+      context.save();
+      context.lineWidth = 1.5;
+      if (cross) {
+        const [x, y] = pen.at(cross);
+        for (const [color, wide] of [
+          ["#000a", 3],
+          ["#fff", 1.5],
+        ] as const) {
+          context.strokeStyle = color;
+          context.lineWidth = wide;
+          context.beginPath();
+          context.moveTo(x - 7, y);
+          context.lineTo(x + 7, y);
+          context.moveTo(x, y - 7);
+          context.lineTo(x, y + 7);
+          context.stroke();
+        }
+      }
+      context.fillStyle = "#ffffffb0";
+      for (const uv of dots) {
+        if (!uv) continue;
+        const [x, y] = pen.at(uv);
+        context.beginPath();
+        context.arc(x, y, 1.6, 0, 2 * Math.PI);
+        context.fill();
+      }
+      context.restore();
+    };
+  }, [low, sheets, number, source, path]);
+  useSheetLayer(layer);
+  return null;
+}
