@@ -180,10 +180,8 @@ async fn escape_closes_what_is_open_and_keys_stay_out_of_menus() -> Result<()> {
     session.press(&[Key::Escape.into()]).await?;
     session.runs_until(1, "it to stop", |r| r[0]["status"] == "stopped").await?;
     let number = asset["runs"][0]["number"].clone();
-    session
-        .page
-        .execute(&format!("document.querySelector('[aria-label=\"Delete run {number}\"]').click()"), vec![])
-        .await?;
+    session.css(&format!("button[aria-label='More for run {number}']")).await?.click().await?;
+    session.xpath("//*[@role='menuitem'][starts-with(., 'Delete')]").await?.click().await?;
     session.xpath("//*[@role='dialog' and contains(., 'Frees')]").await?;
     session.button("Delete").await?.click().await?;
     session.runs_until(1, "it to be gone", |r| r[0]["number"] != number).await?;

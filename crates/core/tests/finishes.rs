@@ -301,7 +301,6 @@ fn occlusion_with_detail_is_that_of_the_same_detail_in_geometry() {
         let (a, b) = (column(&by_finish, x), column(&modelled, x));
         worst = worst.max((a - b).abs());
         dark = dark.min(b);
-        eprintln!("X {x} {a:.3} {b:.3} {:.3}", a - b);
     }
     assert!(dark < 0.75, "the dunes hardly darken: {dark}");
     assert!(worst < 0.03, "{worst} apart");
@@ -369,6 +368,45 @@ fn a_missing_picture_shows_stripes_and_one_lost_coat_leaves_the_others() {
     assert!(seen.iter().all(|c| c.x > 0.5));
     let (least, most) = seen.iter().fold((1.0f32, 0.0f32), |(a, b), c| (a.min(c.z), b.max(c.z)));
     assert!(least < 0.2 && most > 0.7, "{least} to {most}");
+}
+
+/// Each edit changes some channels and leaves others; a proof after it is the same as one from nothing, whatever it takes over.
+#[test]
+fn edits_of_single_channels_give_the_same_bytes_as_a_bake_from_nothing() {
+    let bowl = height_field("flat_high", 24, |x, z| 0.2 * ((9.0 * x).sin() * (7.0 * z).cos()).abs());
+    let scene = BakeScene::new(&[&flat()], &[&bowl], None).expect("no cage");
+    let kept = Arc::new(KeptTiles::default());
+    let maps = ["base-color", "roughness", "metallic", "emission", "opacity", "height", "normal", "displacement"];
+    let number = |to: f32| Some(SetNumber::to(to));
+    let worn = Sets { roughness: number(0.9), metallic: number(1.0), ..color(SetColor::to(hex("#884422"))) };
+    let raised = Sets { height: Some(SetNumber::to(0.01).blended(Blend::Add)), ..color(SetColor::to(hex("#334455"))) };
+    let mut coats =
+        [coat("worn", worn), coat("matt", Sets { roughness: number(0.2), ..Sets::default() }), coat("raised", raised)];
+    for (n, coat) in coats.iter_mut().enumerate() {
+        coat.place.terms = vec![term(along_x(0.0, 1.0), [0.1 * n as f32, 0.3], [0.8, 1.0])];
+    }
+    let mut recipe = recipe_of(vec![finish("f", coats.to_vec())], &maps);
+    recipe.sheet.size = 64;
+    let lost = SetColor::ramp(Signal::Mask { mask: "nowhere".into() }, [(0.0, hex("#000000")), (1.0, hex("#ffffff"))]);
+    let edits: [&dyn Fn(&mut Finish); 11] = [
+        &|_| {},
+        &|f| f.coats[1].amount = 0.5,
+        &|f| f.coats[0].amount = 0.4,
+        &|f| f.coats[2].amount = 0.7,
+        &|f| f.coats[0].sets.color = Some(lost.clone()),
+        &|f| f.coats[0].sets.color = Some(SetColor::to(hex("#884422"))),
+        &|f| f.coats[2].muted = true,
+        &|f| f.coats[0].solo = true,
+        &|f| f.base.opacity = 0.5,
+        &|f| f.base.height = 0.02,
+        &|f| f.coats.swap(0, 1),
+    ];
+    for (n, edit) in edits.into_iter().enumerate() {
+        edit(&mut recipe.finishes[0]);
+        let bake = |plan: Plan| Whole::of(&run(&plan, 2, &Unwatched).expect("nobody stops it"), 0).maps;
+        let plan = || Plan::new(&recipe.as_proof(), &scene).expect("sound");
+        assert!(bake(plan().keeping(&kept)) == bake(plan()), "edit {n}");
+    }
 }
 
 #[test]

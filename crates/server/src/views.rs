@@ -1,7 +1,7 @@
 //! An asset and its runs as the page shows them, put together from what the store holds and what the core says of it.
 
 use crate::App;
-use crate::api::{AssetView, Estimates, MeshView, PairView, PairedPart, Role, RunPage, RunView};
+use crate::api::{AssetView, Estimates, MeshView, PairView, PairedPart, Role, RunView};
 use crate::fault::Result;
 use ember_ridge_core::bake::estimate;
 use ember_ridge_core::glam::Vec3;
@@ -9,20 +9,21 @@ use ember_ridge_core::pairs::{PairRow, PairedBy, Pairing};
 use ember_ridge_core::review::{check_pairs, check_placing};
 use ember_ridge_core::step::MeshStep;
 use ember_ridge_core::{Finding, Part, Recipe, changes, mark_allowed};
-use ember_ridge_store::{FoundBy, Run, RunFilter, RunKind, RunLine, RunStatus};
+use ember_ridge_store::{Run, RunFilter, RunKind, RunLine, RunStatus};
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
 /// Runs an asset's first page shows, and those of each further one.
 pub const RUNS_SHOWN: u32 = 50;
 
-pub async fn run_page(
+/// Some of an asset's runs that are wanted, newest first, and whether there are older ones.
+pub async fn some_runs(
     app: &Arc<App>,
     asset: i64,
     before: Option<i64>,
     most: u32,
     wanted: &RunFilter,
-) -> Result<RunPage> {
+) -> Result<(Vec<RunView>, bool)> {
     let mut lines = app.store.runs(asset, before, most + 1, wanted).await?;
     let more = lines.len() > most as usize;
     lines.truncate(most as usize);
@@ -34,8 +35,7 @@ pub async fn run_page(
             view.small.insert(map, hash);
         }
     }
-    let FoundBy { maps, findings } = app.store.found_by(asset).await?;
-    Ok(RunPage { runs, more, maps, findings })
+    Ok((runs, more))
 }
 
 /// The files of a recipe, low-poly first, with what was seen when they came in; findings that were accepted are marked.
@@ -87,7 +87,7 @@ pub async fn asset(app: &Arc<App>, id: i64) -> Result<AssetView> {
     let unseen = high.iter().zip(&seen).filter(|(_, seen)| !**seen).map(|(part, _)| part.name.clone());
     let missing = recipe.missing();
     let diagonal = diagonal(&meshes);
-    let RunPage { runs, .. } = run_page(app, id, None, RUNS_SHOWN, &RunFilter::default()).await?;
+    let (runs, _) = some_runs(app, id, None, RUNS_SHOWN, &RunFilter::default()).await?;
     let (run_count, run_bytes) = app.store.run_totals(id).await?;
     // A final tells more of finals than a proof does.
     let measured = match app.store.newest_run(id, Some(RunKind::Final), true).await? {

@@ -1,4 +1,4 @@
-//! `make measure`: figures that only a real browser can give, from the full samples, printed one per line. The browser draws
+//! `make measure`: figures that only a real browser can give, from the full samples, printed one per line; of the cases that are named, or all. The browser draws
 //! in software here, so a frame is slower than on any machine with a graphics card.
 
 use anyhow::{Context, Result};
@@ -19,12 +19,33 @@ const TURN: &str = "const done = arguments[0]; \
 async fn main() -> Result<()> {
     let session = Session::start(Start { draft: false, ..Start::default() }).await?;
     session.samples_ready().await?;
-    landing(&session).await?;
-    turning(&session).await?;
-    following(&session).await?;
-    dragging(&session).await?;
-    masking(&session).await?;
-    coating(&session).await?;
+    // Those that are named, or all.
+    let named: Vec<String> = std::env::args().skip(1).collect();
+    let wanted = |name: &str| named.is_empty() || named.iter().any(|n| n == name);
+    if wanted("landing") {
+        landing(&session).await?;
+    }
+    if wanted("turning") {
+        turning(&session).await?;
+    }
+    if wanted("following") {
+        following(&session).await?;
+    }
+    if wanted("dragging") {
+        dragging(&session).await?;
+    }
+    if wanted("masking") {
+        masking(&session).await?;
+    }
+    if wanted("coating") {
+        coating(&session).await?;
+    }
+    if wanted("comparing") {
+        comparing(&session).await?;
+    }
+    if wanted("listing") {
+        listing(&session).await?;
+    }
     session.close().await
 }
 
@@ -75,6 +96,7 @@ async fn masking(session: &Session) -> Result<()> {
 
 /// Changes the amount of the lantern's enamel by keys and waits for the material to be on screen.
 async fn coating(session: &Session) -> Result<()> {
+    session.stop("Finish").await?;
     session.xpath("//aside//*[@role='radio' and .='Finishes']").await?.click().await?;
     session.choose("Finish in hand", "weathered enamel").await?;
     session.xpath("//button[@data-coat='enamel']").await?.click().await?;
@@ -109,6 +131,80 @@ async fn by_hand(session: &Session, what: &str, told: &str, act: &str) -> Result
         times[times.len() / 2],
         times[times.len() - 1],
         times.len()
+    );
+    Ok(())
+}
+
+/// Switches between the lantern's proof and its final by key, and waits until both stages have drawn the other.
+async fn comparing(session: &Session) -> Result<()> {
+    const SWITCH: &str = "const done = arguments[0]; const sheet = document.querySelector('section[aria-label=\"Sheet stage\"]'); \
+        const gl = document.querySelector('section[aria-label=\"Model stage\"] canvas').getContext('webgl2'); \
+        const pixel = new Uint8Array(4); const was = sheet.dataset.picture; const began = performance.now(); \
+        const look = () => requestAnimationFrame(() => { if (sheet.dataset.picture === was) return look(); \
+            requestAnimationFrame(() => { gl.readPixels(0, 0, 1, 1, gl.RGBA, gl.UNSIGNED_BYTE, pixel); \
+                done(performance.now() - began) }) }); \
+        window.dispatchEvent(new KeyboardEvent('keydown', { key: 'x', bubbles: true })); look();";
+    session.stop("Review").await?;
+    let runs = session.api("/assets/1/runs").await?;
+    let with_maps = |r: &&Value| r["status"] == "done" && r["kind"] == "proof";
+    let other = runs["runs"].as_array().into_iter().flatten().find(with_maps).context("a proof")?;
+    let named = format!("{} proof, {} px", other["number"], other["size"]);
+    session.choose("Other run", &named).await?;
+    tokio::time::sleep(std::time::Duration::from_secs(8)).await;
+    let mut times = Vec::new();
+    for _ in 0..20 {
+        times.push(session.page.execute_async(SWITCH, vec![]).await?.as_f64().context("milliseconds")?);
+        tokio::time::sleep(std::time::Duration::from_millis(400)).await;
+    }
+    times.sort_by(f64::total_cmp);
+    println!(
+        "from a key to the other of two compared runs on both stages: median {:.0} ms, worst {:.0} ms of {}",
+        times[times.len() / 2],
+        times[times.len() - 1],
+        times.len()
+    );
+    session.choose("Other run", "no other").await
+}
+
+/// Runs in the ledger that is scrolled.
+const LISTED: usize = 1000;
+
+/// Bakes a thousand small finals of the watering can, opens it anew, and scrolls its ledger from the newest run to the oldest.
+async fn listing(session: &Session) -> Result<()> {
+    const BAKE: &str = "const [asset, count, done] = arguments; const json = { 'Content-Type': 'application/json' }; (async () => { \
+        const view = await (await fetch(`/api/assets/${asset}`)).json(); const { recipe } = view; \
+        recipe.maps = [{ map: 'id', from: 'part' }]; recipe.sheet.size = 64; recipe.sheet.samples = 1; \
+        await fetch(`/api/assets/${asset}/recipe`, { method: 'PUT', headers: json, body: JSON.stringify({ base: view.revision, recipe }) }); \
+        for (let n = 0; n < count; n++) \
+            await fetch(`/api/assets/${asset}/runs`, { method: 'POST', headers: json, body: JSON.stringify({ kind: 'final' }) }); \
+        done(count); })();";
+    const SCROLL: &str = "const done = arguments[0]; const row = document.querySelector(\"[aria-label='Runs']\"); \
+        const frames = []; let last = performance.now(); const began = last; let still = 0; \
+        const step = () => requestAnimationFrame(() => { const now = performance.now(); frames.push(now - last); last = now; \
+            const before = row.scrollLeft; row.scrollLeft += 1500; still = row.scrollLeft === before ? still + 1 : 0; \
+            still > 40 || now - began > 60000 ? done([frames.length, frames, row.scrollWidth]) : step(); }); step();";
+    let can = session.api("/assets").await?;
+    let can = can.as_array().into_iter().flatten().find(|a| a["name"] == "Dented watering can").context("the can")?;
+    let id = can["id"].as_i64().context("an id")?;
+    for _ in 0..LISTED / 50 {
+        session.page.execute_async(BAKE, vec![id.into(), 50.into()]).await?;
+        ember_ridge_browser_tests::wait_until("them to be baked", async || {
+            Ok(session.api("/queue").await?.as_array().is_some_and(Vec::is_empty))
+        })
+        .await?;
+    }
+    session.asset_menu().await?.click().await?;
+    session.xpath("//*[@role='menuitem' and contains(., 'Dented watering can')]").await?.click().await?;
+    session.until("runs to be listed", "document.querySelector(\"[aria-label='Runs'] li img\")").await?;
+    let told = session.page.execute_async(SCROLL, vec![]).await?;
+    let mut frames: Vec<f64> = told[1].as_array().context("frames")?.iter().filter_map(Value::as_f64).collect();
+    frames.sort_by(f64::total_cmp);
+    println!(
+        "scrolling a ledger of {LISTED} runs to its end: frames of {:.0} ms in the middle, {:.0} ms at worst of {}; {} pixels wide",
+        frames[frames.len() / 2],
+        frames[frames.len() - 1],
+        frames.len(),
+        told[2]
     );
     Ok(())
 }

@@ -8,7 +8,18 @@ use std::path::PathBuf;
 /// Each view: its name, and what to do to get there from the page as it opens.
 const VIEWS: &[(&str, &[Step])] = &[
     ("review", &[Step::Pause(3000), Step::Drag((560, 540), (560, 540)), Step::Pause(1500)]),
-    ("review-night", &[Step::Click("Night theme"), Step::Stop("Review"), Step::Script(WIPE)]),
+    (
+        "review-night",
+        &[
+            Step::Click("Night theme"),
+            Step::Stop("Review"),
+            Step::Script(WIPE),
+            Step::Click("Smooth"),
+            Step::Drag((1010, 390), (1080, 390)),
+            Step::Pause(3000),
+            Step::Script(SHOW_MENDS),
+        ],
+    ),
     ("meshes", &[Step::Stop("Meshes"), Step::Script(LOW_WIRES)]),
     ("layout", &[Step::Stop("Meshes"), Step::Click("Texel density"), Step::Script(LAYOUT)]),
     ("faults", &[Step::Asset("Dented watering can"), Step::Stop("Meshes"), Step::Script(FIRST_PLACE)]),
@@ -69,6 +80,8 @@ const FIRST_PLACE: &str = "return new Promise(r => setTimeout(async () => { \
 const APART: &str = "const s = document.querySelector('[aria-label=\"Pull pairs apart\"]'); s.focus(); \
     for (let i = 0; i < 5; i++) s.dispatchEvent(new KeyboardEvent('keydown', { key: 'PageUp', bubbles: true }))";
 
+/// Scrolls the panel to the mends.
+const SHOW_MENDS: &str = "document.querySelector(\"[aria-label='Mends']\").scrollIntoView({ block: 'end' });";
 const WIPE: &str = "[...document.querySelectorAll('aside button')].find(b => b.textContent === 'Wipe').click()";
 const BESIDE: &str =
     "[...document.querySelectorAll('aside button')].find(b => b.textContent === 'Side by side').click()";

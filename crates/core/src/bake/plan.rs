@@ -5,7 +5,7 @@ use super::kept::KeptTiles;
 use super::outcome::Outcome;
 use super::run::{Ended, Hushed, Unwatched, Watch, run};
 use crate::finding::{Finding, FindingKind, mark_allowed};
-use crate::finish::compile_mask;
+use crate::finish::{Finish, compile_mask};
 use crate::hits::{Derived, RayPlan};
 use crate::inspect::{cage_gaps, compare_placing, mask_unusable, pair_findings};
 use crate::maps::{DetailMap, Finishes, MapSettings, MapWork, Setup, sources};
@@ -133,10 +133,19 @@ impl Plan {
         Plan { first, ..self }
     }
 
-    /// Whether a map changes with the finishes of the recipe: those that heights alone bear on do where any finish has them.
-    pub(super) fn follows_finishes(&self, map: &MapSettings) -> bool {
+    /// As much of the recipe's finishes as a map follows from; none where it follows from none of them. Those that heights alone bear on do
+    /// where any finish has them.
+    pub(super) fn follows_finishes(&self, map: &MapSettings) -> Option<Vec<Finish>> {
+        let channel = map.finish_channel()?;
         let by_height = matches!(map, MapSettings::Normal(_) | MapSettings::Displacement(_) | MapSettings::Ao(_));
-        map.shows_finish() && (!by_height || self.made.get().is_some_and(|finishes| finishes.sets_height()))
+        let made = self.made.get();
+        if by_height && !made.is_some_and(|finishes| finishes.sets_height()) {
+            return None;
+        }
+        // A coat that cannot be made is left out of every channel, for the sake of any.
+        let sound = made.is_some_and(|finishes| finishes.findings.is_empty());
+        let finishes = self.recipe.finishes.iter();
+        Some(finishes.map(|finish| if sound { finish.as_of(channel) } else { finish.clone() }).collect())
     }
 
     /// What signals and places of the plan are worked out with.

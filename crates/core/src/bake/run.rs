@@ -223,9 +223,8 @@ fn map_key(plan: &Plan, map: &PlannedMap) -> String {
     let settings = &map.facts.settings;
     let id = || plan.setup(&never).id;
     let sources = (!settings.masks().is_empty()).then(|| (&plan.recipe.masks, id()));
-    let finishes = plan
-        .follows_finishes(settings)
-        .then(|| (&plan.recipe.finishes, plan.recipe.finish_rays, &plan.recipe.masks, id()));
+    let finishes =
+        plan.follows_finishes(settings).map(|finishes| (finishes, plan.recipe.finish_rays, &plan.recipe.masks, id()));
     format!("{settings:?} {sources:?} {finishes:?}")
 }
 

@@ -5,6 +5,7 @@ use super::color::Color;
 use super::patterns::{MOST_STOPS, PatternSettings, PicturePatternSettings, Space, is_default};
 use super::settings::{Mask, PlaceSettings, check_name, is_one, masks_of};
 use super::signal::Signal;
+use super::stack::FinishChannel;
 use crate::picture::{FileBeside, PictureSource};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -193,6 +194,20 @@ pub struct Sets {
     pub height: Option<SetNumber>,
 }
 
+impl Sets {
+    fn only(self, channel: FinishChannel) -> Sets {
+        let none = Sets::default();
+        match channel {
+            FinishChannel::Color => Sets { color: self.color, ..none },
+            FinishChannel::Roughness => Sets { roughness: self.roughness, ..none },
+            FinishChannel::Metallic => Sets { metallic: self.metallic, ..none },
+            FinishChannel::Emission => Sets { emission: self.emission, ..none },
+            FinishChannel::Opacity => Sets { opacity: self.opacity, ..none },
+            FinishChannel::Height => Sets { height: self.height, ..none },
+        }
+    }
+}
+
 /// What a coat sets one thing to: a value, a ramp over a signal, or a picture; one of the three.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(default, deny_unknown_fields)]
@@ -376,6 +391,27 @@ impl Finish {
     pub fn shown(&self) -> impl Iterator<Item = &Coat> {
         let solo = self.coats.iter().any(|coat| coat.solo && !coat.muted);
         self.coats.iter().filter(move |coat| !coat.muted && (coat.solo || !solo))
+    }
+
+    /// As much of it as one channel follows from: of two finishes that agree in this, the channel is the same. It holds where all coats can be
+    /// made: one that cannot is left out as a whole.
+    pub fn as_of(&self, channel: FinishChannel) -> Finish {
+        let (own, none) = (self.base, Base::default());
+        let base = match channel {
+            FinishChannel::Color => Base { color: own.color, ..none },
+            FinishChannel::Roughness => Base { roughness: own.roughness, ..none },
+            FinishChannel::Metallic => Base { metallic: own.metallic, ..none },
+            FinishChannel::Emission => Base { emission: own.emission, ..none },
+            FinishChannel::Opacity => Base { opacity: own.opacity, ..none },
+            FinishChannel::Height => Base { height: own.height, ..none },
+        };
+        let coats = self.shown().map(|coat| {
+            let Coat { sets, place, amount, .. } = coat.clone();
+            let (name, group) = (String::new(), None);
+            Coat { sets: sets.only(channel), place, amount, name, group, muted: false, solo: false }
+        });
+        let coats = coats.filter(|coat| coat.sets != Sets::default()).collect();
+        Finish { base, coats, name: String::new(), on: self.on.clone(), materialx: self.materialx.clone() }
     }
 
     /// Whether any of it can be above or below the surface.

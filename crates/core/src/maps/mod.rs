@@ -69,7 +69,7 @@ use detail::texel_steps;
 pub use work::{Setup, TileWork};
 
 use crate::finding::Finding;
-use crate::finish::file_name;
+use crate::finish::{FinishChannel, file_name};
 use crate::picture::PictureSource;
 use crate::surface::Distance;
 use schemars::JsonSchema;
@@ -369,21 +369,25 @@ maps! {
 }
 
 impl MapSettings {
+    /// What of a recipe's finishes shows on it; none where nothing does.
+    pub fn finish_channel(&self) -> Option<FinishChannel> {
+        use MapSettings::{Ao, BaseColor, Displacement, Emission, Height, Metallic, Normal, Opacity, Roughness};
+        match self {
+            BaseColor(_) => Some(FinishChannel::Color),
+            Roughness(_) => Some(FinishChannel::Roughness),
+            Metallic(_) => Some(FinishChannel::Metallic),
+            Emission(_) => Some(FinishChannel::Emission),
+            Opacity(_) => Some(FinishChannel::Opacity),
+            Height(_) | Normal(_) | Displacement(_) | Ao(AoSettings { detail: true, .. }) => {
+                Some(FinishChannel::Height)
+            }
+            _ => None,
+        }
+    }
+
     /// Whether finishes of a recipe show on it.
     pub fn shows_finish(&self) -> bool {
-        use MapSettings::{Ao, BaseColor, Displacement, Emission, Height, Metallic, Normal, Opacity, Roughness};
-        matches!(
-            self,
-            Ao(AoSettings { detail: true, .. })
-                | BaseColor(_)
-                | Roughness(_)
-                | Metallic(_)
-                | Emission(_)
-                | Opacity(_)
-                | Height(_)
-                | Normal(_)
-                | Displacement(_)
-        )
+        self.finish_channel().is_some()
     }
 
     /// The kind of map: `ao`, `mask`.

@@ -7,13 +7,13 @@ use crate::jobs::Stopped;
 use crate::keep::{is_map, map_key, small_name, view_name};
 use crate::routes::sent::{Given, Sent};
 use crate::routes::shared::{Stored, overwritten};
-use crate::views::{RUNS_SHOWN, run_changes, run_page, run_view};
+use crate::views::{RUNS_SHOWN, run_changes, run_view, some_runs};
 use ember_ridge_core::Recipe;
 use ember_ridge_core::bake::MapReport;
 use ember_ridge_core::maps::{MapSettings, Reads, Unit};
 use ember_ridge_core::picture::{Coding, linear_to_srgb};
 use ember_ridge_formats::image::{read_image, read_png_texel, write_png};
-use ember_ridge_store::{RunFile, RunFilter, RunKind, RunStatus};
+use ember_ridge_store::{FoundBy, RunFile, RunFilter, RunKind, RunStatus};
 use rocket::http::{ContentType, Status};
 use rocket::response::status::{Created, NoContent};
 use rocket::response::{Responder, Response};
@@ -90,7 +90,9 @@ async fn list_runs(
         starred: starred.optional()?.unwrap_or(false),
     };
     let most = limit.optional()?.unwrap_or(RUNS_SHOWN).clamp(1, 500);
-    Ok(Json(run_page(app, id, before.optional()?, most, &wanted).await?))
+    let (runs, more) = some_runs(app, id, before.optional()?, most, &wanted).await?;
+    let FoundBy { maps, findings } = app.store.found_by(id).await?;
+    Ok(Json(RunPage { runs, more, maps, findings }))
 }
 
 /// A value of the query that is one of some words.

@@ -12,6 +12,10 @@ export interface Brushing {
   end: () => void;
 }
 
+/** The ring of a brush's size, legible on any picture; hidden until it has a place. */
+export const RING =
+  "pointer-events-none absolute top-0 left-0 hidden rounded-full border-[1.5px] border-white shadow-[0_0_0_1px_#0009,inset_0_0_0_1px_#0009]";
+
 /** A pen presses as it presses; a mouse presses fully. */
 export const pressureOf = (e: { pointerType: string; pressure: number }) =>
   e.pointerType === "pen" ? Math.max(0.02, Math.min(1, e.pressure)) : 1;
@@ -54,11 +58,5 @@ export function BrushHand({ brushing }: { brushing: Brushing }) {
   const scene = useScene();
   const tool = useMemo(() => (scene ? toolOf(scene.viewer, ring, brushing) : null), [scene, brushing]);
   useTool(tool);
-  return (
-    <div
-      ref={ring}
-      aria-hidden
-      className="pointer-events-none absolute top-0 left-0 hidden rounded-full border-[1.5px] border-white shadow-[0_0_0_1px_#0009,inset_0_0_0_1px_#0009]"
-    />
-  );
+  return <div ref={ring} aria-hidden className={RING} />;
 }

@@ -7,16 +7,16 @@ import { useOpen } from "../../../api/open";
 import { keepNow, say, useMapLabels, useRecipe, useShownRun } from "../../../api/queries";
 import type { Mend } from "../../../api/types";
 import { useStageClick } from "../../../stages/clicks";
-import type { Hover } from "../../../stages/hover";
+import { type Hover, hover } from "../../../stages/hover";
 import { UvFinder } from "../../../stages/mesh-data";
-import { BrushHand, pressureOf } from "../../../stages/model/brush-hand";
+import { BrushHand, pressureOf, RING } from "../../../stages/model/brush-hand";
 import { useDrawn, useScene } from "../../../stages/model/scene";
 import { useSheetHand, useSheetLayer, useSheetScene } from "../../../stages/sheet/scene";
 import type { Pen, SheetHand } from "../../../stages/sheet/sheet-view";
 import type { Point } from "../../../stages/view";
 import { useDiagonal } from "../../finish/edit";
 import { useMendedPictures } from "./live";
-import { sourceMark, strokeMark, uvOfPoint } from "./marks";
+import { sourceMark, strokeMark, uvOfPoint, uvPerUnit } from "./marks";
 import { beginMend, goOnMending, mendSize, setMend, useMendHand } from "./state";
 
 const useToolInHand = () => useMendHand((s) => s.tool !== null);
@@ -173,5 +173,27 @@ function OnSheet() {
     };
   }, [low, sheets, number, source, path]);
   useSheetLayer(layer);
-  return null;
+  return mending ? <Ring diagonal={diagonal} /> : null;
+}
+
+/** The brush's size where the pointer is. An element of its own: the sheet is not drawn anew for it. */
+function Ring({ diagonal }: { diagonal: number }) {
+  const mark = useRef<HTMLDivElement>(null);
+  const { view, low, number } = useSheetScene();
+  const place = useCallback(() => {
+    const at = hover.get();
+    const ring = mark.current;
+    if (!ring) return;
+    const there = view && low && at && at.sheet === number && at.triangle !== null ? at : null;
+    ring.style.display = there ? "block" : "none";
+    if (!there || !view || !low || there.triangle === null) return;
+    const width = 2 * mendSize(diagonal) * uvPerUnit(low, there.triangle) * view.pixels;
+    const [x, y] = view.at(there.uv);
+    ring.style.width = `${width}px`;
+    ring.style.height = `${width}px`;
+    ring.style.transform = `translate(${x - width / 2}px, ${y - width / 2}px)`;
+  }, [view, low, number, diagonal]);
+  useEffect(() => hover.listen(place), [place]);
+  useEffect(() => view?.onDraw(place), [view, place]);
+  return <div ref={mark} aria-hidden className={RING} />;
 }

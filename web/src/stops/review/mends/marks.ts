@@ -64,3 +64,19 @@ export function uvOfPoint(
   const along = (axis: 0 | 1) => (uv[axis] ?? 0) * x + (uv[axis + 2] ?? 0) * y + (uv[axis + 4] ?? 0) * z;
   return [along(0), along(1)];
 }
+
+/** UV units that a length of 1 takes on a triangle, about; 0 where it has no area. */
+export function uvPerUnit(low: MeshData, triangle: number): number {
+  const [position, uv] = [low.floats("position"), low.floats("uv")];
+  if (!position || !uv) return 0;
+  const [a, b, c] = [0, 3, 6].map((k) => new THREE.Vector3().fromArray(position, triangle * 9 + k)) as [
+    THREE.Vector3,
+    THREE.Vector3,
+    THREE.Vector3,
+  ];
+  const area = b.sub(a).cross(c.sub(a)).length();
+  const [u, v, ub, vb, uc, vc] = uv.subarray(triangle * 6, triangle * 6 + 6) as unknown as number[];
+  const at = (x: number | undefined) => x ?? 0;
+  const onSheet = Math.abs((at(ub) - at(u)) * (at(vc) - at(v)) - (at(vb) - at(v)) * (at(uc) - at(u)));
+  return area > 0 ? Math.sqrt(onSheet / area) : 0;
+}
