@@ -41,7 +41,8 @@ export function SheetStage(slots: SheetSlots) {
   const image = useLoadedImage(shown.url);
   const host = useRef<HTMLDivElement>(null);
   const [wipe, setWipe] = useState(0.5);
-  const second = useLoadedImage(shown.other?.url ?? null);
+  // The other of two compared runs is there before it is asked for.
+  const second = useLoadedImage(shown.other?.url ?? shown.ahead);
   const how = shown.other?.how ?? null;
   const sides = two && ([`run ${run?.number}`, `run ${two.other.number}`] as const);
   useEffect(

@@ -17,6 +17,8 @@ export interface Shown {
   url: string | null;
   /** Another picture beside it: wiped over it, or next to it. */
   other: { url: string; how: "wipe" | "beside" } | null;
+  /** A picture that may be asked for next. */
+  ahead: string | null;
   /** Colours stand for how far something is off. */
   heat: boolean;
   /** Texels per side. */
@@ -49,6 +51,12 @@ export function useShownPicture(): Shown {
     number,
     url: urlOf(),
     other: otherOf(),
+    ahead:
+      two && shown && run
+        ? two.shows === "other"
+          ? mapUrl(run, shown, number)
+          : two.otherUrl(shown, number)
+        : null,
     heat: heat !== null || (two?.shows === "difference" && !landing),
     size: (draft ? proof : landing ? landed : two?.shows === "other" ? two.other.size : run?.size) ?? 0,
     draft,
