@@ -46,6 +46,8 @@ export function useMendedPictures() {
   const { stroke, before } = useMendHand();
   const drawn = useRef<Drawn[]>([]);
   const asking = useRef(false);
+  /** The caller is gone: what is answered from then on is for nobody. */
+  const gone = useRef(false);
   // The sheet shows the run's first map where it has none of the wished one.
   const map = run?.report?.maps[wished] ? wished : Object.keys(run?.report?.maps ?? {})[0];
   const mends = useMemo(() => withHand(recipe?.mends, stroke), [recipe?.mends, stroke]);
@@ -70,7 +72,9 @@ export function useMendedPictures() {
           put(name, known.url);
           return;
         }
-        const url = URL.createObjectURL(await looking(api.mended(run.id, map, sheet, wanted)));
+        const picture = await looking(api.mended(run.id, map, sheet, wanted));
+        if (gone.current) return;
+        const url = URL.createObjectURL(picture);
         drawn.current.push({ key, url });
         put(name, url);
         for (const old of drawn.current.splice(0, Math.max(0, drawn.current.length - KEPT)))
@@ -81,6 +85,7 @@ export function useMendedPictures() {
     asking.current = true;
     draw()
       .catch((fault) => {
+        if (gone.current) return;
         show({ instead: {} });
         if (!(fault instanceof RequestFailed && fault.status === 0)) say(fault);
       })
@@ -88,11 +93,12 @@ export function useMendedPictures() {
         asking.current = false;
       });
   }, [run, map, sheet, wanted]);
-  useEffect(
-    () => () => {
+  useEffect(() => {
+    gone.current = false;
+    return () => {
+      gone.current = true;
       show({ instead: {} });
       for (const { url } of drawn.current.splice(0)) URL.revokeObjectURL(url);
-    },
-    [],
-  );
+    };
+  }, []);
 }

@@ -1,5 +1,6 @@
 // The mend in hand: which tool, how large and how strong, on which maps, and the stroke that is being drawn.
 import { create } from "zustand";
+import { useOpen } from "../../../api/open";
 import { keepNow } from "../../../api/queries";
 import type { Mend, MendTool } from "../../../api/types";
 import { longer } from "../../../stages/model/brush-hand";
@@ -36,7 +37,10 @@ export const useMendHand = create<MendHand>()(() => ({
 
 export const setMend = (change: Partial<MendHand>) => useMendHand.setState(change);
 
-export const toggleBefore = () => useMendHand.setState((s) => ({ before: !s.before }));
+/** Shows maps before or after their mends, at Review. */
+export function toggleBefore() {
+  if (useOpen.getState().stop === "review") useMendHand.setState((s) => ({ before: !s.before }));
+}
 
 /** The size in scene units. */
 export const mendSize = (diagonal: number) => useMendHand.getState().size ?? diagonal * 0.02;
