@@ -6,8 +6,9 @@ use sqlx::Row;
 use std::collections::HashSet;
 use std::path::PathBuf;
 
-/// How often the program may end while a run is worked on, without a tile more, before the run is left alone.
-const MOST_CUT_OFFS: i64 = 8;
+/// How often the program may end while a run is worked on, without a tile more, before the run is left alone. A busy machine may need
+/// many short starts for its first tile, so this is far above what a few kills in a row come to; it is there to end a loop of crashes.
+const MOST_CUT_OFFS: i64 = 24;
 const LEFT_ALONE: &str = "the program ended again and again while this run was worked on. Free some memory, bake a smaller \
     sheet or fewer maps, or let it go on";
 

@@ -250,7 +250,7 @@ async fn a_folder_is_held_by_one_store_at_a_time() {
 async fn a_run_that_gets_nowhere_is_left_alone() {
     let folder = tempfile::tempdir().expect("a folder");
     let (mut id, mut moving) = (0, 0);
-    for start in 0..10i64 {
+    for start in 0..26i64 {
         let store = store(folder.path()).await;
         if start == 0 {
             let asset = store.add_asset(&sized(16)).await.expect("works");
@@ -258,7 +258,7 @@ async fn a_run_that_gets_nowhere_is_left_alone() {
             moving = store.add_run(asset, RunKind::Final, &sized(16), &[]).await.expect("works");
         }
         let line = store.run_line(id).await.expect("there");
-        if start < 9 {
+        if start < 25 {
             assert_eq!((line.status, &line.error), (RunStatus::Waiting, &None), "start {start}");
             store.set_run_status(id, RunStatus::Running, None).await.expect("works");
         } else {
