@@ -8,8 +8,9 @@ import { client } from "../src/api/query-client";
 import type { AssetView, ProgressView } from "../src/api/types";
 import { useLanding } from "../src/stages/landing";
 import { show, useView } from "../src/stages/view";
-import { figure, firstMost, switchRuns } from "../src/stops/review/against-section";
+import { switchRuns } from "../src/stops/review/against-section";
 import { lendAgainst, takeAgainstBack } from "../src/stops/review/state";
+import { figure, firstMost } from "../src/ui/heat-scale";
 import { draw, serve } from "./support/page";
 
 const baking = (asset: number, stage = "baking") => ({ asset, run: 9, stage, share: 0.5 }) as ProgressView;

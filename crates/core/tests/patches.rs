@@ -245,3 +245,21 @@ proptest! {
         }
     }
 }
+
+/// What a proof lowers comes back from the asset as it stands where it would be lowered to the same; what was set otherwise stays.
+#[test]
+fn settings_come_back_from_a_proof() {
+    let mut whole = Recipe::new("lid");
+    whole.maps = ["normal", "ao"].iter().filter_map(|id| MapSettings::by_key(id)).collect();
+    (whole.sheet.size, whole.sheet.samples, whole.sheet.proof_size) = (2048, 16, 512);
+    let proof = whole.as_proof();
+    assert!(proof != whole && proof.of_proof(&whole) == whole);
+    // The asset went on: another direction, no occlusion. The proof has its own back, and the size that both are lowered from.
+    let mut now = whole.clone();
+    now.direction = ember_ridge_core::reach::Direction::Plumb;
+    now.maps.pop();
+    now.sheet.size = 4096;
+    let back = proof.of_proof(&now);
+    assert_eq!((back.direction, back.sheet.size, back.sheet.samples), (whole.direction, 4096, 16));
+    assert_eq!(back.maps, vec![whole.maps[0].clone(), proof.maps[1].clone()]);
+}

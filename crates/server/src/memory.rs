@@ -61,6 +61,12 @@ impl Held for ember_ridge_core::document::Document {
     }
 }
 
+impl Held for Vec<f32> {
+    fn held(&self) -> u64 {
+        4 * self.len() as u64
+    }
+}
+
 impl Held for Vec<Vec<(u32, f32)>> {
     fn held(&self) -> u64 {
         self.iter().map(|row| 4 * row.len() as u64).sum()

@@ -4,6 +4,8 @@
 #[path = "support/held.rs"]
 mod held;
 mod support;
+#[path = "support/walks.rs"]
+mod walks;
 
 use held::Held;
 use rocket::http::{ContentType, Method, Status};
@@ -11,6 +13,7 @@ use serde_json::{Value, json};
 use std::collections::BTreeSet;
 use support::{client, ended, host, square};
 use tokio::io::{AsyncBufReadExt, BufReader};
+use walks::*;
 
 #[rocket::async_test]
 async fn every_route_answers_as_it_is_described() {
@@ -128,124 +131,6 @@ async fn findings_and_offers(held: &Held) {
     assert_eq!(of(1), [json!("high"), json!(null), json!(false), json!(true)]);
     assert_eq!(of(2), [json!(null), json!(null), json!(true), json!(false)]);
     assert_eq!(of(3), [json!(null), json!(null), json!(false), json!(false)]);
-}
-
-/// Masks of a draft: how they read, what they hold, places by example, and the library.
-async fn masks(held: &Held, recipe: &Value) {
-    let choices = held.get("/api/mask-choices").await;
-    assert!(choices["signals"].as_array().is_some_and(|s| s.len() == 13), "{choices}");
-    let presets = held.get("/api/assets/1/presets").await;
-    assert_eq!(presets.as_array().map(Vec::len), Some(8));
-    let mask = presets[0]["mask"].clone();
-    let mut draft = recipe.clone();
-    draft["masks"] = json!([mask]);
-    let post = Method::Post;
-    let view = held.send(post, "/api/assets/1/mask?mask=edge%20wear", draft.clone()).await;
-    assert!(view["sentence"].as_str().is_some_and(|s| s.starts_with("Edges tighter than")), "{view}");
-    let place = json!({ "triangle": 0, "point": [0.3, 0.0, 0.3] });
-    let at = json!({ "recipe": draft, "at": place });
-    let found = held.send(post, "/api/assets/1/mask-at?mask=edge%20wear", at.clone()).await;
-    assert_eq!(found["terms"].as_array().map(Vec::len), Some(1));
-    let region = held.send(post, "/api/assets/1/region-at?by=part", at).await;
-    assert_eq!(region, json!({ "name": "tile" }));
-    let examples = json!([{ "at": place, "wanted": true }]);
-    let asked = json!({ "recipe": draft, "examples": examples });
-    let found = held.send(post, "/api/assets/1/proposals", asked).await;
-    assert_eq!(found["proposals"].as_array().map(Vec::len), Some(3), "{found}");
-    let pictures = held.send(post, "/api/assets/1/mask-pictures", draft.clone()).await;
-    assert!(pictures[0]["picture"].as_str().is_some_and(|p| p.starts_with("data:image/png")), "{pictures}");
-    held.send(post, "/api/assets/1/look?map=mask:edge%20wear", draft).await;
-    held.get("/api/assets/1/masks").await;
-    assert_eq!(held.get("/api/assets/1/measuring").await, json!({ "share": null }));
-    // Kept at one size, fitted to another.
-    let kept = json!({ "masks": [presets[0]["mask"]], "diagonal": 100.0 });
-    let library = held.send(Method::Put, "/api/mask-library", kept.clone()).await;
-    assert_eq!(library.as_array().map(Vec::len), Some(1));
-    assert_eq!(held.get("/api/mask-library").await, library);
-    let fitted = held.send(post, "/api/assets/1/masks", kept).await;
-    let size = |mask: &Value| mask["place"]["terms"][0]["signal"]["size"].as_f64().expect("a size");
-    assert!(size(&fitted[0]) < 0.05 * size(&presets[0]["mask"]), "{fitted}");
-    let left = held.send(Method::Delete, "/api/mask-library/edge%20wear", json!(null)).await;
-    assert_eq!(left, json!([]));
-}
-
-/// Finishes of a draft: how they read and what they cover, what a lit model needs, and their pictures; ready-made and from a file.
-async fn finishes(held: &Held, recipe: &Value) {
-    let ready = held.get("/api/assets/1/ready-finishes").await;
-    assert!(ready.as_array().is_some_and(|list| list.len() >= 13), "{ready}");
-    let finish = ready[0]["finish"].clone();
-    let mut draft = recipe.clone();
-    draft["finishes"] = json!([finish]);
-    let post = Method::Post;
-    let views = held.send(post, "/api/assets/1/finishes", draft.clone()).await;
-    assert_eq!((&views[0]["on"], &views[0]["share"]), (&json!("everything"), &json!(1.0)), "{views}");
-    let coats = views[0]["coats"].as_array().expect("coats");
-    assert!(coats.iter().all(|coat| coat["covers"].as_f64().is_some_and(|c| (0.0..=1.0).contains(&c))), "{views}");
-    let pictures = held.send(post, "/api/assets/1/material", draft.clone()).await;
-    for picture in pictures.as_array().into_iter().flatten().filter(|p| p["map"] != "ao") {
-        assert!(picture["picture"].as_str().is_some_and(|p| p.starts_with("data:image/png")), "{picture}");
-    }
-    let name = "/api/assets/1/coat-pictures?finish=weathered%20enamel";
-    let pictures = held.send(post, name, draft).await;
-    assert_eq!(pictures.as_array().map(Vec::len), Some(coats.len() + 1));
-    // Made for an asset a hundred times as large: lengths are a hundredth here.
-    let kept = json!({ "finishes": [finish], "diagonal": 100.0 * 2f32.sqrt() });
-    let fitted = held.send(post, "/api/assets/1/kept-finishes", kept).await;
-    let high = |finish: &Value| {
-        let coats = finish["coats"].as_array().into_iter().flatten();
-        coats.filter_map(|c| c["sets"]["height"]["value"].as_f64()).fold(0.0, f64::max)
-    };
-    assert!((high(&fitted[0]) / high(&finish) - 0.01).abs() < 1e-3, "{fitted}");
-}
-
-/// A finish with a picture: its file goes with it out of the program and into it, by hand and by way of the library.
-async fn library_of_finishes(held: &Held) {
-    let (post, put) = (Method::Post, Method::Put);
-    let mut png = Vec::new();
-    ember_ridge_formats::image::write_png(&mut png, 2, 3, &[200; 12]).expect("memory");
-    let data = base64::Engine::encode(&base64::engine::general_purpose::STANDARD, &png);
-    let finish = json!({ "name": "papered", "on": "all", "base": { "color": "#808080", "roughness": 0.5, "metallic": 0.0 },
-        "coats": [{ "name": "paper", "sets": { "color": { "picture": { "picture": { "file": "paper.png" }, "space": "uv" } } } }] });
-    let brought = json!({ "finishes": [finish], "files": [{ "file": "paper.png", "data": data }] });
-    let fitted = held.send(post, "/api/assets/1/kept-finishes", brought).await;
-    let hash = fitted[0]["coats"][0]["sets"]["color"]["picture"]["picture"]["hash"].as_str().expect("a hash");
-    assert_eq!(hash, blake3::hash(&png).to_hex().as_str());
-    let exported = held.send(post, "/api/exported-finishes", json!({ "finishes": fitted })).await;
-    assert_eq!(exported["files"], json!([{ "file": "paper.png", "data": data }]));
-    let pictures = held.send(post, "/api/assets/1/finish-pictures", json!({ "finishes": fitted })).await;
-    assert!(pictures[0]["picture"].as_str().is_some_and(|p| p.starts_with("data:image/png")), "{pictures}");
-    let kept = held.send(put, "/api/finish-library", json!({ "finishes": fitted, "diagonal": 1.5 })).await;
-    assert_eq!((&kept[0]["finishes"][0]["name"], &kept[0]["files"]), (&json!("papered"), &exported["files"]));
-    assert_eq!(held.get("/api/finish-library").await, kept);
-    assert_eq!(held.send(Method::Delete, "/api/finish-library/papered", json!(null)).await, json!([]));
-    let damaged = json!({ "finishes": fitted, "files": [{ "file": "paper.png", "data": "?" }] }).to_string();
-    held.refused(post, "/api/assets/1/kept-finishes", &damaged, 422, "paper.png: its data is not Base64").await;
-}
-
-/// A document with its picture becomes a finish with the maps that show it.
-async fn documents(held: &Held) {
-    let document = br#"<materialx version="1.39">
-        <image name="i" type="color3"><input name="file" type="filename" value="textures/tile.png"/></image>
-        <standard_surface name="s" type="surfaceshader"><input name="base_color" type="color3" nodename="i"/>
-        <input name="coat" type="float" value="1"/></standard_surface>
-        <surfacematerial name="Tile" type="material"><input name="surfaceshader" type="surfaceshader" nodename="s"/></surfacematerial>
-        </materialx>"#;
-    let mut png = Vec::new();
-    ember_ridge_formats::image::write_png(&mut png, 2, 3, &[90; 12]).expect("memory");
-    let body = [png.as_slice(), document].concat();
-    let address = format!("/api/assets/1/documents?file=tile.mtlx&beside=tile.png:{}", png.len());
-    let (status, asset) = held.ask(Method::Post, &address, body, None).await;
-    assert_eq!(status, Status::Ok, "{asset}");
-    let laid = &asset["recipe"]["finishes"][0];
-    assert_eq!((&laid["name"], &laid["materialx"]["material"]), (&json!("Tile"), &json!("Tile")));
-    assert_eq!(laid["materialx"]["beside"][0]["file"], "tile.png");
-    assert!(asset["told"].to_string().contains("no map shows coat of standard_surface"), "{}", asset["told"]);
-    let maps = asset["recipe"]["maps"].as_array().expect("maps");
-    assert!(["base-color", "roughness", "metallic"].iter().all(|map| maps.iter().any(|m| m["map"] == *map)));
-    let views = held.send(Method::Post, "/api/assets/1/finishes", asset["recipe"].clone()).await;
-    assert_eq!((&views[0]["materials"], &views[0]["base"]), (&json!(["Tile"]), &json!("Tile of tile.mtlx")));
-    let broken = "/api/assets/1/documents?file=bad.mtlx";
-    held.refused(Method::Post, broken, "<materialx>\n<add", 422, "bad.mtlx: line 2").await;
 }
 
 /// What the files of the run hold is what the recipe makes now; another recipe is told apart.
@@ -377,76 +262,6 @@ async fn what_cannot_be_given_is_told_in_one_form() {
     ] {
         held.refused(method, address, body, code, says).await;
     }
-}
-
-/// The files of a run are held against the sculpt, where no finish adds heights.
-async fn truths(held: &Held) {
-    let told = held.get("/api/runs/1/truths").await;
-    assert!(told["notes"][0].as_str().is_some_and(|note| note.contains("finishes add heights")), "{told}");
-    let before = held.get("/api/assets/1").await;
-    let mut recipe = before["recipe"].clone();
-    recipe["finishes"] = json!([]);
-    recipe["maps"] = json!([{ "map": "normal" }, { "map": "displacement" }]);
-    held.send(Method::Put, "/api/assets/1/recipe", json!({ "base": before["revision"], "recipe": recipe })).await;
-    let run = held.send(Method::Post, "/api/assets/1/runs", json!({ "kind": "final" })).await;
-    assert_eq!(ended(&held.client, &run["id"]).await["status"], "done");
-    let told = held.get(&format!("/api/runs/{}/truths", run["id"])).await;
-    let (lit, displaced) = (&told["truths"]["lit"][0], &told["truths"]["displaced"]);
-    assert!(lit["mean"].as_f64().is_some_and(|mean| mean < 1.0) && lit["unit"] == "degrees", "{told}");
-    assert!(displaced["mean"].as_f64().is_some_and(|mean| mean < 1e-3) && displaced["unit"] == "units", "{told}");
-    assert_eq!(told["faults"], json!([]));
-    held.get(&format!("/api/runs/{}/heat?of=lit&most=2", run["id"])).await;
-    held.send(Method::Post, "/api/assets/1/undo", json!(null)).await;
-}
-
-/// A run is named, starred, found and restored.
-async fn in_the_ledger(held: &Held) {
-    let run = held.send(Method::Put, "/api/runs/1/label", json!({ "name": " first light ", "starred": true })).await;
-    assert_eq!((&run["name"], &run["starred"]), (&json!("first light"), &json!(true)));
-    let page = held.get("/api/assets/1/runs?kind=final&map=normal&starred=true").await;
-    assert_eq!(page["runs"][0]["id"], 1, "{page}");
-    assert!(page["maps"].as_array().is_some_and(|maps| maps.contains(&json!("normal"))), "{page}");
-    assert_eq!(held.get("/api/assets/1/runs?kind=proof").await["runs"], json!([]));
-    held.refused(
-        Method::Put,
-        "/api/runs/1/label",
-        &json!({ "name": "x".repeat(61) }).to_string(),
-        422,
-        "61 characters",
-    )
-    .await;
-    let before = held.get("/api/assets/1").await;
-    let mut recipe = before["recipe"].clone();
-    recipe["sheet"]["padding"] = json!(3);
-    held.send(Method::Put, "/api/assets/1/recipe", json!({ "base": before["revision"], "recipe": recipe })).await;
-    let after = held.send(Method::Post, "/api/runs/1/restore", json!(null)).await;
-    let run = held.get("/api/runs/1").await["report"]["recipe"].clone();
-    assert_eq!((&after["recipe"]["sheet"], &after["recipe"]["maps"]), (&run["sheet"], &run["maps"]));
-    assert!(after["undo"].as_str().is_some_and(|undo| undo.contains("padding 3")), "{}", after["undo"]);
-    // One step takes it back.
-    let undone = held.send(Method::Post, "/api/assets/1/undo", json!(null)).await;
-    assert_eq!(undone["recipe"], recipe);
-    held.send(Method::Post, "/api/assets/1/redo", json!(null)).await;
-    let room = held.get("/api/proof-room").await;
-    assert!(room["most"].as_i64().is_some_and(|most| most > 0), "{room}");
-    held.send(Method::Put, "/api/proof-room", json!({ "most": 5_000_000 })).await;
-}
-
-/// A mend is drawn onto a run at once, and remembers what lies beneath it.
-async fn mended(held: &Held) {
-    let mend = json!({
-        "tool": "set", "maps": ["normal"], "size": 0.2, "strength": 1.0, "path": [[0.5, 0.05, 0.5, 1.0]]
-    });
-    let told = held.send(Method::Post, "/api/runs/1/beneath", mend.clone()).await;
-    assert_eq!(told["idle"], json!([]));
-    let beneath = told["mend"]["beneath"]["normal"][0].as_array().expect("three numbers");
-    // The sculpt rises by a tenth along +x: that is where its normal comes from.
-    let slope = 0.1f64.atan();
-    assert!((beneath[0].as_f64().expect("x") + slope.sin()).abs() < 0.01, "{beneath:?}");
-    assert!((beneath[1].as_f64().expect("y") - slope.cos()).abs() < 0.01, "{beneath:?}");
-    held.send(Method::Post, "/api/runs/1/mended/normal", json!({ "strokes": [mend] })).await;
-    let wrong = json!({ "strokes": [{ "tool": "set", "maps": ["normal"], "size": 0, "strength": 1, "path": [] }] });
-    held.refused(Method::Post, "/api/runs/1/mended/normal", &wrong.to_string(), 422, "number 1: size is 0").await;
 }
 
 /// The page is the same at each of its addresses, and packed for whoever takes it packed.

@@ -125,9 +125,9 @@ export const api = {
   compare: (id: number, other: number) =>
     held(GET("/runs/{id}/compare/{other}", { params: { path: { id, other } } })),
   /** A map of a run with mends drawn onto it. */
-  mended: (run: number, map: string, sheet: number, body: Mends, signal?: AbortSignal) => {
+  mended: (run: number, map: string, sheet: number, body: Mends) => {
     const params = { path: { id: run, map }, query: { sheet } };
-    return raw<Blob>(held(POST("/runs/{id}/mended/{map}", { params, body, signal, ...picture })));
+    return raw<Blob>(held(POST("/runs/{id}/mended/{map}", { params, body, ...picture })));
   },
   /** A new mend with what lies beneath it on a run. */
   beneath: (run: number, body: Mend) => held(POST("/runs/{id}/beneath", { ...path(run), body })),

@@ -15,7 +15,7 @@ const GIGABYTE = 1e9;
 const ROOM = ["0.5", "1", "2", "4", "8", "16", "32"] as const;
 
 /** A kind of finding in words. */
-export const kindWords = (kind: string) => {
+const kindWords = (kind: string) => {
   const words = kind.replaceAll("-", " ");
   return words.charAt(0).toUpperCase() + words.slice(1);
 };

@@ -49,7 +49,7 @@ export function Ledger() {
         </span>
         {asset && asset.run_bytes > 0 && <span className="text-ink-3">{bytes(asset.run_bytes)}</span>}
       </div>
-      {listed.runs.length === 0 && !listed.older && !listed.failed ? (
+      {listed.runs.length === 0 && !listed.older && !listed.failed && !listed.reading ? (
         <NoneFound />
       ) : (
         <Runs {...listed} shown={shown?.id ?? null} onDelete={setDeleting} />

@@ -90,7 +90,7 @@ export function RunCard(props: {
       <span className="absolute top-1 right-1 flex">
         <IconButton
           aria-label={starred ? `Remove the star of run ${run.number}` : `Star run ${run.number}`}
-          title={starred ? "Remove the star" : "Star: it does not age out"}
+          title={starred ? "Remove the star" : "Star: kept when old proofs are removed"}
           aria-pressed={starred}
           onClick={() => label(run.id, { starred: !starred })}
           className={starred ? "text-ochre-ink" : QUIET}
@@ -159,8 +159,8 @@ function Pins({ run, shown }: { run: number; shown: boolean }) {
       {(!shown || against !== null) && (
         <button
           type="button"
-          aria-label="A: look at this run"
-          title="A: look at this run"
+          aria-label="A: show this run"
+          title="A: show this run"
           aria-pressed={shown}
           onClick={() => open({ run })}
           className={look(shown)}
@@ -171,8 +171,8 @@ function Pins({ run, shown }: { run: number; shown: boolean }) {
       {!shown && (
         <button
           type="button"
-          aria-label={other ? "B: compare it no longer" : "B: compare it with the run that is looked at"}
-          title={other ? "B: compare it no longer" : "B: compare it with the run that is looked at"}
+          aria-label={other ? "B: stop comparing" : "B: compare with the run on screen"}
+          title={other ? "B: stop comparing" : "B: compare with the run on screen"}
           aria-pressed={other}
           onClick={() => pin(!other)}
           className={look(other)}

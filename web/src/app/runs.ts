@@ -36,6 +36,8 @@ export interface Listed {
   older: (() => void) | null;
   /** Why the last try to failed. */
   failed: Error | null;
+  /** They are asked for, and nothing is known of them yet. */
+  reading: boolean;
 }
 
 const NONE = { asset: 0, count: 0, runs: [] as readonly RunView[] };
@@ -77,7 +79,7 @@ function useAllRuns(): Listed {
       reading.current = false;
     }
   }, [id, oldest]);
-  return { runs, older: runs.length >= count ? null : older, failed };
+  return { runs, older: runs.length >= count ? null : older, failed, reading: false };
 }
 
 /** Runs that are found by something; null while nothing is asked. */
@@ -101,5 +103,6 @@ function useFoundRuns(wanted: RunFilter): Listed | null {
     runs: asked.data?.pages.flatMap((page) => page.runs) ?? [],
     older: asked.hasNextPage && !asked.isFetching ? older : null,
     failed: asked.error,
+    reading: asked.isPending,
   };
 }

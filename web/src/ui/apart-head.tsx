@@ -1,5 +1,6 @@
-// The head of a table of differences: of each map their mean, what ninety-nine of a hundred stay within, and the largest.
-export function ApartHead({ named = false }: { named?: boolean }) {
+// The head of a table of differences: of each thing their mean, what ninety-nine of a hundred stay within, and the largest. `named`: what
+// the rows are of is written out.
+export function ApartHead({ of, named = false }: { of: string; named?: boolean }) {
   const column = (name: string) => (
     <th scope="col" className="pl-3 text-right font-normal">
       {name}
@@ -9,7 +10,7 @@ export function ApartHead({ named = false }: { named?: boolean }) {
     <thead>
       <tr>
         <th scope="col" className={named ? "text-left font-normal" : "sr-only"}>
-          Map
+          {of}
         </th>
         {column("mean")}
         {column("99 % within")}

@@ -54,13 +54,13 @@ pub struct MapReport {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub palette: Option<Vec<PaletteEntry>>,
     /// Mends that were drawn onto it.
-    #[serde(default, skip_serializing_if = "is_none")]
+    #[serde(default, skip_serializing_if = "is_zero")]
     pub mends: usize,
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub error: Option<String>,
 }
 
-fn is_none(count: &usize) -> bool {
+fn is_zero(count: &usize) -> bool {
     *count == 0
 }
 

@@ -70,7 +70,7 @@ pub struct Asking {
     pub seams_only: Option<&'static str>,
 }
 
-/// How the files of a bake are asked.
+/// The way to ask the files of a bake of this recipe.
 ///
 /// # Errors
 /// Why they cannot be.
@@ -86,7 +86,7 @@ pub fn asking(recipe: &Recipe) -> Result<Asking, String> {
     Ok(Asking { recipe, seams_only: relief.then_some(why) })
 }
 
-/// What is asked of a map by how it is read: the questions, the finest first, and how its normals are read.
+/// What is asked of a map by how it is read, the finest first.
 pub fn questions(reads: Reads, scale: Option<f32>, width: u32) -> Vec<Question> {
     match reads {
         Reads::Direction { y } => {
@@ -109,7 +109,6 @@ impl Truths<'_> {
     ) -> AskedTruths {
         let notes = seams_only.map(str::to_owned).into_iter().collect();
         let mut answer = AskedTruths { notes, ..AskedTruths::default() };
-        let mut unasked = false;
         for (key, sheets) in maps {
             let map = &report.maps[*key];
             let Some(reads) = map.reads else {
@@ -123,7 +122,10 @@ impl Truths<'_> {
             for question in asked.into_iter().filter(wanted) {
                 let truth = self.truth(sheets, question);
                 if truth.points == 0 {
-                    unasked = true;
+                    // Without seams there is nothing to tell of them.
+                    if matches!(question, Question::Lit { level: 0, .. } | Question::Displaced { .. }) {
+                        answer.notes.push(format!("no ray meets the sculpt, so {key} is held against nothing"));
+                    }
                     continue;
                 }
                 match question {
@@ -148,9 +150,6 @@ impl Truths<'_> {
                 Reads::Number { .. } | Reads::Color => None,
             };
             answer.faults.extend(fault.map(|[fault, remedy]| MapFault { map: (*key).to_owned(), fault, remedy }));
-        }
-        if unasked {
-            answer.notes.push("no ray meets the sculpt, or there are no seams: there is nothing to measure at".into());
         }
         answer
     }

@@ -68,7 +68,7 @@ const SCALE: [[f32; 3]; 3] = [[24.0, 24.0, 26.0], [200.0, 86.0, 42.0], [255.0, 2
 const LEFT_OUT: [u8; 3] = [118, 118, 118];
 
 /// The colour of a difference: dark where there is none, brightest where it is `most` or more; grey below 0, where nothing is compared.
-pub(super) fn heat_color(far: f32, most: f32) -> [u8; 3] {
+pub fn heat_color(far: f32, most: f32) -> [u8; 3] {
     if far < 0.0 {
         return LEFT_OUT;
     }

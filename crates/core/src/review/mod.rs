@@ -15,7 +15,7 @@ mod truths;
 
 pub use asked::{ASKED_MAPS, AskedTruths, Asking, Displaced, LevelTruth, MapFault, TruthsTold, asking, questions};
 pub use checks::{Bounds, check_pairs, check_placing, check_together};
-pub use compare::{Compared, MapFile, Worst, compare, difference_picture};
+pub use compare::{Compared, MapFile, Worst, compare, difference_picture, heat_color};
 pub use difference::Difference;
 pub use finishes::{CoatView, FinishView};
 pub use lean::LeanReport;

@@ -1,7 +1,6 @@
 //! Truths: what the delivered files of a bake say, read as a renderer reads them, held against the sculpt itself; and what is wrong with a
 //! file that does not hold.
 
-use super::compare::heat_color;
 use super::difference::Difference;
 use crate::bake::Plan;
 use crate::inspect::{Seam, uv_seams};
@@ -167,9 +166,9 @@ impl<'a> Truths<'a> {
         }
     }
 
-    /// Where files are off, as a picture of a sheet: [`HEAT_SIDE`] texels per side, three channels of eight bits, rows from the top. Each
-    /// texel shows the furthest of its places, brightest where that is `most` or more; grey where none was asked.
-    pub fn heat(&self, sheets: &[Image], question: Question, sheet: usize, most: f32) -> Vec<u8> {
+    /// Where files are off on a sheet: for each of [`HEAT_SIDE`] by [`HEAT_SIDE`] texels, rows from the top, the furthest of its places;
+    /// below 0 where none was asked.
+    pub fn heat(&self, sheets: &[Image], question: Question, sheet: usize) -> Vec<f32> {
         let side = HEAT_SIDE as usize;
         let mut furthest = vec![-1.0f32; side * side];
         let mesh = &self.scene().low.mesh;
@@ -182,21 +181,13 @@ impl<'a> Truths<'a> {
             let slot = &mut furthest[along(1.0 - uv.y) * side + along(uv.x)];
             *slot = slot.max(far);
         }
-        // Places lie about as close as texels do: a texel that none fell into shows what lies beside it.
-        let filled = (0..side * side).map(|texel| match furthest[texel] {
-            own if own >= 0.0 => own,
-            _ => {
-                let (x, y) = (texel % side, texel / side);
-                let beside =
-                    |dx: usize, dy: usize| furthest[(y + dy - 1).min(side - 1) * side + (x + dx - 1).min(side - 1)];
-                let (left, top) = (usize::from(x == 0), usize::from(y == 0));
-                (left..3)
-                    .flat_map(|dx| (top..3).map(move |dy| (dx, dy)))
-                    .map(|(dx, dy)| beside(dx, dy))
-                    .fold(-1.0, f32::max)
-            }
-        });
-        filled.flat_map(|far| heat_color(far, most)).collect()
+        // Places lie about as close as texels do: a texel that none fell into takes the furthest beside it.
+        let around = |at: usize| at.saturating_sub(1)..(at + 2).min(side);
+        let filled = |texel: usize| {
+            let beside = around(texel / side).flat_map(|y| around(texel % side).map(move |x| y * side + x));
+            beside.map(|at| furthest[at]).fold(-1.0, f32::max)
+        };
+        (0..side * side).map(|at| if furthest[at] < 0.0 { filled(at) } else { furthest[at] }).collect()
     }
 
     /// Distances from the low-poly, moved along its averaged directions by a displacement map, to the sculpt that it sees.

@@ -119,7 +119,7 @@ pub(super) fn covered(app: &App, run: &Run) -> Result<Arc<Vec<Coverage>>> {
     })
 }
 
-fn image(app: &App, side: &Side, map: &str, sheet: usize) -> Result<Image> {
+pub(super) fn image(app: &App, side: &Side, map: &str, sheet: usize) -> Result<Image> {
     let key = map_key(map, sheet);
     let file = side.files.iter().find(|file| file.map == key).ok_or_else(|| Fault::missing("such map in this run"))?;
     Ok(read_image(&file.file, &app.store.blobs.read(&file.hash)?)?)

@@ -4,7 +4,7 @@
 use crate::App;
 use crate::api::NewMend;
 use crate::fault::{Fault, Result, aside};
-use crate::keep::{beneath_name, map_key};
+use crate::keep::{beneath_name, is_map, map_key};
 use crate::routes::compare::covered;
 use crate::routes::sent::{Given, Sent};
 use crate::routes::shared::Shared;
@@ -16,6 +16,7 @@ use ember_ridge_core::scene::BakeScene;
 use ember_ridge_core::sheet::{Coverage, Layout, SheetPlan, plan_sheets};
 use ember_ridge_formats::image::{read_image, write_png};
 use ember_ridge_store::{Run, RunFile};
+use rayon::prelude::*;
 use rocket::http::ContentType;
 use rocket::serde::json::Json;
 use rocket::{State, post};
@@ -73,9 +74,10 @@ async fn remember_beneath(app: &State<Arc<App>>, id: i64, mend: Sent<Mend>) -> R
         let one = Mends { hidden: false, strokes: vec![mend.clone()] };
         one.validate(&run.recipe.maps).map_err(Fault::unusable)?;
         let mut idle = Vec::new();
-        for map in mend.maps.clone() {
-            // One that the run has not made tells nothing.
-            let Ok(ground) = Ground::of(&app, &run, &files, &map) else { continue };
+        // A map that the run has not made tells nothing.
+        let made = |map: &String| files.iter().any(|file| is_map(file) && file.map == *map);
+        for map in mend.maps.clone().into_iter().filter(made) {
+            let ground = Ground::of(&app, &run, &files, &map)?;
             let remembered = ground.mending(|scene, own, texels| scene.beneath(&mend, own, texels))?;
             match remembered.is_empty() {
                 true => idle.push(map),
@@ -114,8 +116,17 @@ impl Ground {
             Ok((own.file.clone(), find(&beneath_name(&key)).unwrap_or(own).hash.clone()))
         };
         let found: Vec<(String, String)> = (0..sheets.len()).map(file).collect::<Result<_>>()?;
+        let size = run.recipe.sheet.size;
         let image = |(name, hash): &(String, String)| {
-            app.memory.once(&format!("map/{hash}"), || Ok(read_image(name, &app.store.blobs.read(hash)?)?))
+            let image =
+                app.memory.once(&format!("map/{hash}"), || Ok(read_image(name, &app.store.blobs.read(hash)?)?))?;
+            if (image.width, image.height) == (size, size) {
+                return Ok(image);
+            }
+            let (wide, high) = (image.width, image.height);
+            Err(Fault::unusable(format!(
+                "{name}: it is {wide} x {high}, and its run says {size} x {size}; bake it again"
+            )))
         };
         Ok(Ground {
             settings: settings.clone(),
@@ -196,13 +207,9 @@ impl Ground {
         let plan = self.sheets.get(sheet).ok_or_else(|| Fault::missing("such sheet in this run"))?;
         let (size, channels) = (plan.triangles.size, self.settings.shape().channels);
         let seen = channels.min(SEEN);
-        let image = &self.images[sheet];
-        if image.width != size || image.height != size {
-            return Err(Fault::unusable("The file is not as large as its run says"));
-        }
-        let texels = (0..size).flat_map(|y| (0..size).map(move |x| (x, y)));
-        let mut rows: Vec<u8> =
-            texels.flat_map(|(x, y)| self.value(sheet, x, y).map(|v| self.shown(v)).into_iter().take(seen)).collect();
+        let row =
+            |y: u32| (0..size).flat_map(move |x| self.value(sheet, x, y).map(|v| self.shown(v)).into_iter().take(seen));
+        let mut rows: Vec<u8> = (0..size).into_par_iter().flat_map_iter(row).collect();
         for ((_, number), values) in tiles.iter().filter(|((own, _), _)| *own == sheet) {
             let tile = &plan.tiles[*number];
             for texel in (0..tile.texels()).filter(|t| self.covers(sheet, tile.texel_on_sheet(*t, size) as usize)) {

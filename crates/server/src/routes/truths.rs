@@ -2,14 +2,14 @@
 
 use crate::App;
 use crate::fault::{Fault, Result, aside};
-use crate::keep::map_key;
-use crate::routes::compare::{Side, side};
+use crate::routes::compare::{Side, image, side};
 use crate::routes::sent::Given;
 use crate::routes::shared::Shared;
+use ember_ridge_core::Recipe;
 use ember_ridge_core::bake::{Plan, Report};
 use ember_ridge_core::picture::{Coding, Image};
-use ember_ridge_core::review::{ASKED_MAPS, AskedTruths, HEAT_SIDE, Question, Truths, asking, questions};
-use ember_ridge_formats::image::{read_image, write_png};
+use ember_ridge_core::review::{ASKED_MAPS, AskedTruths, HEAT_SIDE, Question, Truths, asking, heat_color, questions};
+use ember_ridge_formats::image::write_png;
 use rocket::http::ContentType;
 use rocket::serde::json::Json;
 use rocket::{FromFormField, State, get};
@@ -38,16 +38,13 @@ async fn show_truths(app: &State<Arc<App>>, id: i64) -> Result<Json<AskedTruths>
             Ok(asking) => asking,
             Err(why) => return Ok(Json(AskedTruths { notes: vec![why], ..AskedTruths::default() })),
         };
-        let scene = app.scene(&asking.recipe, &|_| true)?;
-        let plan = Plan::new(&asking.recipe, &scene).map_err(|fault| Fault::unusable(fault.to_string()))?;
-        let truths = Truths::new(&plan, &report.sheets).map_err(Fault::unusable)?;
         let maps = ASKED_MAPS.into_iter().filter(|key| side.maps().any(|own| own == *key));
         let maps = maps.map(|key| Ok((key, sheets(&app, &side, key)?))).collect::<Result<BTreeMap<_, _>>>()?;
         if maps.is_empty() {
             let why = "the run has neither a normal map nor displacement to hold against the sculpt";
             return Ok(Json(AskedTruths { notes: vec![why.into()], ..AskedTruths::default() }));
         }
-        Ok(Json(truths.ask(&maps, report, asking.seams_only)))
+        with_truths(&app, &asking.recipe, report, |truths| Ok(Json(truths.ask(&maps, report, asking.seams_only))))
     })
     .await
 }
@@ -74,33 +71,43 @@ async fn show_heat(
     let (of, most, sheet) = (of.required("of")?, most.required("most")?, sheet.optional()?.unwrap_or(0));
     let side = side(app, id).await?;
     let app = app.inner().clone();
-    let made = aside(move || {
-        app.memory.once(&format!("heat/{id}/{of:?}/{most}/{sheet}"), || {
-            let report = report_of(&side)?;
-            let asking = asking(&side.run.recipe).map_err(Fault::unusable)?;
-            let map = if of == Heat::Displaced { "displacement" } else { "normal" };
-            let told = report.maps.get(map).filter(|told| told.error.is_none());
-            let told = told.ok_or_else(|| Fault::missing("such map in this run"))?;
-            let all = told.reads.map(|reads| questions(reads, told.scale, told.width)).unwrap_or_default();
-            if let Some(why) = asking.seams_only.filter(|_| of != Heat::Seams) {
-                return Err(Fault::unusable(why));
-            }
-            let asked = all.into_iter().find(|question| match question {
-                Question::Lit { .. } => of == Heat::Lit,
-                Question::Displaced { .. } => of == Heat::Displaced,
-                Question::Seams { .. } => of == Heat::Seams,
-            });
-            let question = asked.ok_or_else(|| Fault::unusable("An earlier version made this map; bake it again"))?;
-            let scene = app.scene(&asking.recipe, &|_| true)?;
-            let plan = Plan::new(&asking.recipe, &scene).map_err(|fault| Fault::unusable(fault.to_string()))?;
-            let truths = Truths::new(&plan, &report.sheets).map_err(Fault::unusable)?;
-            let rows = truths.heat(&sheets(&app, &side, map)?, question, sheet, most);
-            let mut png = Vec::new();
-            write_png(&mut png, HEAT_SIDE, 3, &rows)?;
-            Ok(png)
-        })
+    let png = aside(move || {
+        // Where it is off is worked out once, however it is coloured.
+        let heat = app.memory.once(&format!("heat/{id}/{of:?}/{sheet}"), || heat_of(&app, &side, of, sheet))?;
+        let rows: Vec<u8> = heat.iter().flat_map(|far| heat_color(*far, most)).collect();
+        let mut png = Vec::new();
+        write_png(&mut png, HEAT_SIDE, 3, &rows)?;
+        Ok(Arc::new(png))
     });
-    Ok(Shared::new(ContentType::PNG, made.await?))
+    Ok(Shared::new(ContentType::PNG, png.await?))
+}
+
+fn heat_of(app: &App, side: &Side, of: Heat, sheet: usize) -> Result<Vec<f32>> {
+    let report = report_of(side)?;
+    let asking = asking(&side.run.recipe).map_err(Fault::unusable)?;
+    if let Some(why) = asking.seams_only.filter(|_| of != Heat::Seams) {
+        return Err(Fault::unusable(why));
+    }
+    let map = if of == Heat::Displaced { "displacement" } else { "normal" };
+    let told = report.maps.get(map).filter(|told| told.error.is_none());
+    let told = told.ok_or_else(|| Fault::missing("such map in this run"))?;
+    let all = told.reads.map(|reads| questions(reads, told.scale, told.width)).unwrap_or_default();
+    let asked = all.into_iter().find(|question| match question {
+        Question::Lit { .. } => of == Heat::Lit,
+        Question::Displaced { .. } => of == Heat::Displaced,
+        Question::Seams { .. } => of == Heat::Seams,
+    });
+    let old =
+        || Fault::unusable(format!("{map}: an earlier version made it, without saying how it is read; bake it again"));
+    let question = asked.ok_or_else(old)?;
+    with_truths(app, &asking.recipe, report, |truths| Ok(truths.heat(&sheets(app, side, map)?, question, sheet)))
+}
+
+/// Asks something of a run's places, traced now.
+fn with_truths<T>(app: &App, recipe: &Recipe, report: &Report, ask: impl FnOnce(&Truths) -> Result<T>) -> Result<T> {
+    let scene = app.scene(recipe, &|_| true)?;
+    let plan = Plan::new(recipe, &scene).map_err(|fault| Fault::unusable(fault.to_string()))?;
+    ask(&Truths::new(&plan, &report.sheets).map_err(Fault::unusable)?)
 }
 
 fn report_of(side: &Side) -> Result<&Report> {
@@ -110,10 +117,7 @@ fn report_of(side: &Side) -> Result<&Report> {
 /// The sheets of a map as numbers.
 fn sheets(app: &App, side: &Side, map: &str) -> Result<Vec<Image>> {
     let one = |sheet: usize| {
-        let key = map_key(map, sheet);
-        let file =
-            side.files.iter().find(|file| file.map == key).ok_or_else(|| Fault::missing("such map in this run"))?;
-        let mut image = read_image(&file.file, &app.store.blobs.read(&file.hash)?)?;
+        let mut image = image(app, side, map, sheet)?;
         image.coding = Coding::Linear;
         Ok(image)
     };

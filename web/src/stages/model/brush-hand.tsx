@@ -1,8 +1,9 @@
 // A brush in hand: drags on the model are strokes, with a ring of the brush's size under the pointer. What a stroke does is the stop's.
 import { type RefObject, useMemo, useRef } from "react";
 import type { Point } from "../view";
+import type { Pointed } from "./pointed";
 import { type Tool, useScene, useTool } from "./scene";
-import type { Pointed, Viewer } from "./viewer";
+import type { Viewer } from "./viewer";
 
 export interface Brushing {
   /** Distance along the surface at which the effect ends, scene units. */

@@ -5,8 +5,8 @@ import { clicked, cursorKey, Press } from "../clicks";
 import { hover } from "../hover";
 import { partAt } from "../mesh-data";
 import { NOWHERE, type Sheets } from "../sheets";
+import type { Pointed } from "./pointed";
 import { type Scene, toolOf } from "./scene";
-import type { Pointed } from "./viewer";
 
 /** Pixels that the keyboard's cursor moves at a press. */
 const CURSOR_STEP = 6;

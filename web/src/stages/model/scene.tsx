@@ -6,7 +6,8 @@ import type * as THREE from "three";
 import { partAt } from "../mesh-data";
 import type { LowSide, Side } from "./meshes";
 import type { Paint } from "./paint";
-import type { Pointed, Viewer } from "./viewer";
+import type { Pointed } from "./pointed";
+import type { Viewer } from "./viewer";
 
 export interface Scene {
   viewer: Viewer;

@@ -3,9 +3,8 @@
 // scissors and drawing on demand are its whole business.
 import * as THREE from "three";
 import { MeshBVH } from "three-mesh-bvh";
-import type { Hidden } from "../hidden";
 import { type MeshData, roughOf } from "../mesh-data";
-import type { Look, Point } from "../view";
+import type { Point } from "../view";
 import { FURTHEST, pullCorners, setAway, type Ways } from "./apart";
 import { Eye } from "./camera";
 import { isSoftware, uniforms } from "./drawing";
@@ -22,31 +21,12 @@ import {
   setTints,
 } from "./meshes";
 import { MASK_LOOKS, type MaskLook, MODES, modeOf, type Paint } from "./paint";
+import type { Pointed, View } from "./pointed";
 import type { Against } from "./scene";
 import { Turning } from "./turning";
 
 /** Pixels of the canvas to one of the page while nothing moves, and milliseconds until nothing does. */
 const [FINE, RESTED] = [2, 160];
-
-/** How the two meshes stand on the stage. */
-export interface View {
-  look: Look;
-  /** 0..1 of the stage's width. */
-  wipe: number;
-  /** Unit vector in view space, towards the light. */
-  light: Point;
-  hidden: Hidden;
-  /** How far parts are pulled along their way, 0 to 1. */
-  apart: number;
-}
-
-/** What of the low-poly lies under a place of the stage. */
-export interface Pointed {
-  uv: [number, number];
-  /** Where the model has it, however far its part is pulled away. */
-  point: Point;
-  triangle: number;
-}
 
 export class Viewer {
   private readonly renderer: THREE.WebGLRenderer;

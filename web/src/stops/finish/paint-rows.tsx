@@ -2,6 +2,7 @@
 import type { MaskBrush, MaskStroke } from "../../api/types";
 import { NumberField } from "../../ui/number-field";
 import { Button, Row } from "../../ui/parts";
+import { ToolRow } from "../../ui/tool-row";
 import { BrushMirror, BrushStrength } from "../brush-rows";
 import { fine, useDiagonal, useMaskEdits } from "./edit";
 import type { SignalProps } from "./signal-rows";
@@ -22,23 +23,15 @@ export function PaintRows({ mask, number, strokes }: SignalProps & { strokes: re
   const painting = hand === "paint" && term === number;
   return (
     <>
-      <div role="group" aria-label="Brush" className="mt-1 flex rounded bg-sunk p-0.5">
-        {BRUSHES.map(([id, label, hint]) => (
-          <button
-            key={id}
-            type="button"
-            title={hint}
-            aria-pressed={painting && brush === id}
-            onClick={() =>
-              setFinish(
-                painting && brush === id ? { hand: null } : { hand: "paint", brush: id, term: number },
-              )
-            }
-            className="h-5.5 grow rounded-[3px] px-1.5 text-ink-2 hover:text-ink aria-pressed:bg-ink aria-pressed:font-semibold aria-pressed:text-sheet"
-          >
-            {label}
-          </button>
-        ))}
+      <div className="mt-1">
+        <ToolRow
+          label="Brush"
+          tools={BRUSHES}
+          taken={painting ? brush : null}
+          onTake={(taken) =>
+            setFinish(taken ? { hand: "paint", brush: taken, term: number } : { hand: null })
+          }
+        />
       </div>
       <p className="mt-1 text-xs text-ink-3">
         {painting

@@ -6,6 +6,7 @@ import { say, useAsset, useRecipe } from "../../api/queries";
 import type { Brush, ReachSide } from "../../api/types";
 import { NumberField } from "../../ui/number-field";
 import { Button, Row, Section, Segment } from "../../ui/parts";
+import { ToolRow } from "../../ui/tool-row";
 import { BrushMirror, BrushStrength } from "../brush-rows";
 import { BRUSHES, TURNS, turns } from "./brush";
 import { fineness } from "./distance-row";
@@ -19,7 +20,7 @@ export function BrushSection() {
   const { diagonal } = header;
   const { step, digits } = fineness(diagonal);
   const size = brushSize ?? diagonal * 0.05;
-  const take = (b: Brush) => setReach({ brush: b === brush ? null : b, envelope: true });
+  const take = (taken: Brush | null) => setReach({ brush: taken, envelope: true });
   const words = [...BRUSHES, ...TURNS].find(([b]) => b === brush)?.[2];
   return (
     <Section
@@ -32,9 +33,9 @@ export function BrushSection() {
         )
       }
     >
-      <Tools label="Brush for reaches" tools={BRUSHES} taken={brush} onTake={take} />
+      <ToolRow label="Brush for reaches" tools={BRUSHES} taken={brush} onTake={take} />
       <div className="mt-1">
-        <Tools label="Brush for directions" tools={TURNS} taken={brush} onTake={take} />
+        <ToolRow label="Brush for directions" tools={TURNS} taken={brush} onTake={take} />
       </div>
       <p className="mt-1 text-xs text-ink-3">
         {words ?? "Choose a brush and drag over the model. Distances are measured along the surface."}
@@ -87,30 +88,6 @@ export function BrushSection() {
       <Strokes idle={header.reach.idle_strokes} />
       <Upright />
     </Section>
-  );
-}
-
-function Tools(props: {
-  label: string;
-  tools: readonly (readonly [Brush, string, string])[];
-  taken: Brush | null;
-  onTake: (brush: Brush) => void;
-}) {
-  return (
-    <div role="group" aria-label={props.label} className="flex rounded bg-sunk p-0.5">
-      {props.tools.map(([brush, label, hint]) => (
-        <button
-          key={brush}
-          type="button"
-          title={hint}
-          aria-pressed={props.taken === brush}
-          onClick={() => props.onTake(brush)}
-          className="h-5.5 grow rounded-[3px] px-1.5 text-ink-2 hover:text-ink aria-pressed:bg-ink aria-pressed:font-semibold aria-pressed:text-sheet"
-        >
-          {label}
-        </button>
-      ))}
-    </div>
   );
 }
 

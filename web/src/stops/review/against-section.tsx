@@ -8,6 +8,7 @@ import { useTwo } from "../../stages/against";
 import { type Against, show, useView } from "../../stages/view";
 import { ApartHead } from "../../ui/apart-head";
 import { Failed } from "../../ui/failed";
+import { figure, firstMost, HeatScale } from "../../ui/heat-scale";
 import { NumberField } from "../../ui/number-field";
 import { Row, Section, Segment } from "../../ui/parts";
 import { Select } from "../../ui/select";
@@ -16,13 +17,6 @@ import { traceAt } from "./trace";
 
 const NONE = "none";
 type Compared = NonNullable<RunsCompared["maps"][string]>;
-
-/** What the brightest of a map's difference stands for at first: nearly all texels are below it. */
-export const firstMost = ({ p99, max }: { p99: number; max: number }) => (p99 > 0 ? p99 : max);
-
-/** A difference with as many digits as tell something. */
-export const figure = (value: number) =>
-  value === 0 ? "0" : Math.abs(value) >= 100 ? value.toFixed(0) : value.toPrecision(2);
 
 const change = (by: Partial<Against>) => {
   const { against } = useView.getState();
@@ -137,23 +131,12 @@ function Flicker() {
 function Scale({ map, apart, against }: { map: string; apart: Compared; against: Against }) {
   return (
     <>
-      <div className="mt-1 flex items-center gap-2">
-        <span className="num text-ink-3">0</span>
-        <span
-          className="h-2.5 flex-1 rounded-[2px]"
-          style={{ background: "linear-gradient(90deg, rgb(24 24 26), rgb(200 86 42), rgb(255 240 214))" }}
-        />
-        <NumberField
-          label="Brightest stands for"
-          unit={apart.unit}
-          value={against.most[map] ?? 0}
-          min={0}
-          max={Math.max(apart.max, 1e-6)}
-          step={Math.max(1e-6, apart.max / 200)}
-          digits={apart.unit.length > 6 ? 2 : 3}
-          onChange={(value) => change({ most: { ...against.most, [map]: value } })}
-        />
-      </div>
+      <HeatScale
+        unit={apart.unit}
+        most={against.most[map] ?? 0}
+        max={apart.max}
+        onChange={(most) => change({ most: { ...against.most, [map]: most } })}
+      />
       <p className="text-xs text-ink-3">Grey texels are covered by one of the two at most.</p>
     </>
   );
@@ -181,7 +164,7 @@ function Table({ compared: { maps, faults, only_a, only_b } }: { compared: RunsC
       )}
       <table className="mt-1.5 w-full [&_thead]:text-ink-3" hidden={differing.length === 0}>
         <caption className="sr-only">How far the maps are apart</caption>
-        <ApartHead named />
+        <ApartHead of="Map" named />
         <tbody>
           {differing.map(([key, apart]) => (
             <tr key={key} data-compared={key} className={key === map ? "bg-sunk" : ""}>

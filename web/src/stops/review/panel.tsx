@@ -3,11 +3,12 @@
 import { useActions, useAsset, useRunDetail, useShownRun } from "../../api/queries";
 import { show, useView } from "../../stages/view";
 import { Failed } from "../../ui/failed";
+import { figure } from "../../ui/heat-scale";
 import { count, Section, Segment, StopHead, seconds } from "../../ui/parts";
 import { FindingCard, findingKey } from "../findings/finding-card";
 import { FindingCount, FindingList } from "../findings/finding-list";
 import { ImportFirst, NextStep } from "../next-step";
-import { AgainstSection, figure } from "./against-section";
+import { AgainstSection } from "./against-section";
 import { MendsSection } from "./mends/section";
 import { TruthsSection, useTruths } from "./truths-section";
 

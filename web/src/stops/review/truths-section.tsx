@@ -6,11 +6,11 @@ import { api } from "../../api/client";
 import { useShownRun } from "../../api/queries";
 import type { AskedTruths } from "../../api/types";
 import { lookAt, show, useView } from "../../stages/view";
+import { ApartHead } from "../../ui/apart-head";
 import { Failed } from "../../ui/failed";
 import { Fold } from "../../ui/fold";
-import { NumberField } from "../../ui/number-field";
+import { figure, firstMost, HeatScale } from "../../ui/heat-scale";
 import { Section } from "../../ui/parts";
-import { figure } from "./against-section";
 import { traceAt } from "./trace";
 
 type Truth = NonNullable<AskedTruths["truths"]["seams"]>;
@@ -58,24 +58,20 @@ export function TruthsSection() {
       <Failed of={asked} />
       {rows.some(([, truth]) => truth) && (
         <table className="w-full [&_thead]:text-ink-3">
-          <thead>
-            <tr>
-              <th scope="col" className="text-left font-normal">
-                <span className="sr-only">Truth</span>
-              </th>
-              {["mean", "99 % within", "most"].map((name) => (
-                <th key={name} scope="col" className="pl-2 text-right font-normal">
-                  {name}
-                </th>
-              ))}
-            </tr>
-          </thead>
+          <ApartHead of="What is measured" />
           <tbody>
             {rows.map(([of, truth]) => truth && <Line key={of} of={of} truth={truth} on={heat?.of === of} />)}
           </tbody>
         </table>
       )}
-      {heat && shown && <Scale heat={heat} truth={shown} />}
+      {heat && shown && (
+        <HeatScale
+          unit={shown.unit}
+          most={heat.most}
+          max={shown.max}
+          onChange={(most) => show({ heat: { ...heat, most } })}
+        />
+      )}
       {truths?.displaced && (
         <p className="text-xs text-ink-3">
           Displaced: on average {(100 * truths.displaced.mean_share).toPrecision(2)} % of the asset's
@@ -117,9 +113,6 @@ export function TruthsSection() {
   );
 }
 
-/** What the brightest of a truth stands for at first. */
-const firstMost = ({ p99, max }: Truth) => (p99 > 0 ? p99 : max);
-
 function Line({ of, truth, on }: { of: Of; truth: Truth; on: boolean }) {
   const run = useShownRun();
   const [name, hint] = WORDS[of];
@@ -157,27 +150,5 @@ function Line({ of, truth, on }: { of: Of; truth: Truth; on: boolean }) {
         </button>
       </td>
     </tr>
-  );
-}
-
-function Scale({ heat, truth }: { heat: { of: Of; most: number }; truth: Truth }) {
-  return (
-    <div className="mt-1 flex items-center gap-2">
-      <span className="num text-ink-3">0</span>
-      <span
-        className="h-2.5 flex-1 rounded-[2px]"
-        style={{ background: "linear-gradient(90deg, rgb(24 24 26), rgb(200 86 42), rgb(255 240 214))" }}
-      />
-      <NumberField
-        label="Brightest stands for"
-        unit={truth.unit}
-        value={heat.most}
-        min={truth.max / 1000}
-        max={Math.max(truth.max, 1e-6)}
-        step={Math.max(1e-6, truth.max / 200)}
-        digits={truth.unit === "degrees" ? 2 : 4}
-        onChange={(most) => show({ heat: { ...heat, most } })}
-      />
-    </div>
   );
 }

@@ -88,7 +88,7 @@ export function AgainstLegend() {
             255
           </summary>
           <table>
-            <ApartHead />
+            <ApartHead of="Map" />
             <tbody>
               {data.differences.map((d) => (
                 <tr key={d.map} data-map={d.map} data-mean={d.mean}>

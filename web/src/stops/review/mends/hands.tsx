@@ -5,7 +5,6 @@ import { toast } from "sonner";
 import { api } from "../../../api/client";
 import { useOpen } from "../../../api/open";
 import { keepNow, say, useMapLabels, useRecipe, useShownRun } from "../../../api/queries";
-import type { Mend } from "../../../api/types";
 import { useStageClick } from "../../../stages/clicks";
 import { type Hover, hover } from "../../../stages/hover";
 import { UvFinder } from "../../../stages/mesh-data";
@@ -13,15 +12,19 @@ import { BrushHand, pressureOf, RING } from "../../../stages/model/brush-hand";
 import { useDrawn, useScene } from "../../../stages/model/scene";
 import { useSheetHand, useSheetLayer, useSheetScene } from "../../../stages/sheet/scene";
 import type { Pen, SheetHand } from "../../../stages/sheet/sheet-view";
+import { useShownPicture } from "../../../stages/sheet/shown";
 import type { Point } from "../../../stages/view";
 import { useDiagonal } from "../../finish/edit";
 import { useMendedPictures } from "./live";
 import { sourceMark, strokeMark, uvOfPoint, uvPerUnit } from "./marks";
-import { beginMend, goOnMending, mendSize, setMend, useMendHand } from "./state";
+import { beginMend, endMend, goOnMending, mendSize, setMend, settleMend, useMendHand } from "./state";
 
 const useToolInHand = () => useMendHand((s) => s.tool !== null);
 
-/** Keeps a stroke that has ended, with what lies beneath it. */
+/** Strokes are kept one after the other, in the order in which they were drawn. */
+let keeping: Promise<void> = Promise.resolve();
+
+/** Keeps the stroke that ends, with what lies beneath it. */
 function useKeepStroke() {
   const run = useShownRun();
   const [, edit] = useRecipe();
@@ -31,28 +34,23 @@ function useKeepStroke() {
     now.current = { run, edit, label };
   });
   return useCallback(() => {
-    const { stroke } = useMendHand.getState();
+    const stroke = endMend();
     const { run, edit, label } = now.current;
-    if (!stroke || !run) return;
-    const keep = (mend: Mend) => {
-      edit((r) => ({
-        ...r,
-        mends: { ...r.mends, hidden: false, strokes: [...(r.mends?.strokes ?? []), mend] },
-      }));
+    if (!stroke) return;
+    const keep = async () => {
+      if (!run) return;
+      const { mend, idle } = await api.beneath(run.id, stroke);
+      if (idle.length === mend.maps.length) {
+        toast(`The stroke touches no texel of ${idle.map(label).join(", ")}. Use a larger brush.`);
+        return;
+      }
+      edit((r) => ({ ...r, mends: { strokes: [...(r.mends?.strokes ?? []), mend] } }));
       keepNow();
     };
-    api
-      .beneath(run.id, stroke)
-      .then(({ mend, idle }) => {
-        if (idle.length === mend.maps.length) {
-          toast(`The stroke touches no texel of ${idle.map(label).join(", ")}. Use a larger brush.`);
-          return;
-        }
-        keep(mend);
-      })
+    keeping = keeping
+      .then(keep)
       .catch(say)
-      // The next stroke may have begun by now.
-      .finally(() => useMendHand.getState().stroke === stroke && setMend({ stroke: null }));
+      .finally(() => settleMend(stroke));
   }, []);
 }
 
@@ -93,15 +91,16 @@ function OnModel() {
 
 function ModelHand() {
   const diagonal = useDiagonal();
+  const { map } = useShownPicture();
   const end = useKeepStroke();
   const brushing = useMemo(
     () => ({
       size: () => mendSize(diagonal),
-      begin: (point: Point, pressure: number) => beginMend(point, pressure, diagonal),
+      begin: (point: Point, pressure: number) => beginMend(point, pressure, diagonal, map),
       goOn: goOnMending,
       end,
     }),
-    [diagonal, end],
+    [diagonal, map, end],
   );
   return <BrushHand brushing={brushing} />;
 }
@@ -116,6 +115,7 @@ function OnSheet() {
   const mending = useToolInHand();
   const { from, stroke, tool } = useMendHand();
   const diagonal = useDiagonal();
+  const { map } = useShownPicture();
   const end = useKeepStroke();
   const finder = useMemo(() => low && new UvFinder(low, sheets), [low, sheets]);
   const hand = useMemo((): SheetHand | null => {
@@ -125,7 +125,7 @@ function OnSheet() {
     return {
       press: (uv, e) => {
         const point = at(uv);
-        if (point) beginMend(point, pressureOf(e), diagonal);
+        if (point) beginMend(point, pressureOf(e), diagonal, map);
       },
       drag: (uv, e) => {
         const point = at(uv);
@@ -133,7 +133,7 @@ function OnSheet() {
       },
       release: end,
     };
-  }, [mending, finder, number, diagonal, end]);
+  }, [mending, finder, number, diagonal, map, end]);
   useSheetHand(hand);
   const source = tool === "clone" ? from : null;
   const path = stroke?.path;

@@ -4,15 +4,18 @@ import { api, RequestFailed } from "../../../api/client";
 import { looking } from "../../../api/looks";
 import { type ShownRun, say, useRecipe, useShownRun } from "../../../api/queries";
 import type { Mend, Mends } from "../../../api/types";
-import { insteadOf, show, useView } from "../../../stages/view";
+import { useShownPicture } from "../../../stages/sheet/shown";
+import { insteadOf, show } from "../../../stages/view";
 import { useMendHand } from "./state";
 
 const NONE: Mends = { strokes: [] };
 
-/** The recipe's mends with the stroke in hand. */
-export function withHand(mends: Mends | undefined, stroke: Mend | null): Mends {
+/** The recipe's mends with those that are on their way into it. */
+export function withHand(mends: Mends | undefined, coming: readonly Mend[]): Mends {
   const { strokes, hidden } = mends ?? NONE;
-  return stroke ? { strokes: [...strokes, stroke] } : { strokes, ...(hidden ? { hidden } : {}) };
+  return coming.length > 0
+    ? { strokes: [...strokes, ...coming] }
+    : { strokes, ...(hidden ? { hidden } : {}) };
 }
 
 /** What of mends a map shows: their order counts, what lies beneath does not. */
@@ -42,15 +45,16 @@ interface Drawn {
 export function useMendedPictures() {
   const run = useShownRun();
   const [recipe] = useRecipe();
-  const { map: wished, sheet } = useView();
-  const { stroke, before } = useMendHand();
+  const { map, number: sheet } = useShownPicture();
+  const { stroke, pending, before } = useMendHand();
   const drawn = useRef<Drawn[]>([]);
   const asking = useRef(false);
   /** The caller is gone: what is answered from then on is for nobody. */
   const gone = useRef(false);
-  // The sheet shows the run's first map where it has none of the wished one.
-  const map = run?.report?.maps[wished] ? wished : Object.keys(run?.report?.maps ?? {})[0];
-  const mends = useMemo(() => withHand(recipe?.mends, stroke), [recipe?.mends, stroke]);
+  const mends = useMemo(
+    () => withHand(recipe?.mends, stroke ? [...pending, stroke] : pending),
+    [recipe?.mends, pending, stroke],
+  );
   const wanted = useMemo(
     () => (run && map ? mendsToShow(run, map, mends, before) : null),
     [run, map, mends, before],

@@ -2,11 +2,12 @@
 import { Eye, EyeOff, Undo2 } from "lucide-react";
 import { useMapLabels, useMaps, useRecipe, useShownRun } from "../../../api/queries";
 import type { Mend, MendTool, Recipe } from "../../../api/types";
-import { useView } from "../../../stages/view";
+import { useShownPicture } from "../../../stages/sheet/shown";
 import { ColorField } from "../../../ui/color-field";
 import { NumberField } from "../../../ui/number-field";
 import { Button, IconButton, Row, Section } from "../../../ui/parts";
 import { Tick } from "../../../ui/tick";
+import { ToolRow } from "../../../ui/tool-row";
 import { BrushStrength } from "../../brush-rows";
 import { fine, useDiagonal } from "../../finish/edit";
 import { setMend, toggleBefore, useMendHand } from "./state";
@@ -38,20 +39,12 @@ export function MendsSection() {
         )
       }
     >
-      <div role="group" aria-label="Tool for mends" className="flex rounded bg-sunk p-0.5">
-        {TOOLS.map(([id, label, hint]) => (
-          <button
-            key={id}
-            type="button"
-            title={hint}
-            aria-pressed={tool === id}
-            onClick={() => setMend({ tool: tool === id ? null : id, before: false })}
-            className="h-5.5 grow rounded-[3px] px-1.5 text-ink-2 hover:text-ink aria-pressed:bg-ink aria-pressed:font-semibold aria-pressed:text-sheet"
-          >
-            {label}
-          </button>
-        ))}
-      </div>
+      <ToolRow
+        label="Tool for mends"
+        tools={TOOLS}
+        taken={tool}
+        onTake={(taken) => setMend({ tool: taken, before: false })}
+      />
       <Hint tool={tool} />
       {tool && (
         <>
@@ -101,7 +94,7 @@ function Hint({ tool }: { tool: MendTool | null }) {
 /** Which maps strokes change: the one on screen, or several at once. */
 function OnMaps() {
   const maps = useMendHand((s) => s.maps);
-  const shown = useView((s) => s.map);
+  const shown = useShownPicture().map ?? "";
   const label = useMapLabels();
   const run = useShownRun();
   const keys = Object.entries(run?.report?.maps ?? {}).flatMap(([key, map]) => (map.error ? [] : [key]));
@@ -132,7 +125,7 @@ function OnMaps() {
 /** What Set sets, as the maps in hand need it. */
 function Value({ recipe }: { recipe: Recipe }) {
   const { maps, value, color } = useMendHand();
-  const shown = useView((s) => s.map);
+  const shown = useShownPicture().map ?? "";
   const kinds = useMaps().data ?? [];
   const run = useShownRun();
   const own = [...(maps ?? [shown])];

@@ -4,7 +4,7 @@ import { useOpen } from "../../../api/open";
 import { keepNow } from "../../../api/queries";
 import type { Mend, MendTool } from "../../../api/types";
 import { longer } from "../../../stages/model/brush-hand";
-import { type Point, useView } from "../../../stages/view";
+import type { Point } from "../../../stages/view";
 
 interface MendHand {
   tool: MendTool | null;
@@ -19,6 +19,8 @@ interface MendHand {
   /** Where Clone takes from. */
   from: Point | null;
   stroke: Mend | null;
+  /** Strokes that have ended and are not in the recipe yet, in their order. */
+  pending: readonly Mend[];
   /** The run is shown as it is without mends. */
   before: boolean;
 }
@@ -32,6 +34,7 @@ export const useMendHand = create<MendHand>()(() => ({
   maps: null,
   from: null,
   stroke: null,
+  pending: [],
   before: false,
 }));
 
@@ -45,18 +48,15 @@ export function toggleBefore() {
 /** The size in scene units. */
 export const mendSize = (diagonal: number) => useMendHand.getState().size ?? diagonal * 0.02;
 
-/** Maps that strokes change now. */
-export const mendedMaps = (): string[] => [...(useMendHand.getState().maps ?? [useView.getState().map])];
-
-/** Begins a stroke; of Clone without a source the press chooses one. */
-export function beginMend(point: Point, pressure: number, diagonal: number) {
-  const { tool, strength, value, color, from } = useMendHand.getState();
-  if (tool === null) return;
+/** Begins a stroke, on the map on screen unless others are chosen; of Clone without a source the press chooses one. */
+export function beginMend(point: Point, pressure: number, diagonal: number, shown: string | undefined) {
+  const { tool, strength, value, color, from, maps } = useMendHand.getState();
+  if (tool === null || (maps === null && shown === undefined)) return;
   if (tool === "clone" && from === null) return setMend({ from: point });
   keepNow();
   const stroke: Mend = {
     tool,
-    maps: mendedMaps(),
+    maps: maps ? [...maps] : [shown ?? ""],
     size: mendSize(diagonal),
     strength,
     path: [[...point, pressure]],
@@ -72,3 +72,14 @@ export function goOnMending(point: Point, pressure: number) {
   const path = longer(stroke.path, stroke.size, point, pressure);
   if (path !== stroke.path) setMend({ stroke: { ...stroke, path } });
 }
+
+/** Ends the stroke in hand: it waits to be kept. None where none was begun. */
+export function endMend(): Mend | null {
+  const { stroke, pending } = useMendHand.getState();
+  if (stroke) setMend({ stroke: null, pending: [...pending, stroke] });
+  return stroke;
+}
+
+/** A stroke is in the recipe, or came to nothing. */
+export const settleMend = (stroke: Mend) =>
+  useMendHand.setState(({ pending }) => ({ pending: pending.filter((one) => one !== stroke) }));

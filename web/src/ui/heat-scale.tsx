@@ -1,0 +1,39 @@
+// What the colours of a difference stand for: dark nothing, and a number for the brightest.
+import { NumberField } from "./number-field";
+
+export function HeatScale(props: {
+  unit: string;
+  /** What the brightest stands for, and the most that it may. */
+  most: number;
+  max: number;
+  onChange: (most: number) => void;
+}) {
+  const { unit, most, max, onChange } = props;
+  const top = Math.max(max, 1e-6);
+  return (
+    <div className="mt-1 flex items-center gap-2">
+      <span className="num text-ink-3">0</span>
+      <span
+        className="h-2.5 flex-1 rounded-[2px]"
+        style={{ background: "linear-gradient(90deg, rgb(24 24 26), rgb(200 86 42), rgb(255 240 214))" }}
+      />
+      <NumberField
+        label="Brightest stands for"
+        unit={unit}
+        value={most}
+        min={0}
+        max={top}
+        step={top / 200}
+        digits={unit === "degrees" ? 2 : 4}
+        onChange={onChange}
+      />
+    </div>
+  );
+}
+
+/** What the brightest stands for at first: nearly all that is compared is below it. */
+export const firstMost = ({ p99, max }: { p99: number; max: number }) => (p99 > 0 ? p99 : max);
+
+/** A difference with as many digits as tell something. */
+export const figure = (value: number) =>
+  value === 0 ? "0" : Math.abs(value) >= 100 ? value.toFixed(0) : value.toPrecision(2);
