@@ -8,7 +8,7 @@ use ember_ridge_core::mesh::{Facing, Plane, UvChoice, UvSet};
 use ember_ridge_core::pairs::Pairing;
 use ember_ridge_core::picture::{Depth, ImageFormat};
 use ember_ridge_core::reach::Direction;
-use ember_ridge_core::sheet::{Layout, Padding};
+use ember_ridge_core::sheet::{Layout, Padding, RegionRectangle};
 use ember_ridge_core::surface::Distance;
 use ember_ridge_core::trace::BackFaces;
 use ember_ridge_samples::SAMPLES;
@@ -119,6 +119,13 @@ pub struct Bake {
     /// Bake a proof: at most the recipe's proof size, one sample per texel
     #[arg(long)]
     pub proof: bool,
+    /// Bake only this rectangle of the sheet, from its lower left to its upper right corner in UV units; @N for another sheet than the
+    /// first, counted from 0. May be given more than once. Everything else comes from --into
+    #[arg(long, value_name = "U,V,U,V[@N]", value_parser = parse_rectangle, requires = "into", conflicts_with = "proof")]
+    pub region: Vec<RegionRectangle>,
+    /// Folder of the earlier bake that a region is baked into; it stays as it is
+    #[arg(long, value_name = "DIR")]
+    pub into: Option<PathBuf>,
     /// Print the report to standard output
     #[arg(long)]
     pub json: bool,
@@ -375,6 +382,16 @@ fn parse_distance(text: &str) -> Result<Distance, String> {
             Ok(units) if units.is_finite() => Ok(Distance::Units(units)),
             _ => Err("give a finite number in scene units, or auto".into()),
         },
+    }
+}
+
+fn parse_rectangle(text: &str) -> Result<RegionRectangle, String> {
+    let (corners, sheet) = text.split_once('@').unwrap_or((text, "0"));
+    let sheet = sheet.parse().map_err(|_| format!("'{sheet}' is no number of a sheet, counted from 0"))?;
+    let numbers: Result<Vec<f32>, _> = corners.split(',').map(|number| number.trim().parse()).collect();
+    match numbers.as_deref() {
+        Ok(&[left, low, right, high]) => Ok(RegionRectangle { sheet, from: [left, low], to: [right, high] }),
+        _ => Err("give four numbers of 0 to 1 as U,V,U,V: lower left corner, upper right corner".into()),
     }
 }
 

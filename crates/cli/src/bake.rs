@@ -22,12 +22,16 @@ pub fn run(arguments: &Bake) -> Result<ExitCode, Unusable> {
     if arguments.proof {
         recipe = recipe.as_proof();
     }
+    let around = crate::region::around(&mut recipe, arguments)?;
     recipe.validate().map_err(|fault| anyhow!("recipe: {fault}"))?;
     let out = match (&arguments.out, &arguments.recipe) {
         (Some(out), _) => out.clone(),
         (None, Some(_)) => files.folder().to_path_buf(),
         (None, None) => PathBuf::from("baked"),
     };
+    if arguments.into.as_ref().is_some_and(|into| into.canonicalize().ok() == out.canonicalize().ok()) {
+        return Err(anyhow!("--out: {} holds the bake that the region goes into; name another folder", out.display()));
+    }
     ready_folder(&out)?;
 
     let kept = KeptHits::open(arguments.hits.as_deref(), arguments.keep_hits.as_deref(), arguments.keep_hits_most)?;
@@ -36,7 +40,8 @@ pub fn run(arguments: &Bake) -> Result<ExitCode, Unusable> {
         let scene = load_scene(&recipe, &files, &progress)?;
         let mut recipe = recipe;
         crate::finish::suit(&mut recipe, arguments, &scene);
-        Ok(Plan::watched(&recipe, &scene, &progress)?)
+        let plan = Plan::watched(&recipe, &scene, &progress)?.for_proof(arguments.proof);
+        Ok(around.into_iter().fold(plan, Plan::amid))
     })?;
     if let Some(path) = &arguments.recipe {
         files.read(path)?;

@@ -11,6 +11,7 @@ mod files;
 mod finish;
 mod options;
 mod progress;
+mod region;
 mod sample;
 mod say;
 mod scene;

@@ -1,6 +1,7 @@
 //! Findings: located problems with a plain reason and a remedy. Every check, on meshes or on results, answers with
 //! these and nothing else, so that the page, the command line and the report read alike.
 
+use crate::change::Change;
 use crate::step::MeshStep;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -65,6 +66,18 @@ pub enum FindingKind {
     MendGround,
     /// A mend touches nothing.
     MendIdle,
+    /// The sculpt stands out beyond where rays start.
+    EnvelopeClips,
+    /// The two sides of UV seams show something else.
+    SeamDifference,
+    /// Rays leave more noise than a map should have.
+    Noise,
+    /// Eight bits are too few for a slow gradient.
+    Stepping,
+    /// Smaller sizes of the sheet mix in what lies beyond the padding.
+    MipBleeding,
+    /// Texels at the edge of a detail that floats over the surface hold something between the two.
+    HalfCovered,
 }
 
 impl FindingKind {
@@ -84,6 +97,12 @@ impl FindingKind {
                 | MaskEmpty
                 | MendGround
                 | MendIdle
+                | EnvelopeClips
+                | SeamDifference
+                | Noise
+                | Stepping
+                | MipBleeding
+                | HalfCovered
         )
     }
 }
@@ -124,6 +143,9 @@ pub struct Finding {
     /// Safe ways to fix it here, each by one click; the first is the one to try first.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub fixes: Vec<Fix>,
+    /// Changes of the recipe that should help, each by one click; the first is the one to try first.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub remedies: Vec<Remedy>,
     /// Why the artist accepts it, when that is so.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub allowed: Option<String>,
@@ -133,7 +155,8 @@ impl Finding {
     /// A finding on no place in particular, without a fix.
     pub fn new(kind: FindingKind, severity: Severity, reason: impl Into<String>, remedy: impl Into<String>) -> Finding {
         let (reason, remedy) = (reason.into(), remedy.into());
-        Finding { kind, severity, place: Place::default(), reason, remedy, fixes: Vec::new(), allowed: None }
+        let (fixes, remedies) = (Vec::new(), Vec::new());
+        Finding { kind, severity, place: Place::default(), reason, remedy, fixes, remedies, allowed: None }
     }
 
     /// The same on a place.
@@ -150,6 +173,20 @@ impl Finding {
     pub fn with_fixes(self, fixes: Vec<Fix>) -> Finding {
         Finding { fixes, ..self }
     }
+
+    /// The same with a change of the recipe that should help.
+    pub fn with_remedy(mut self, words: impl Into<String>, changes: Vec<Change>) -> Finding {
+        self.remedies.push(Remedy { words: words.into(), changes });
+        self
+    }
+}
+
+/// One way to remedy a finding: changes of the recipe, as one edit.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+pub struct Remedy {
+    /// What the button says.
+    pub words: String,
+    pub changes: Vec<Change>,
 }
 
 /// One way to fix a finding: a step that is recorded with the mesh file.

@@ -6,6 +6,7 @@
 //! Rooms stand on floors, lowest first in this list; a room uses rooms of floors below it and no others
 //! (`tests/floors.rs`). docs/architecture.md draws them.
 
+pub mod change;
 pub mod picture;
 pub mod step;
 pub mod stop;
@@ -41,7 +42,7 @@ pub mod bake;
 
 pub mod review;
 
-pub use finding::{Exception, Finding, FindingKind, Fix, FixOn, Place, Severity, mark_allowed, worst_first};
+pub use finding::{Exception, Finding, FindingKind, Fix, FixOn, Place, Remedy, Severity, mark_allowed, worst_first};
 pub use glam;
 pub use mesh::{Draft, DraftPart, Mesh, MeshFault, Part};
 pub use recipe::{Recipe, changes};

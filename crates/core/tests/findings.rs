@@ -99,7 +99,7 @@ fn what_is_next_to_nothing_is_not_told() {
 fn heights_that_a_scale_cuts_off_name_the_scale_that_would_hold_them() {
     let low = cube("box", 0.5);
     let clipped = troubles(&[(texel(0, 20, 20), 25)]);
-    let heights = ClippedHeights { scale: 0.5, extreme: 0.4, clipped: &clipped, covered: 1000 };
+    let heights = ClippedHeights { at: "displacement", scale: 0.5, extreme: 0.4, clipped: &clipped, covered: 1000 };
     let finding = range_clipped(&sheet(&low), &heights).expect("told");
     assert_eq!((finding.kind, finding.severity), (FindingKind::RangeClipped, Severity::Fault));
     assert!(finding.reason.contains("reaches 0.40000, but a scale of 0.5 holds only 0.25000: 25 texels (2.50 %)"));

@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 
 /// Floors from the ground up; rooms on one floor do not use each other.
 const FLOORS: &[&[&str]] = &[
-    &["picture", "step", "stop", "surface"],
+    &["change", "picture", "step", "stop", "surface"],
     &["document", "finding"],
     &["mesh"],
     &["layout", "sheet", "trace"],

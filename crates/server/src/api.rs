@@ -14,7 +14,7 @@ pub use masks::{
 pub use reach::{EnvelopeHeader, MarkCount, NeedleCounts, PartReachLine, TexelMap, TexelView, TraceView};
 pub use runs::{
     HoldOrder, MapTime, NewMend, PictureLine, PlannedFile, Preflight, ProgressView, ProofLimit, ProofRoom, QueueOrder,
-    QueuedRun, RunDetail, RunLabel, RunOrder, RunPage, RunView, RunsCompared,
+    QueuedRun, RegionOrder, RunDetail, RunLabel, RunOrder, RunPage, RunView, RunsCompared,
 };
 
 use ember_ridge_core::bake::Estimate;

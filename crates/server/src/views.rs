@@ -175,6 +175,7 @@ pub fn run_view(app: &App, line: RunLine) -> RunView {
         small: BTreeMap::new(),
         name: line.name,
         starred: line.starred,
+        region: line.region,
     }
 }
 

@@ -5,13 +5,14 @@ use sqlx::SqlStr;
 use sqlx::migrate::{Migration, MigrationType, Migrator};
 
 /// Number, name and text of each.
-const STEPS: [(i64, &str, &str); 6] = [
+const STEPS: [(i64, &str, &str); 7] = [
     (1, "first", include_str!("../migrations/0001_first.sql")),
     (2, "unique revisions", include_str!("../migrations/0002_unique_revisions.sql")),
     (3, "settings", include_str!("../migrations/0003_settings.sql")),
     (4, "runs in brief", include_str!("../migrations/0004_runs_in_brief.sql")),
     (5, "queue", include_str!("../migrations/0005_queue.sql")),
     (6, "ledger", include_str!("../migrations/0006_ledger.sql")),
+    (7, "regions", include_str!("../migrations/0007_regions.sql")),
 ];
 
 pub(crate) fn migrator() -> Migrator {

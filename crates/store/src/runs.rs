@@ -93,6 +93,8 @@ pub struct RunLine {
     pub name: String,
     /// It does not age out.
     pub starred: bool,
+    /// What it is a region of, in words; none where it is all of its sheets.
+    pub region: Option<String>,
 }
 
 /// A run with all that is known of it.
@@ -114,7 +116,7 @@ pub struct RunFile {
 
 pub(super) const LINE: &str =
     "SELECT id, asset, number, kind, status, created, error, size, samples, changes, maps, failed_maps, findings,
-    seconds, bytes, held, name, starred, recipe, report FROM runs";
+    seconds, bytes, held, name, starred, region, recipe, report FROM runs";
 
 /// A line whose words are not known is shown as failed, and says so: it hides no other.
 pub(super) fn line_of(row: &SqliteRow) -> RunLine {
@@ -140,6 +142,7 @@ pub(super) fn line_of(row: &SqliteRow) -> RunLine {
         held: row.get("held"),
         name: row.get("name"),
         starred: row.get("starred"),
+        region: row.get("region"),
     }
 }
 
@@ -157,8 +160,8 @@ impl Store {
             let id = Store::next(step, "runs").await?;
             let number = Store::next(step, &format!("run/{asset}")).await?;
             let query =
-                "INSERT INTO runs (id, asset, number, kind, status, recipe, created, size, samples, changes, turn)
-                VALUES (?, ?, ?, ?, 'waiting', ?, ?, ?, ?, ?, ";
+                "INSERT INTO runs (id, asset, number, kind, status, recipe, created, size, samples, changes, region, turn)
+                VALUES (?, ?, ?, ?, 'waiting', ?, ?, ?, ?, ?, ?, ";
             sqlx::query(sqlx::AssertSqlSafe(format!("{query}{LAST_TURN})")))
                 .bind(id)
                 .bind(asset)
@@ -169,6 +172,7 @@ impl Store {
                 .bind(recipe.sheet.size)
                 .bind(recipe.sheet.samples)
                 .bind(to_json(&changes))
+                .bind(recipe.region.as_ref().map(|region| region.words(recipe.sheet.size)))
                 .execute(&mut *step)
                 .await?;
             Ok(id)
@@ -182,6 +186,13 @@ impl Store {
 
     pub async fn run_line(&self, id: i64) -> Result<RunLine> {
         Ok(line_of(&self.run_row(id).await?))
+    }
+
+    /// The run of an asset that has a number there.
+    pub async fn run_numbered(&self, asset: i64, number: i64) -> Result<Run> {
+        let query = sqlx::AssertSqlSafe(format!("{LINE} WHERE asset = ? AND number = ?"));
+        let row = sqlx::query(query).bind(asset).bind(number).fetch_optional(&self.pool).await?;
+        run_of(&row.ok_or_else(|| StoreFault::Missing(format!("run {number} of this asset")))?)
     }
 
     async fn run_row(&self, id: i64) -> Result<SqliteRow> {

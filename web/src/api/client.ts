@@ -20,6 +20,7 @@ import type {
   paths,
   Recipe,
   RegionBy,
+  RegionRectangle,
   Role,
   RunKind,
   RunLabel,
@@ -116,6 +117,8 @@ export const api = {
   upright: (id: number, body: Recipe) => held(POST("/assets/{id}/upright", { ...path(id), body })),
   trace: (id: number, sheet: number, x: number, y: number) =>
     held(GET("/runs/{id}/trace", { params: { path: { id }, query: { sheet, x, y } } })),
+  bakeRegion: (id: number, run: number, rectangles: RegionRectangle[]) =>
+    held(POST("/assets/{id}/runs", { ...path(id), body: { kind: "final", region: { run, rectangles } } })),
   bake: (id: number, kind: RunKind) => held(POST("/assets/{id}/runs", { ...path(id), body: { kind } })),
   again: (run: number) => held(POST("/runs/{id}/again", path(run))),
   stop: (run: number) => held(POST("/runs/{id}/stop", path(run))),

@@ -13,6 +13,7 @@ import type {
   FixOrder,
   PictureLine,
   Recipe,
+  RegionRectangle,
   Report,
   RunDetail,
   RunKind,
@@ -223,6 +224,15 @@ export function useActions() {
       doing(async () => {
         if (!(await settled())) throw new Error(UNSAVED);
         if (id !== null) await bake(id, kind);
+      }),
+    /** Bakes part of the sheets at final quality into a run. */
+    bakeRegion: (run: number, rectangles: RegionRectangle[]) =>
+      doing(async () => {
+        if (!(await settled())) throw new Error(UNSAVED);
+        if (id === null) return;
+        asked++;
+        await api.bakeRegion(id, run, rectangles);
+        open({ run: null });
       }),
     again: (run: number) => doing(() => api.again(run)),
     /** Makes the settings of a run those of the asset again. */

@@ -1888,12 +1888,14 @@ export interface components {
             place: components["schemas"]["Place"];
             /** @description What is wrong, in plain words, with its figures. */
             reason: string;
+            /** @description Changes of the recipe that should help, each by one click; the first is the one to try first. */
+            remedies?: components["schemas"]["Remedy"][];
             /** @description What to do about it. */
             remedy: string;
             severity: components["schemas"]["Severity"];
         };
         /** @description What was found. The name is stable: it stands in reports and in the recipe's exceptions. */
-        FindingKind: ("unreadable" | "not-a-number" | "missing-uvs" | "island-outside" | "overlapping-uvs" | "mirrored-islands" | "density-spread" | "stretched-uvs" | "tight-islands" | "turned-faces" | "inside-out" | "doubled-points" | "non-manifold-edges" | "hard-edges-without-seam" | "polygons-triangulated" | "zero-area-faces" | "scale-slip" | "axis-swap" | "meshes-apart" | "unpaired-part" | "names-pair-nothing" | "colours-merged" | "cage-gaps" | "misses" | "back-face-hits" | "wrong-part-hits" | "lean" | "range-clipped") | "read-in-part" | "picture-texels" | "mask-unusable" | "mask-empty" | "finish-unusable" | "finish-picture" | "finish-document" | "mend-ground" | "mend-idle";
+        FindingKind: ("unreadable" | "not-a-number" | "missing-uvs" | "island-outside" | "overlapping-uvs" | "mirrored-islands" | "density-spread" | "stretched-uvs" | "tight-islands" | "turned-faces" | "inside-out" | "doubled-points" | "non-manifold-edges" | "hard-edges-without-seam" | "polygons-triangulated" | "zero-area-faces" | "scale-slip" | "axis-swap" | "meshes-apart" | "unpaired-part" | "names-pair-nothing" | "colours-merged" | "cage-gaps" | "misses" | "back-face-hits" | "wrong-part-hits" | "lean" | "range-clipped") | "read-in-part" | "picture-texels" | "mask-unusable" | "mask-empty" | "finish-unusable" | "finish-picture" | "finish-document" | "mend-ground" | "mend-idle" | "envelope-clips" | "seam-difference" | "noise" | "stepping" | "mip-bleeding" | "half-covered";
         /** @description What a surface is made of. */
         Finish: {
             /**
@@ -2203,6 +2205,8 @@ export interface components {
             named: boolean;
             /** @description Channels and value outside every island, unless a setting changes them. */
             shape: components["schemas"]["MapShape"];
+            /** @description Slow gradients tell: steps between values show where eight bits hold them. */
+            slow: boolean;
         };
         /** @description A kind of map, and its settings before anyone changes them. */
         MapLine: {
@@ -3909,6 +3913,8 @@ export interface components {
              *     }
              */
             reach: components["schemas"]["Reach"];
+            /** @description Of a run: what of the sheets is baked; everything else comes from an earlier run. */
+            region?: components["schemas"]["Region"] | null;
             /**
              * Format: uint64
              * @default 0
@@ -3930,11 +3936,54 @@ export interface components {
             /** Format: uint32 */
             version: number;
         };
+        /** @description What is baked of a run's sheets; everything else is taken over from an earlier run. */
+        Region: {
+            rectangles: components["schemas"]["RegionRectangle"][];
+            /**
+             * Format: int64
+             * @description Number of the asset's run that everything else comes from; none where that is said otherwise.
+             */
+            run?: number | null;
+        };
         /** @description What tells the regions apart that a mask picks. */
         RegionBy: "part" | "material" | "piece" | "island" | "id" | "vertex-color";
         /** @description The name of a region; none where a place lies in none. */
         RegionName: {
             name: string | null;
+        };
+        /** @description What of the sheets is baked, and the run that everything else comes from. */
+        RegionOrder: {
+            rectangles: components["schemas"]["RegionRectangle"][];
+            /**
+             * Format: int64
+             * @description A run of the same asset that has maps.
+             */
+            run: number;
+        };
+        /** @description A rectangle of a sheet, in UV units of that sheet, origin bottom-left. */
+        RegionRectangle: {
+            /** @description Lower left corner, 0 to 1. */
+            from: [
+                number,
+                number
+            ];
+            /**
+             * Format: uint32
+             * @description Which sheet of the run, counted from 0.
+             * @default 0
+             */
+            sheet: number;
+            /** @description Upper right corner, 0 to 1. */
+            to: [
+                number,
+                number
+            ];
+        };
+        /** @description One way to remedy a finding: changes of the recipe, as one edit. */
+        Remedy: {
+            changes: components["schemas"]["Change"][];
+            /** @description What the button says. */
+            words: string;
         };
         /** @description A whole bake. */
         Report: {
@@ -4039,6 +4088,8 @@ export interface components {
         };
         RunOrder: {
             kind: components["schemas"]["RunKind"];
+            /** @description Only part of a final, baked into an earlier run. */
+            region?: components["schemas"]["RegionOrder"] | null;
         };
         /** @description Some of an asset's runs, newest first, and whether there are older ones. */
         RunPage: {
@@ -4081,6 +4132,8 @@ export interface components {
             name: string;
             /** Format: int64 */
             number: number;
+            /** @description Only part of its sheets was baked: how much, and into which run; none where everything was. */
+            region: string | null;
             /** Format: uint32 */
             samples: number;
             /** Format: double */
@@ -4796,8 +4849,12 @@ export type ReachSide = components['schemas']['ReachSide'];
 export type Reads = components['schemas']['Reads'];
 export type ReadyFinishLine = components['schemas']['ReadyFinishLine'];
 export type Recipe = components['schemas']['Recipe'];
+export type Region = components['schemas']['Region'];
 export type RegionBy = components['schemas']['RegionBy'];
 export type RegionName = components['schemas']['RegionName'];
+export type RegionOrder = components['schemas']['RegionOrder'];
+export type RegionRectangle = components['schemas']['RegionRectangle'];
+export type Remedy = components['schemas']['Remedy'];
 export type Report = components['schemas']['Report'];
 export type ResolvedReach = components['schemas']['ResolvedReach'];
 export type Revision = components['schemas']['Revision'];

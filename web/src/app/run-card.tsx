@@ -63,7 +63,7 @@ export function RunCard(props: {
         <span className="min-w-0">
           <span className="block truncate pr-10">
             <b>
-              {run.number} {run.kind}
+              {run.number} {run.region ? "region" : run.kind}
             </b>{" "}
             <span className="num ml-1 text-ink-2">{run.size} px</span>
           </span>

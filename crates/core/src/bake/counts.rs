@@ -1,12 +1,15 @@
 //! What is counted over all tiles of a run, in an order-free way: any thread may count any tile.
 
 use super::plan::{Plan, PlannedMap};
+use super::slopes::{Slopes, may_step};
 use crate::finding::Finding;
-use crate::hits::{RayPlan, TileHits, lean_of};
+use crate::hits::{RayPlan, Scratch, TileHits, half_covered, lean_of};
 use crate::inspect::{
-    ClippedHeights, PartTroubles, TexelPlace, TroubledSheet, Troubles, mask_empty, part_findings, range_clipped,
+    ClippedHeights, NoisyMap, PartTroubles, SteppedMap, TexelPlace, TroubledSheet, Troubles, mask_empty, noisy,
+    part_findings, range_clipped, stepped,
 };
-use crate::maps::RaysSpent;
+use crate::maps::{Rays, RaysSpent};
+use crate::picture::Depth;
 use serde::{Deserialize, Serialize};
 
 /// What was counted.
@@ -48,7 +51,7 @@ mod parts_met {
 }
 
 /// What one map took and met.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 pub(super) struct MapCounts {
     pub seconds: f64,
     /// Rays beyond the primary ones, traced for this map.
@@ -60,6 +63,41 @@ pub(super) struct MapCounts {
     pub most: f32,
     /// Texels whose value lies beyond a set range.
     pub clipped: Troubles,
+    pub slopes: Slopes,
+    pub noise: Noise,
+}
+
+/// Standard errors of texels that follow from rays, of full range 1.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub(super) struct Noise {
+    texels: u64,
+    /// Squared errors, in whole numbers of 2^-32, so that no order tells.
+    squares: u64,
+    /// Texels above what is tolerable.
+    above: Troubles,
+}
+
+/// Errors up to this, estimated, are tolerable where rays are counted. The estimate is on the safe side by about a half, so this is six
+/// steps of 255.
+const TOLERABLE: f32 = 0.035;
+/// Where the number of rays follows from an error, it may be missed by this factor.
+const MISSED_BY: f32 = 1.5;
+
+/// What more rays should bring the error down to, where they are counted now.
+const GOAL: f32 = 0.01;
+
+fn tolerable(rays: Rays) -> f32 {
+    match rays {
+        Rays::Fixed(_) => TOLERABLE,
+        Rays::ByError(by_error) => by_error.error * MISSED_BY,
+    }
+}
+
+fn goal(rays: Rays) -> f32 {
+    match rays {
+        Rays::Fixed(_) => GOAL,
+        Rays::ByError(by_error) => by_error.error,
+    }
 }
 
 impl Counts {
@@ -81,7 +119,7 @@ impl Counts {
         self.rays + self.maps.iter().map(|m| m.rays).sum::<u64>()
     }
 
-    pub(super) fn take(&mut self, plan: &RayPlan, hits: &TileHits) {
+    pub(super) fn take(&mut self, plan: &RayPlan, hits: &TileHits, scratch: &mut Scratch) {
         self.rays += hits.rays();
         self.kept_rays += hits.kept_rays();
         let mut touched: Vec<u32> = Vec::new();
@@ -102,6 +140,14 @@ impl Counts {
             let wrong = |s: usize| hits.hit(s).is_some_and(|h| plan.is_elsewhere(low_part, h.at.triangle));
             if samples.clone().any(wrong) {
                 part.wrong_parts.add(place);
+            }
+            if hits.beyond(texel) > 0.0 {
+                part.beyond.add(place);
+                part.most_beyond = part.most_beyond.max(hits.beyond(texel));
+            }
+            if let Some(gap) = half_covered(plan, hits, samples.clone(), scratch) {
+                part.half_covered.add(place);
+                part.most_gap = part.most_gap.max(gap);
             }
             if let Some(shift) = lean_of(plan, hits, samples.start) {
                 part.leaning.add(place);
@@ -133,6 +179,37 @@ impl Counts {
         extreme
     }
 
+    /// How fast a map changes, where steps of its file may show.
+    pub(super) fn take_slopes(
+        &mut self,
+        plan: &Plan,
+        map: usize,
+        hits: &TileHits,
+        (values, covered): (&[f32], &[u32]),
+    ) {
+        let facts = &plan.maps[map].facts;
+        if !may_step(facts, plan.recipe.sheet.dither) {
+            return;
+        }
+        let unit = if facts.heights() { plan.rays.scene.diagonal() } else { 1.0 };
+        let place = |texel: usize| texel_place(&plan.rays, hits, texel, hits.samples_of(texel).start);
+        self.maps[map].slopes.take(&hits.tile, (values, facts.shape.channels, unit), covered, place);
+    }
+
+    /// What noise rays leave in a map.
+    pub(super) fn take_errors(&mut self, plan: &Plan, map: usize, hits: &TileHits, errors: &[(usize, f32)]) {
+        let Some(rays) = plan.maps[map].facts.settings.rays() else { return };
+        let noise = &mut self.maps[map].noise;
+        for &(texel, error) in errors {
+            noise.texels += 1;
+            noise.squares += (f64::from(error * error) * TWO_TO_32) as u64;
+            if error > tolerable(rays) {
+                noise.above.add(texel_place(&plan.rays, hits, texel, hits.samples_of(texel).start));
+            }
+        }
+        noise.above.end_tile();
+    }
+
     /// How white a mask gets.
     pub(super) fn take_mask(&mut self, plan: &Plan, map: usize, values: &[f32]) {
         if is_mask(&plan.maps[map]) {
@@ -155,6 +232,10 @@ impl Counts {
             mine.extreme = mine.extreme.max(theirs.extreme);
             mine.most = mine.most.max(theirs.most);
             mine.clipped.merge(&theirs.clipped);
+            mine.slopes.merge(&theirs.slopes);
+            mine.noise.texels += theirs.noise.texels;
+            mine.noise.squares += theirs.noise.squares;
+            mine.noise.above.merge(&theirs.noise.above);
         }
         for (mine, theirs) in self.parts.iter_mut().zip(other.parts) {
             mine.merge(&theirs);
@@ -174,11 +255,45 @@ impl Counts {
         for (map, tally) in plan.maps.iter().zip(&self.maps) {
             let Some(scale) = map.facts.set_scale() else { continue };
             let (extreme, clipped) = (tally.extreme, &tally.clipped);
-            found.extend(range_clipped(&sheet, &ClippedHeights { scale, extreme, clipped, covered: self.covered }));
+            let at = map.facts.key();
+            found.extend(range_clipped(&sheet, &ClippedHeights { at, scale, extreme, clipped, covered: self.covered }));
+        }
+        // A proof is coarser and has fewer rays: what it lowers says nothing about the final.
+        if !plan.proof {
+            let maps = plan.maps.iter().zip(&self.maps);
+            found.extend(maps.flat_map(|(map, tally)| self.quality_findings(plan, &sheet, (map, tally))));
         }
         found
     }
+
+    /// Findings on a map's rays and on the depth of its file.
+    fn quality_findings(
+        &self,
+        plan: &Plan,
+        sheet: &TroubledSheet,
+        (map, tally): (&PlannedMap, &MapCounts),
+    ) -> Vec<Finding> {
+        let (facts, noise) = (&map.facts, &tally.noise);
+        let noise = facts.settings.rays().and_then(|rays| {
+            let mean = (noise.squares as f64 / TWO_TO_32 / noise.texels.max(1) as f64).sqrt() as f32;
+            let (label, at, limit) = (facts.label(), facts.key(), tolerable(rays));
+            let (most, above, texels) = (rays.most(), &noise.above, noise.texels);
+            noisy(sheet, &NoisyMap { label, at, most, limit, goal: goal(rays), mean, above, texels })
+        });
+        let diagonal = plan.rays.scene.diagonal();
+        let range = match facts.heights() {
+            true => facts.set_scale().unwrap_or(2.0 * tally.extreme) / diagonal,
+            false => 1.0,
+        };
+        let troubles = tally.slopes.stepped(range);
+        let deeper = facts.format.depths().contains(&Depth::Sixteen);
+        let (label, heights) = (facts.label(), facts.heights());
+        let map = SteppedMap { label, heights, deeper, troubles: &troubles, covered: self.covered };
+        noise.into_iter().chain(stepped(sheet, &map)).collect()
+    }
 }
+
+const TWO_TO_32: f64 = 4_294_967_296.0;
 
 fn is_mask(map: &PlannedMap) -> bool {
     !map.facts.settings.masks().is_empty()

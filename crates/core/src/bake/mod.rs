@@ -1,20 +1,25 @@
 //! A bake: a plan made from meshes and a recipe, worked off tile by tile. A tile is a pure function of the two, so any
 //! thread may do any tile in any order and the bytes are the same.
 
+mod around;
 mod canvas;
 mod closed;
 mod counts;
 mod estimate;
 mod facts;
+mod judged;
 mod kept;
 mod mended;
+mod mips;
 mod outcome;
 mod padding;
 mod plan;
 mod report;
 mod run;
+mod slopes;
 mod spool;
 
+pub use around::{Around, AroundMap};
 pub use canvas::{Canvas, PREVIEW_SIDE, Preview};
 pub use counts::Counts;
 pub use estimate::{Estimate, estimate};

@@ -197,7 +197,7 @@ impl Outcome {
     }
 
     /// Values of the texels that padding may copy, in the order of their numbers.
-    fn border_values(
+    pub(super) fn border_values(
         &self,
         (layer, sheet, map): (Layer, usize, usize),
         padding: &SheetPadding,

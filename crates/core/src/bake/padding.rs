@@ -36,14 +36,20 @@ impl SheetPadding {
             Padding::Texels(n) => Some(n),
             Padding::All => None,
         };
-        let borders = covered.borders();
-        let border_rows = (0..=size).map(|y| borders.partition_point(|&b| b < y.saturating_mul(size)) as u32).collect();
-        let (tile_starts, in_tile, rows) = (vec![0], Vec::with_capacity(borders.len()), None);
-        let size = size as usize;
-        let mut sheet = SheetPadding { size, borders, border_rows, tile_starts, in_tile, reach, rows };
-        sheet.sort_into(order, covered);
+        let mut sheet = SheetPadding { reach, ..SheetPadding::borders_only(covered, size, order) };
         sheet.rows = sheet.padded(covered);
         Some(sheet)
+    }
+
+    /// The texels that padding may copy, without the padding.
+    pub fn borders_only(covered: &Coverage, size: u32, order: &[Tile]) -> SheetPadding {
+        let borders = covered.borders();
+        let border_rows = (0..=size).map(|y| borders.partition_point(|&b| b < y.saturating_mul(size)) as u32).collect();
+        let (tile_starts, in_tile) = (vec![0], Vec::with_capacity(borders.len()));
+        let size = size as usize;
+        let mut sheet = SheetPadding { size, borders, border_rows, tile_starts, in_tile, reach: Some(0), rows: None };
+        sheet.sort_into(order, covered);
+        sheet
     }
 
     fn sort_into(&mut self, order: &[Tile], covered: &Coverage) {
@@ -95,6 +101,13 @@ impl SheetPadding {
         let row = texel as usize / self.size;
         let (from, to) = (self.border_rows[row] as usize, self.border_rows[row + 1] as usize);
         (from + self.borders[from..to].partition_point(|&b| b < texel)) as u32
+    }
+
+    /// Place in `borders` of a texel; None where it is not one.
+    pub fn border_at(&self, x: usize, y: usize) -> Option<usize> {
+        let row = self.border_rows[y] as usize..self.border_rows[y + 1] as usize;
+        let at = self.borders[row.clone()].binary_search(&((y * self.size + x) as u32)).ok()?;
+        Some(row.start + at)
     }
 
     /// How many texels padding may copy.

@@ -1,12 +1,13 @@
 //! The plan of a bake: everything that is the same for all tiles, worked out once.
 
+use super::around::Around;
 use super::facts::MapFacts;
 use super::kept::KeptTiles;
 use super::outcome::Outcome;
 use super::run::{Ended, Hushed, Unwatched, Watch, run};
 use crate::finding::{Finding, FindingKind, mark_allowed};
 use crate::finish::{Finish, compile_mask};
-use crate::hits::{Derived, RayPlan};
+use crate::hits::{Derived, RayPlan, TileNumber};
 use crate::inspect::{cage_gaps, compare_placing, mask_unusable, pair_findings};
 use crate::maps::{DetailMap, Finishes, MapSettings, MapWork, Setup, sources};
 use crate::recipe::Recipe;
@@ -54,6 +55,10 @@ pub struct Plan {
     rays_key: String,
     pub(super) detail: Result<Arc<DetailMap>, String>,
     made: OnceLock<Arc<Finishes>>,
+    /// It is coarser than what will be delivered.
+    pub(super) proof: bool,
+    /// What lies around the recipe's region; without it everything is baked.
+    pub(super) around: Option<Arc<Around>>,
     pub(super) kept: Option<Arc<KeptTiles>>,
     /// A coarser bake of the same, to be seen until tiles land.
     pub(super) first: Option<Outcome>,
@@ -119,7 +124,37 @@ impl Plan {
         findings.extend(mask_faults(&maps, &setup));
         findings.extend(made.get().iter().flat_map(|finishes| finishes.findings.clone()));
         mark_allowed(&mut findings, &recipe.exceptions);
-        Ok(Plan { recipe: recipe.clone(), rays, findings, maps, rays_key, detail, made, kept: None, first: None })
+        Ok(Plan {
+            recipe: recipe.clone(),
+            rays,
+            findings,
+            maps,
+            rays_key,
+            detail,
+            made,
+            proof: false,
+            around: None,
+            kept: None,
+            first: None,
+        })
+    }
+
+    /// The same plan as that of a proof: what a proof lowers ([`Recipe::as_proof`]) is not judged.
+    pub fn for_proof(self, proof: bool) -> Plan {
+        Plan { proof, ..self }
+    }
+
+    /// The same plan with what lies around its region.
+    pub fn amid(self, around: Arc<Around>) -> Plan {
+        Plan { around: Some(around), ..self }
+    }
+
+    /// What a tile takes over from an earlier run; None where it is baked.
+    pub(super) fn around(&self, number: TileNumber) -> Option<&Around> {
+        let region = self.recipe.region.as_ref()?;
+        let tile = &self.rays.sheets[number.sheet].tiles[number.tile];
+        let outside = !region.touches(number.sheet, tile, self.recipe.sheet.size);
+        self.around.as_deref().filter(|_| outside)
     }
 
     /// The same plan, taking over what an earlier bake of the scene left in `kept` where rays run as they did, and leaving its own

@@ -1,6 +1,7 @@
 //! Running a plan: threads take tiles in order, trace them, let each map evaluate them, and put the values into the spool.
 //! The clock, the wish to stop and the wish to watch come from outside, through [`Watch`].
 
+use super::around::Around;
 use super::canvas::{Canvas, Landed};
 use super::closed::{ClosedTile, close};
 use super::counts::Counts;
@@ -12,7 +13,7 @@ use super::spool::{MemorySpool, Slots, Spool};
 use crate::finding::worst_first;
 use crate::hits::{HitStore, Scratch, TileHits, TileNumber, TileSource};
 use crate::maps::{Asked, TileWork};
-use crate::sheet::Coverage;
+use crate::sheet::{Coverage, rasterise_tile};
 use crate::stop::never;
 use parking_lot::Mutex;
 use rayon::prelude::*;
@@ -215,6 +216,10 @@ fn run_in_pool(
         }
     }
     outcome.mend(plan).map_err(Ended::Spool)?;
+    outcome.judge(plan, &|| watch.stopped()).map_err(Ended::Spool)?;
+    if watch.stopped() {
+        return Err(Ended::Stopped);
+    }
     Ok(outcome)
 }
 
@@ -281,15 +286,62 @@ impl Shared<'_> {
         }
     }
 
+    /// Puts a map's values of a tile where they are seen and where they wait.
+    fn keep(&self, (number, map): (TileNumber, usize), covered: &[u32], values: &[f32], extreme: f32) {
+        let tile = &self.plan.rays.sheets[number.sheet].tiles[number.tile];
+        self.canvas.put(map, &Landed { sheet: number.sheet, tile, covered, values, extreme });
+        let packed = self.plan.maps[map].facts.stored.pack(values);
+        if let Err(fault) = self.spool.keep(self.slots.of_map(number, map), packed) {
+            *self.fault.lock() = Some(fault);
+        }
+    }
+
+    /// Closes a tile in a spool that lasts.
+    fn close(&self, number: TileNumber, covered: &[u32], counts: &Counts) {
+        if !self.spool.lasts() || self.failed() {
+            return;
+        }
+        let tile = &self.plan.rays.sheets[number.sheet].tiles[number.tile];
+        let seconds = *self.earlier.lock() + self.watch.now() - self.started;
+        if let Err(fault) = close(self.spool, self.slots.end(number), (tile, covered), counts, seconds) {
+            *self.fault.lock() = Some(fault);
+        }
+    }
+
+    /// Takes a tile over from an earlier run.
+    fn lay(&self, number: TileNumber, around: &Around, mut counts: Counts) -> Counts {
+        let plan = self.plan;
+        let sheet = &plan.rays.sheets[number.sheet];
+        let tile = &sheet.tiles[number.tile];
+        let pattern = &plan.rays.derived.pattern;
+        let samples = rasterise_tile(&sheet.triangles, &sheet.candidates[number.tile], tile, pattern);
+        let ends = samples.starts.windows(2).enumerate();
+        let covered: Vec<u32> = ends.filter(|(_, ends)| ends[0] < ends[1]).map(|(texel, _)| texel as u32).collect();
+        self.covers(number, &covered);
+        counts.covered += covered.len() as u64;
+        for (map, planned) in plan.maps.iter().enumerate().filter(|(_, planned)| planned.work.is_ok()) {
+            let values = around.values(&planned.facts, number.sheet, (tile, plan.rays.size), &covered);
+            let furthest = || values.iter().fold(0.0f32, |most, height| most.max(height.abs()));
+            let extreme = if planned.facts.heights() { furthest() } else { 0.0 };
+            counts.maps[map].extreme = extreme;
+            self.keep((number, map), &covered, &values, extreme);
+        }
+        self.close(number, &covered, &counts);
+        counts
+    }
+
     /// Makes a tile, and counts what it met.
     fn bake_tile(&self, number: TileNumber, scratch: &mut Scratch) -> Counts {
         let mut counts = Counts::for_plan(self.plan);
         let plan = self.plan;
+        if let Some(around) = plan.around(number) {
+            return self.lay(number, around, counts);
+        }
         let before = self.watch.now();
         let source = TileSource { earlier: self.keeping.as_ref().and_then(|k| k.tile(number)), store: self.hits };
         let hits = TileHits::trace(&plan.rays, number, &source, scratch);
         counts.ray_seconds += self.watch.now() - before;
-        counts.take(&plan.rays, &hits);
+        counts.take(&plan.rays, &hits, scratch);
         let tile = &plan.rays.sheets[number.sheet].tiles[number.tile];
         let covered: Vec<u32> = hits.texels().map(|(texel, _)| texel as u32).collect();
         self.covers(number, &covered);
@@ -328,15 +380,13 @@ impl Shared<'_> {
             task.evaluate(&mut work, &mut values);
             counts.maps[map].rays += work.traced - traced;
             counts.maps[map].by_error = counts.maps[map].by_error + std::mem::take(&mut work.by_error);
+            counts.take_errors(plan, map, &hits, &work.take_errors());
             counts.take_mask(plan, map, &values);
+            counts.take_slopes(plan, map, &hits, (&values, &covered));
             let extreme = if planned.facts.heights() { counts.take_heights(plan, map, &hits, &values) } else { 0.0 };
             let shown = covered.iter().flat_map(|texel| &values[*texel as usize * channels..][..channels]);
             let shown: Vec<f32> = shown.copied().collect();
-            let landed = Landed { sheet: number.sheet, tile, covered: &covered, values: &shown, extreme };
-            self.canvas.put(map, &landed);
-            if let Err(fault) = self.spool.keep(self.slots.of_map(number, map), planned.facts.stored.pack(&shown)) {
-                *self.fault.lock() = Some(fault);
-            }
+            self.keep((number, map), &covered, &shown, extreme);
             counts.maps[map].seconds += self.watch.now() - begun;
             if self.keeping.is_some() {
                 left.push((self.map_keys[map].clone(), values.clone()));
@@ -344,12 +394,7 @@ impl Shared<'_> {
         }
         let signals = std::mem::take(&mut work.signals);
         drop(work);
-        if self.spool.lasts() && !self.failed() {
-            let seconds = *self.earlier.lock() + self.watch.now() - self.started;
-            if let Err(fault) = close(self.spool, self.slots.end(number), (tile, &covered), &counts, seconds) {
-                *self.fault.lock() = Some(fault);
-            }
-        }
+        self.close(number, &covered, &counts);
         if let Some(keeping) = &self.keeping {
             keeping.leave(number, Arc::new(hits), Left { maps: left, signals }, &changed);
         }

@@ -1,5 +1,6 @@
 //! Primary rays and what they hit: one ray per sample serves every map of a run.
 
+mod floating;
 mod lean;
 mod packed;
 mod ray_plan;
@@ -7,6 +8,7 @@ mod resolved;
 mod rule;
 mod tile;
 
+pub use floating::half_covered;
 pub use lean::lean_of;
 pub use packed::{HitKey, HitStore};
 pub(crate) use ray_plan::Derived;

@@ -24,9 +24,10 @@ pub trait HitStore: Send + Sync {
 }
 
 /// Raised when the same key would stand for other hits.
-const VERSION: u8 = 1;
-/// Bytes of a sample: triangle, two weights, height, flags.
+const VERSION: u8 = 2;
+/// Bytes of a sample (triangle, two weights, height, flags), and of a texel that has samples.
 const A_SAMPLE: usize = 17;
+const A_TEXEL: usize = 4;
 const BACK: u8 = 1;
 const SKIPPED_BACK: u8 = 2;
 
@@ -70,6 +71,7 @@ impl TileHits {
         bytes.extend(self.heights.iter().flat_map(|x| x.to_le_bytes()));
         let flags = self.back.iter().zip(&self.skipped_back);
         bytes.extend(flags.map(|(&back, &skipped)| (u8::from(back) * BACK) | (u8::from(skipped) * SKIPPED_BACK)));
+        bytes.extend(self.texels().flat_map(|(texel, _)| self.beyond[texel].to_le_bytes()));
         bytes
     }
 
@@ -77,7 +79,8 @@ impl TileHits {
     /// triangles.
     pub(super) fn unpack(&mut self, bytes: &[u8], triangles: usize) -> bool {
         let n = self.places.len();
-        if bytes.len() != n * A_SAMPLE {
+        let texels: Vec<usize> = self.texels().map(|(texel, _)| texel).collect();
+        if bytes.len() != n * A_SAMPLE + texels.len() * A_TEXEL {
             return false;
         }
         let word = |field: usize, s: usize| {
@@ -86,15 +89,17 @@ impl TileHits {
         };
         let hit: Vec<u32> = (0..n).map(|s| u32::from_le_bytes(word(0, s))).collect();
         let float = |field: usize| (0..n).map(|s| f32::from_le_bytes(word(field, s))).collect::<Vec<_>>();
-        let flags = &bytes[n * 16..];
+        let (flags, beyond) = bytes[n * 16..].split_at(n);
+        let beyond = beyond.as_chunks::<A_TEXEL>().0.iter().map(|b| f32::from_le_bytes(*b));
         let fields = [float(1), float(2), float(3)];
         let known = |t: &u32| (*t as usize) < triangles || *t == MISS;
-        if !hit.iter().all(known) || fields.iter().flatten().any(|x| !x.is_finite()) {
+        if !hit.iter().all(known) || fields.iter().flatten().copied().chain(beyond.clone()).any(|x| !x.is_finite()) {
             return false;
         }
         let [v, w, heights] = fields;
         self.places = (0..n).map(|s| MeshPoint::new(hit[s], v[s], w[s])).collect();
         self.heights = heights;
+        texels.into_iter().zip(beyond).for_each(|(texel, height)| self.beyond[texel] = height);
         self.back = flags.iter().map(|f| f & BACK != 0).collect();
         self.skipped_back = flags.iter().map(|f| f & SKIPPED_BACK != 0).collect();
         true

@@ -7,12 +7,16 @@ use crate::reach::Course;
 use crate::scene::BakeScene;
 use crate::sheet::{TILE, Tile, TileSamples, rasterise_tile};
 use crate::surface::MeshPoint;
-use crate::trace::{Hit, LANES, Packet, RaySpan, Seen, SightMask, TraceAnswer, Walk};
+use crate::trace::{BackFaces, Hit, LANES, Packet, RaySpan, Seen, SightMask, TraceAnswer, Walk};
 use glam::Vec3;
 use std::ops::Range;
 
 /// Triangle number of a sample whose ray hit nothing.
 pub(super) const MISS: u32 = u32::MAX;
+
+/// Sculpt that stands out of the envelope is looked for up to this share of the sculpt's diagonal, and twice the reach,
+/// beyond it.
+const FAR_BEYOND: f32 = 0.1;
 
 /// The hits of one tile, as a structure of arrays with one entry a sample.
 pub struct TileHits {
@@ -26,6 +30,8 @@ pub struct TileHits {
     pub(super) heights: Vec<f32>,
     pub(super) back: Vec<bool>,
     pub(super) skipped_back: Vec<bool>,
+    /// By texel of the tile, as [`TileHits::beyond`].
+    pub(super) beyond: Vec<f32>,
     rays: u64,
     /// Rays as they ran; empty where there is no sculpt.
     courses: Vec<Course>,
@@ -76,7 +82,7 @@ impl TileHits {
     /// Bytes it holds in memory.
     pub fn bytes(&self) -> usize {
         let samples = self.places.len() * (size_of::<MeshPoint>() + 4 + 2) + self.courses.len() * size_of::<Course>();
-        samples + self.samples.bytes() + self.changed.len()
+        samples + self.samples.bytes() + self.changed.len() + self.beyond.len() * 4
     }
 
     /// Rasterises and traces one tile of the plan. Of what an earlier bake left, hits are taken over where rays run as they did,
@@ -105,6 +111,7 @@ impl TileHits {
                 hits.take_over(plan, earlier, &courses, &mut scratch.order);
             }
             hits.rays = hits.trace_samples(plan, &courses, scratch);
+            hits.look_beyond(plan, &courses, scratch);
         }
         hits.keep(kept.as_ref());
         hits.courses = courses;
@@ -167,9 +174,10 @@ impl TileHits {
         }
         order.retain(|&s| fresh[s as usize]);
         let mut changed = vec![false; self.tile.texels()];
-        for (texel, samples) in self.texels() {
-            changed[texel] = samples.clone().any(|s| fresh[s]);
+        for (texel, mut samples) in self.texels() {
+            changed[texel] = samples.any(|s| fresh[s]);
         }
+        self.beyond.clone_from(&kept.beyond);
         self.changed = changed;
     }
 
@@ -183,6 +191,7 @@ impl TileHits {
             heights: vec![0.0; n],
             back: vec![false; n],
             skipped_back: vec![false; n],
+            beyond: vec![0.0; tile.texels()],
             rays: 0,
             courses: Vec::new(),
             changed: Vec::new(),
@@ -262,6 +271,40 @@ impl TileHits {
         rays
     }
 
+    /// Looks outward from where the first ray of each fresh texel starts, for sculpt that it starts beneath.
+    fn look_beyond(&mut self, plan: &RayPlan, all_courses: &[Course], scratch: &mut Scratch) {
+        let Scratch { walk, packet, mask, .. } = scratch;
+        let parts = plan.scene.high.parts.len();
+        let (low, high) = plan.scene.high_bounds();
+        let far = (high - low).length() * FAR_BEYOND;
+        let starts = &self.samples.starts;
+        let fresh = |texel: &usize| self.changed.is_empty() || self.changed[*texel];
+        let firsts: Vec<(usize, usize)> = (self.tile.texels_on_curve())
+            .filter(|texel| starts[*texel] < starts[texel + 1] && fresh(texel))
+            .map(|texel| (texel, starts[texel] as usize))
+            .collect();
+        let part_of = |s: usize| plan.scene.low.parts[self.samples.places[s].triangle as usize];
+        let mut found = Vec::new();
+        for of_part in firsts.chunk_by(|a, b| part_of(a.1) == part_of(b.1)) {
+            let mask = mask.of(&plan.pairs.sights[part_of(of_part[0].1) as usize], parts);
+            for lanes in of_part.chunks(LANES) {
+                packet.clear();
+                for (lane, &(_, s)) in lanes.iter().enumerate() {
+                    let Course { position, outward, run_up, .. } = all_courses[s];
+                    let length = 2.0 * run_up + far;
+                    packet.set(lane, &RaySpan { origin: position + outward * run_up, direction: outward, length });
+                }
+                let answer = plan.scene.trace.closest_packet(packet, mask, BackFaces::Keep, Seen::Along, walk);
+                for (lane, &(texel, s)) in lanes.iter().enumerate() {
+                    // What is seen from behind has the start beneath it.
+                    let above = answer.lane(lane).hit.filter(|hit| hit.back);
+                    found.push((texel, above.map_or(0.0, |hit| all_courses[s].run_up + hit.t)));
+                }
+            }
+        }
+        found.into_iter().for_each(|(texel, height)| self.beyond[texel] = height);
+    }
+
     /// Samples along the tile's curve: neighbours on the sheet share boxes and triangles.
     fn curve_order(&self, order: &mut Vec<u32>) {
         order.clear();
@@ -320,6 +363,12 @@ impl TileHits {
     /// A back face was passed in front of the hit, or on the way to a miss.
     pub fn skipped_back(&self, s: usize) -> bool {
         self.skipped_back[s]
+    }
+
+    /// How far outside the low surface the sculpt lies that the first ray of a texel starts beneath, scene units: it stands out of the
+    /// envelope there. 0 where rays start outside of it.
+    pub fn beyond(&self, texel: usize) -> f32 {
+        self.beyond[texel]
     }
 
     /// How far outside the low surface sample `s` hit, along its direction, scene units; None for a miss.

@@ -2,6 +2,7 @@
 
 use super::troubles::PartResult;
 use crate::finding::{Finding, FindingKind, Severity};
+use crate::reach::{Brush, ReachSide};
 
 pub(super) fn leaning(result: &PartResult) -> Option<Finding> {
     let troubles = &result.troubles.leaning;
@@ -12,5 +13,7 @@ pub(super) fn leaning(result: &PartResult) -> Option<Finding> {
         result.troubles.most_shift
     );
     let remedy = "Paint plumb there at Reach, by brush or with one click";
-    Some(Finding::new(FindingKind::Lean, Severity::Warning, reason, remedy).at(worth.place))
+    let stroke = worth.stroke(result, Brush::Plumb, ReachSide::Out, None);
+    let finding = Finding::new(FindingKind::Lean, Severity::Warning, reason, remedy);
+    Some(finding.with_remedy("Paint plumb there", vec![stroke]).at(worth.place))
 }

@@ -2,6 +2,7 @@
 
 use super::troubles::PartResult;
 use crate::finding::{Finding, FindingKind};
+use crate::reach::{Brush, ReachSide};
 
 pub(super) fn misses(result: &PartResult) -> Option<Finding> {
     let troubles = &result.troubles.misses;
@@ -12,5 +13,7 @@ pub(super) fn misses(result: &PartResult) -> Option<Finding> {
         "Raise reach out above {:.4} or reach in above {:.4}",
         result.sheet.reach.out, result.sheet.reach.inward
     );
-    Some(Finding::new(FindingKind::Misses, worth.severity(), reason, remedy).at(worth.place))
+    let stroke = worth.stroke(result, Brush::More, ReachSide::Both, None);
+    let finding = Finding::new(FindingKind::Misses, worth.severity(), reason, remedy);
+    Some(finding.with_remedy("Raise reach there", vec![stroke]).at(worth.place))
 }

@@ -1,10 +1,13 @@
 //! Heights that a set scale cuts off.
 
 use super::troubles::{TroubledSheet, Troubles};
+use crate::change::Change;
 use crate::finding::{Finding, FindingKind};
 
 /// Heights of a run beside the scale that was set for them, scene units.
 pub struct ClippedHeights<'a> {
+    /// The map's name in the recipe.
+    pub at: &'a str,
     /// The distance from black to white.
     pub scale: f32,
     /// The furthest height.
@@ -16,7 +19,7 @@ pub struct ClippedHeights<'a> {
 
 /// None when next to nothing is clipped.
 pub fn range_clipped(sheet: &TroubledSheet, heights: &ClippedHeights) -> Option<Finding> {
-    let &ClippedHeights { scale, extreme, clipped, covered } = heights;
+    let &ClippedHeights { at, scale, extreme, clipped, covered } = heights;
     let worth = sheet.worth(None, clipped, covered)?;
     let reason = format!(
         "Displacement reaches {extreme:.5}, but a scale of {scale} holds only {:.5}: {} texels ({:.2} %) are clipped",
@@ -25,5 +28,7 @@ pub fn range_clipped(sheet: &TroubledSheet, heights: &ClippedHeights) -> Option<
         worth.share * 100.0
     );
     let remedy = format!("Set the scale to {:.5} or more, or to automatic", extreme * 2.0);
-    Some(Finding::new(FindingKind::RangeClipped, worth.severity(), reason, remedy).at(worth.place))
+    let automatic = Change::set(&["maps", at, "scale"], "auto");
+    let finding = Finding::new(FindingKind::RangeClipped, worth.severity(), reason, remedy).at(worth.place);
+    Some(finding.with_remedy("Automatic scale", vec![automatic]))
 }

@@ -23,6 +23,7 @@ impl Map for DisplacementSettings {
         encoding: "height along the averaged direction, outward positive; 0.5 + height/scale, mid-grey = the low-poly; \
                    float files hold the height itself; linear",
         heights: true,
+        slow: true,
         ..MapKind::data("displacement", "Displacement", MapShape::grey(&[0.5]))
     };
 

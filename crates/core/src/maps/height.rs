@@ -21,6 +21,7 @@ impl Map for HeightSettings {
         encoding: "height of the finish, outward positive; 0.5 + height/scale, mid-grey = the surface; \
                    float files hold the height itself; linear",
         heights: true,
+        slow: true,
         ..MapKind::data("height", "Height", MapShape::grey(&[0.5]))
     };
 

@@ -92,6 +92,8 @@ pub struct MapKind {
     pub flat: bool,
     /// Values are signed heights in scene units until the whole map is known.
     pub heights: bool,
+    /// Slow gradients tell: steps between values show where eight bits hold them.
+    pub slow: bool,
     /// Distances that may be `auto`.
     pub automatic: &'static [Automatic],
     /// A recipe may hold several, each with a name of its own.
@@ -124,6 +126,7 @@ impl MapKind {
             color: false,
             flat: false,
             heights: false,
+            slow: false,
             automatic: &[],
             named: false,
         }

@@ -58,6 +58,7 @@ impl Map for NormalSettings {
     const KIND: MapKind = MapKind {
         explains: "The sculpt's surface direction, relative to the low-poly. Lights up detail that the low-poly lacks.",
         encoding: "tangent-space normal, MikkTSpace, n*0.5+0.5; linear",
+        slow: true,
         ..MapKind::data("normal", "Normal", MapShape::rgb(&[0.5, 0.5, 1.0]))
     };
 

@@ -14,6 +14,7 @@ impl Map for NormalObjectSettings {
     const KIND: MapKind = MapKind {
         explains: "The sculpt's surface direction in the scene's own axes (Y up), for masks by direction and for rigid props.",
         encoding: "object-space normal, Y up, right-handed, n*0.5+0.5; linear",
+        slow: true,
         ..MapKind::data("normal-object", "Object normal", MapShape::rgb(&[0.5, 0.5, 0.5]))
     };
 

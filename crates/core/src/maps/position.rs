@@ -44,6 +44,7 @@ impl Map for PositionSettings {
     const KIND: MapKind = MapKind {
         explains: "Where each texel lies on the asset: for dirt from below, snow from above, gradients along an axis.",
         encoding: "position in the sculpt's bounding box, 0..1 along each axis; linear",
+        slow: true,
         ..MapKind::data("position", "Position", MapShape::rgb(&[0.0, 0.0, 0.0]))
     };
 

@@ -84,6 +84,8 @@ pub struct TileWork<'a> {
     pub traced: u64,
     /// Rays that the map at work got where their number follows from the error.
     pub by_error: RaysSpent,
+    /// What rays of the map at work met, if it asked for any.
+    pub(super) noise: Option<Rc<FanShare>>,
     /// Texels that the map at work is to work on; all when None.
     pub(crate) wanted: Option<&'a [bool]>,
     pub(super) scratch: &'a mut Scratch,
@@ -115,6 +117,7 @@ impl<'a> TileWork<'a> {
             surface: Resolved::new(plan, hits),
             traced: 0,
             by_error: RaysSpent::default(),
+            noise: None,
             wanted: None,
             scratch,
             store,

@@ -7,11 +7,10 @@ mod source;
 mod version;
 mod words;
 
+pub use crate::change::Change;
 pub use crate::picture::FileBeside;
 pub use fixes::{FixOrder, safe_fixes};
-pub use patch::{
-    Change, Conflict, GROWING_LISTS, MOST_CHANGES, NAMED_LISTS, PatchFault, all_in_conflict, difference, merge,
-};
+pub use patch::{Conflict, GROWING_LISTS, MOST_CHANGES, NAMED_LISTS, PatchFault, all_in_conflict, difference, merge};
 pub use source::{MeshSource, NormalMapSource};
 pub use words::changes;
 
@@ -25,7 +24,7 @@ use crate::mesh::PlaneTarget;
 use crate::pairs::{Endings, HandPair, PairRules, Pairing};
 use crate::picture::{Depth, Image, ImageFormat, PictureSource, Pictures};
 use crate::reach::{Direction, Reach, ReachRules};
-use crate::sheet::{Padding, SAMPLE_COUNTS, SHEET_SIZES, SheetName, SheetSettings};
+use crate::sheet::{Padding, Region, SAMPLE_COUNTS, SHEET_SIZES, SheetName, SheetSettings};
 use crate::trace::BackFaces;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -94,6 +93,9 @@ pub struct Recipe {
     /// Touch-ups of finished maps, drawn anew onto every bake.
     #[serde(default, skip_serializing_if = "Mends::is_empty")]
     pub mends: Mends,
+    /// Of a run: what of the sheets is baked; everything else comes from an earlier run.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub region: Option<Region>,
     #[serde(default)]
     pub seed: u64,
 }
@@ -156,6 +158,7 @@ impl Recipe {
             finishes: Vec::new(),
             finish_rays: default_finish_rays(),
             mends: Mends::default(),
+            region: None,
             seed: 0,
         }
     }
@@ -201,6 +204,7 @@ impl Recipe {
         // Padding would only be cut away again.
         first.sheet.padding = Padding::Texels(0);
         first.mends = Mends::default();
+        first.region = None;
         first
     }
 
@@ -247,6 +251,7 @@ impl Recipe {
             return Err(format!("asset has {} characters; give at most {MOST_NAME}", self.asset.chars().count()));
         }
         self.reach.validate()?;
+        self.region.as_ref().map_or(Ok(()), Region::validate)?;
         self.low.iter().chain(&self.high).chain(&self.cage).try_for_each(MeshSource::validate)?;
         for picture in self.pictures() {
             source::check_file("picture", &picture.file)?;

@@ -6,21 +6,11 @@
 //! added to at `+`; every other list is one value.
 
 use super::Recipe;
+use crate::change::Change;
 use crate::maps::MAPS;
 use schemars::JsonSchema;
-use serde::{Deserialize, Serialize};
+use serde::Serialize;
 use serde_json::{Map, Value};
-
-/// One change: what stands at a place of the recipe afterwards.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
-pub struct Change {
-    /// The way to the place, such as `["maps", "ao", "rays"]`.
-    pub at: Vec<String>,
-    /// What is to stand there; left out, the place is cleared. At `+`, the entries to add.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub to: Option<Value>,
-}
 
 /// A place that both sides changed, each to something else.
 #[derive(Clone, Debug, PartialEq, Serialize, JsonSchema)]

@@ -129,6 +129,10 @@ pub fn changes(before: &Recipe, after: &Recipe) -> Vec<String> {
     say("sheets", layout(b.layout), layout(a.layout));
     say("proof size", b.proof_size.to_string(), a.proof_size.to_string());
     say("seed", before.seed.to_string(), after.seed.to_string());
+    if before.region != after.region {
+        let whole = || "all of the sheet again".to_owned();
+        said.push(after.region.as_ref().map_or_else(whole, |region| region.words(a.size)));
+    }
     for (old, new) in both_sides(before, after).filter(|(old, new)| old.steps != new.steps) {
         let kept = old.steps.iter().zip(&new.steps).take_while(|(a, b)| a == b).count();
         said.extend(old.steps[kept..].iter().map(|s| format!("{}: no longer {}", new.file, s.words())));

@@ -3,6 +3,7 @@
 use ember_ridge_core::bake::Report;
 use ember_ridge_core::mend::Mend;
 use ember_ridge_core::review::Compared;
+use ember_ridge_core::sheet::RegionRectangle;
 use ember_ridge_core::{Finding, FindingKind};
 use ember_ridge_store::{RunKind, RunStatus};
 use schemars::JsonSchema;
@@ -39,6 +40,8 @@ pub struct RunView {
     pub name: String,
     /// A proof with a star does not age out.
     pub starred: bool,
+    /// Only part of its sheets was baked: how much, and into which run; none where everything was.
+    pub region: Option<String>,
 }
 
 /// What a person says of a run; what is left out stays.
@@ -93,9 +96,22 @@ pub struct PictureLine {
     pub hash: String,
 }
 
-#[derive(Debug, Deserialize, JsonSchema)]
+#[derive(Debug, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
 pub struct RunOrder {
     pub kind: RunKind,
+    /// Only part of a final, baked into an earlier run.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub region: Option<RegionOrder>,
+}
+
+/// What of the sheets is baked, and the run that everything else comes from.
+#[derive(Debug, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct RegionOrder {
+    /// A run of the same asset that has maps.
+    pub run: i64,
+    pub rectangles: Vec<RegionRectangle>,
 }
 
 #[derive(Clone, Debug, Serialize, JsonSchema)]

@@ -1,6 +1,7 @@
 //! Bakes as jobs: one at a time, proofs before finals, each outliving the page that asked for it and the program. Progress goes out as
 //! events.
 
+mod around;
 mod queue;
 mod watch;
 
@@ -276,15 +277,21 @@ fn bake(app: &App, job: &Run, running: &Running) -> Result<Option<(Baked, Naming
         return Ok(None);
     }
     let kept = app.kept_tiles(&job.recipe)?;
+    let around = around::around(app, job)?;
     let plan_it = || {
         // A proof that follows another has most of its tiles at once.
-        let looks = job.line.kind == RunKind::Final || kept.is_empty();
+        let looks = around.is_none() && (job.line.kind == RunKind::Final || kept.is_empty());
         let first = if looks { first_look(&job.recipe, &scene, &watch)? } else { None };
         first.iter().for_each(|first| watch.sees(first));
-        Ok(Plan::watched(&job.recipe, &scene, &watch)?.begun_with(first))
+        let plan = Plan::watched(&job.recipe, &scene, &watch)?;
+        Ok(plan.begun_with(first).for_proof(job.line.kind == RunKind::Proof))
     };
     let plan = match plan_it() {
-        Ok(plan) => plan.keeping(&kept),
+        Ok(plan) => match around {
+            // What is kept between bakes is of whole ones.
+            Some(around) => plan.amid(around),
+            None => plan.keeping(&kept),
+        },
         Err(PlanFault::Stopped) => return Ok(None),
         Err(fault) => return Err(Fault::unusable(fault.to_string())),
     };

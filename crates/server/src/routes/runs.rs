@@ -1,7 +1,7 @@
 //! Runs: start, stop, look at, take away.
 
 use crate::App;
-use crate::api::{Event, Freed, PictureLine, RunDetail, RunOrder, RunPage, RunView, TexelMap, TexelView};
+use crate::api::{Event, Freed, PictureLine, RegionOrder, RunDetail, RunOrder, RunPage, RunView, TexelMap, TexelView};
 use crate::fault::{Fault, Result, aside};
 use crate::jobs::Stopped;
 use crate::keep::{is_map, map_key, small_name, view_name};
@@ -12,6 +12,7 @@ use ember_ridge_core::Recipe;
 use ember_ridge_core::bake::MapReport;
 use ember_ridge_core::maps::{MapSettings, Reads, Unit};
 use ember_ridge_core::picture::{Coding, linear_to_srgb};
+use ember_ridge_core::sheet::Region;
 use ember_ridge_formats::image::{read_image, read_png_texel, write_png};
 use ember_ridge_store::{FoundBy, RunFile, RunFilter, RunKind, RunStatus};
 use rocket::http::{ContentType, Status};
@@ -50,11 +51,31 @@ described_routes!(
 #[post("/assets/<id>/runs", data = "<order>")]
 async fn start_run(app: &State<Arc<App>>, id: i64, order: Sent<RunOrder>) -> Result<Created<Json<RunView>>> {
     let asset = app.store.asset(id).await?;
-    let recipe = match order.0.kind {
-        RunKind::Proof => asset.recipe.as_proof(),
-        RunKind::Final => asset.recipe,
+    let recipe = match (order.0.kind, order.0.region) {
+        (RunKind::Proof, None) => asset.recipe.as_proof(),
+        (RunKind::Final, None) => asset.recipe,
+        (RunKind::Proof, Some(_)) => return Err(Fault::unusable("A region is baked as a final; ask for one")),
+        (RunKind::Final, Some(region)) => with_region(app, id, asset.recipe, region).await?,
     };
     enqueue(app, id, order.0.kind, &recipe, Some(asset.head)).await
+}
+
+/// The recipe of a region that is baked into an earlier run.
+async fn with_region(app: &Arc<App>, asset: i64, recipe: Recipe, order: RegionOrder) -> Result<Recipe> {
+    let run = app.store.run(order.run).await?;
+    let number = run.line.number;
+    let no = |why: &str| Err(Fault::unusable(format!("Run {number} {why}. Bake a whole final first")));
+    if run.line.asset != asset {
+        return no("is one of another asset");
+    }
+    if !run.line.status.has_maps() {
+        return no("has no maps that a region could be baked into");
+    }
+    if run.recipe.low != recipe.low || run.recipe.sheet.layout != recipe.sheet.layout {
+        return no("was baked from another low-poly or other sheets, so its picture does not fit around a region");
+    }
+    let region = Region { run: Some(number), rectangles: order.rectangles };
+    Ok(Recipe { region: Some(region), ..recipe })
 }
 
 /// An asset's runs below a number, newest first.

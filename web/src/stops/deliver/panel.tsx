@@ -9,7 +9,7 @@ export function DeliverStop() {
   const asset = useAsset().data;
   const shown = useShownRun();
   const run = shown && hasMaps(shown) ? shown : null;
-  const newest = asset?.runs.find((r) => r.kind === "final" && hasMaps(r));
+  const newest = asset?.runs.find((r) => r.kind === "final" && r.region === null && hasMaps(r));
   const maps = Object.entries(run?.report?.maps ?? {});
   return (
     <>
@@ -19,7 +19,7 @@ export function DeliverStop() {
       {!run && <NothingYet />}
       {run && (
         <Section
-          title={`Run ${run.number}, ${run.kind}`}
+          title={`Run ${run.number}, ${run.region ?? run.kind}`}
           aside={<span className="num text-ink-3">{bytes(run.bytes)}</span>}
         >
           {run.kind === "proof" && (
@@ -28,6 +28,12 @@ export function DeliverStop() {
               {newest
                 ? `Choose run ${newest.number} in the ledger for the final.`
                 : "Bake the final to deliver it (Shift B)."}
+            </p>
+          )}
+          {run.region && (
+            <p className="mb-2 rounded border-l-3 border-ochre bg-sunk px-2 py-1">
+              Only a region was baked; everything else is as it was in that run.{" "}
+              {newest && `Run ${newest.number} in the ledger is a whole final.`}
             </p>
           )}
           <ul className="divide-y divide-line">

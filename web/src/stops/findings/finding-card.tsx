@@ -3,7 +3,8 @@ import { ChevronRight, CircleAlert, CircleCheck, Info, TriangleAlert } from "luc
 import { Collapsible } from "radix-ui";
 import { useState } from "react";
 import { open } from "../../api/open";
-import { useActions } from "../../api/queries";
+import { withChanges } from "../../api/patch";
+import { useActions, useRecipe } from "../../api/queries";
 import type { Finding, RunView, Severity } from "../../api/types";
 import { hover } from "../../stages/hover";
 import { lookAt, show, useView } from "../../stages/view";
@@ -49,6 +50,7 @@ export function FindingCard(props: {
   const place = finding.place.uv;
   const { icon: Mark, color, word } = MARKS[finding.severity];
   const { fix: take, accept } = useActions();
+  const [, edit] = useRecipe();
   const [noting, setNoting] = useState(false);
   const { point, part } = finding.place;
   const about = { kind: finding.kind, part: part ?? null };
@@ -90,12 +92,21 @@ export function FindingCard(props: {
                 {fix.words}
               </Button>
             ))}
+            {finding.remedies?.map((remedy) => (
+              <Button
+                key={remedy.words}
+                className="h-6! px-2!"
+                onClick={() => edit((recipe) => withChanges(recipe, remedy.changes))}
+              >
+                {remedy.words}
+              </Button>
+            ))}
             {point && <LinkButton onClick={() => showPlace(finding, onLow)}>Show the place</LinkButton>}
             {run && place && (
               <LinkButton onClick={() => traceAt(run, finding.place.sheet ?? 0, place)}>Trace it</LinkButton>
             )}
             {finding.kind === "lean" && (
-              <LinkButton onClick={() => open({ stop: "reach" })}>Paint plumb at Reach</LinkButton>
+              <LinkButton onClick={() => open({ stop: "reach" })}>All at Reach</LinkButton>
             )}
             {may && !noting && <LinkButton onClick={() => setNoting(true)}>Accept</LinkButton>}
           </div>

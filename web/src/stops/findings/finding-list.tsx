@@ -1,6 +1,6 @@
 // Findings, many of one kind together: a fault that two hundred parts share is one thing to read.
 import { type ReactNode, useState } from "react";
-import type { Finding } from "../../api/types";
+import type { Finding, Severity } from "../../api/types";
 import { LongList, type Place } from "../../ui/long-list";
 import { findingKey } from "./finding-card";
 
@@ -37,6 +37,25 @@ export function FindingCount({ findings }: { findings: readonly Finding[] }) {
       {notes > 0 && ` and ${notes} ${notes === 1 ? "note" : "notes"}`}
     </span>
   );
+}
+
+const MANY: [Severity, string, string][] = [
+  ["fault", "fault", "faults"],
+  ["warning", "warning", "warnings"],
+  ["note", "note", "notes"],
+];
+
+/** All of them in one line: "1 fault, 3 warnings and 2 notes". */
+export function stateOf(findings: readonly Finding[]): string {
+  const open = findings.filter((f) => !f.allowed);
+  const told = MANY.map(([severity, one, several]) => {
+    const found = open.filter((f) => f.severity === severity).length;
+    return found > 0 ? `${found} ${found === 1 ? one : several}` : null;
+  }).filter((words) => words !== null);
+  const last = told.pop();
+  if (!last) return "Sound: nothing was found";
+  const words = told.length > 0 ? `${told.join(", ")} and ${last}` : last;
+  return open.every((f) => f.severity === "note") ? `Sound, with ${words}` : words;
 }
 
 /** The first of a kind, and the others on request. */

@@ -5,7 +5,8 @@ import { useStageClick } from "../../stages/clicks";
 import type { Hover } from "../../stages/hover";
 import { type Scene, useDrawn } from "../../stages/model/scene";
 import { rayOf } from "../reach/marks";
-import { MendsOnModel } from "./mends/hands";
+import { MendsOnModel, MendsOnSheet } from "./mends/hands";
+import { RegionOnModel, RegionOnSheet } from "./region/hands";
 import { useTraced } from "./state";
 import { traceAt, useTrace } from "./trace";
 
@@ -14,6 +15,16 @@ export function ReviewOnModel() {
     <>
       <TracedRay />
       <MendsOnModel />
+      <RegionOnModel />
+    </>
+  );
+}
+
+export function ReviewOnSheet() {
+  return (
+    <>
+      <MendsOnSheet />
+      <RegionOnSheet />
     </>
   );
 }

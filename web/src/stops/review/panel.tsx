@@ -6,10 +6,11 @@ import { Failed } from "../../ui/failed";
 import { figure } from "../../ui/heat-scale";
 import { count, Section, Segment, StopHead, seconds } from "../../ui/parts";
 import { FindingCard, findingKey } from "../findings/finding-card";
-import { FindingCount, FindingList } from "../findings/finding-list";
+import { FindingCount, FindingList, stateOf } from "../findings/finding-list";
 import { ImportFirst, NextStep } from "../next-step";
 import { AgainstSection } from "./against-section";
 import { MendsSection } from "./mends/section";
+import { RegionSection } from "./region/section";
 import { TruthsSection, useTruths } from "./truths-section";
 
 export function ReviewStop() {
@@ -42,7 +43,11 @@ export function ReviewStop() {
       {!report && <NothingYet />}
       <AgainstSection />
       {run && report && (
-        <Section title={`Run ${run.number}, ${run.kind}`} aside={<HeadLine seconds={report.seconds} />}>
+        <Section
+          title={`Run ${run.number}, ${run.region ?? run.kind}`}
+          aside={<HeadLine seconds={report.seconds} />}
+        >
+          <p className="mb-1.5 font-[560]">{stateOf(findings)}.</p>
           <dl className="grid grid-cols-[1fr_auto] gap-y-1">
             <Fact name="Sheet" value={`${run.size} x ${run.size}, ${run.samples} per texel`} />
             <Fact name="Texels covered" value={`${((100 * report.covered) / report.texels).toFixed(1)} %`} />
@@ -77,6 +82,7 @@ export function ReviewStop() {
           )}
         </Section>
       )}
+      <RegionSection />
       <MendsSection />
       {report?.maps.id?.palette && <Palette entries={report.maps.id.palette} />}
     </>

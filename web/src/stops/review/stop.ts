@@ -3,10 +3,10 @@ import { show } from "../../stages/view";
 import { standing } from "../standing";
 import type { Stop } from "../stop";
 import { switchRuns } from "./against-section";
-import { ReviewOnModel } from "./layers";
-import { MendsOnSheet } from "./mends/hands";
+import { ReviewOnModel, ReviewOnSheet } from "./layers";
 import { setMend, toggleBefore, useMendHand } from "./mends/state";
 import { ReviewStop } from "./panel";
+import { chooseRegion, clearRegion, useRegionHand } from "./region/state";
 import { lendAgainst, setTraced, takeAgainstBack, useTraced } from "./state";
 import { TraceCard } from "./trace-card";
 
@@ -19,7 +19,7 @@ export const review: Stop = {
     return standing(run?.found ?? [], Boolean(run));
   },
   ModelLayers: ReviewOnModel,
-  SheetLayers: MendsOnSheet,
+  SheetLayers: ReviewOnSheet,
   Aside: TraceCard,
   keys: [
     { keys: ["x"], shown: "X", words: "Show the other of two compared runs", act: switchRuns },
@@ -34,9 +34,14 @@ export const review: Stop = {
   left: () => {
     takeAgainstBack();
     setMend({ tool: null, before: false });
+    clearRegion();
     show({ heat: null });
   },
   close: () => {
+    if (useRegionHand.getState().choosing) {
+      chooseRegion(false);
+      return true;
+    }
     if (useMendHand.getState().tool !== null) {
       setMend({ tool: null });
       return true;

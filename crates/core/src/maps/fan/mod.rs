@@ -191,13 +191,16 @@ pub(super) struct FanShare {
     pub way: Vec<Vec3>,
     /// Rays that each texel got, where the number follows from its error.
     rays: Vec<u32>,
+    /// Estimated variance of each texel's mean; 0 where no ray left.
+    variance: Vec<f32>,
 }
 
 impl FanShare {
     fn new(request: &FanRequest, texels: usize) -> FanShare {
         let way = if request.way { vec![Vec3::ZERO; texels] } else { Vec::new() };
         let rays = if request.error.is_some() { vec![0; texels] } else { Vec::new() };
-        FanShare { request: request.clone(), done: vec![false; texels], open: vec![1.0; texels], way, rays }
+        let (done, open, variance) = (vec![false; texels], vec![1.0; texels], vec![0.0; texels]);
+        FanShare { request: request.clone(), done, open, way, rays, variance }
     }
 }
 
@@ -243,7 +246,16 @@ impl TileWork<'_> {
             let each = rays.map(|rays| RaysSpent { texels: 1, rays: u64::from(rays) });
             self.by_error = each.fold(RaysSpent::default(), RaysSpent::add);
         }
+        self.noise = Some(share.clone());
         share
+    }
+
+    /// Estimated standard errors of what rays told the map at work, by texel, of full range 1; none where it asked for no rays. They are
+    /// given away.
+    pub(crate) fn take_errors(&mut self) -> Vec<(usize, f32)> {
+        let Some(share) = self.noise.take() else { return Vec::new() };
+        let errors = self.wanted_texels().map(|(texel, _)| (texel, share.variance[texel].sqrt()));
+        errors.filter(|(_, error)| *error > 0.0).collect()
     }
 
     fn share_of(&mut self, request: &FanRequest) -> Rc<FanShare> {

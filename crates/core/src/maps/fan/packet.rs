@@ -96,11 +96,10 @@ impl TileWork<'_> {
             }
             for (lane, rays) in texels.iter().enumerate() {
                 for at in bits(live[lane]) {
-                    let has_enough = shares[at].request.error.is_some_and(|error| {
-                        let most = shares[at].request.rays as usize;
-                        round.end >= most || tallies[at].squared_error(rays, &round, lane) <= error * error
-                    });
-                    if has_enough {
+                    let Some(error) = shares[at].request.error else { continue };
+                    let squared = tallies[at].squared_error(rays, &round, lane);
+                    if round.end >= shares[at].request.rays as usize || squared <= error * error {
+                        tallies[at].left[lane] = Some(squared);
                         tallies[at].rays[lane] = round.end as u32;
                         live[lane] &= !(1 << at);
                     }

@@ -102,8 +102,34 @@ pub(super) struct Tally {
     way: [I64Vec3; LANES],
     /// Rays that each texel got.
     pub rays: [u32; LANES],
-    /// How free each ray was by its place in the set, where the error follows from it.
+    /// How free each ray was by its place in the set, where the number of rays follows from the error.
     free: Vec<PerRay<f32>>,
+    /// What rays that follow on each other, two and two, differ by.
+    spread: Spread,
+    /// The variance at which a texel had enough, where the number of rays follows from it.
+    pub left: [Option<f32>; LANES],
+}
+
+/// Squared differences between rays in pairs. Rays come cell by cell, so those that follow on each other share a cell of the sky; where
+/// they come in rounds they lie in neighbouring ones.
+struct Spread {
+    squares: PerRay<f32>,
+    /// Lanes whose last ray waits for its partner, by bit; how free it was.
+    waiting: u16,
+    last: PerRay<f32>,
+}
+
+impl Spread {
+    #[inline]
+    fn add(&mut self, lanes: u16, free: &PerRay<f32>) {
+        let second = lanes & self.waiting;
+        for lane in 0..LANES {
+            let differs = if second & (1 << lane) != 0 { free.0[lane] - self.last.0[lane] } else { 0.0 };
+            self.squares.0[lane] += differs * differs;
+            self.last.0[lane] = if lanes & (1 << lane) != 0 { free.0[lane] } else { self.last.0[lane] };
+        }
+        self.waiting ^= lanes;
+    }
 }
 
 impl Tally {
@@ -115,6 +141,8 @@ impl Tally {
             way: [I64Vec3::ZERO; LANES],
             rays: [request.rays; LANES],
             free: vec![PerRay::splat(0.0); noted],
+            spread: Spread { squares: PerRay::splat(0.0), waiting: 0, last: PerRay::splat(0.0) },
+            left: [None; LANES],
         }
     }
 
@@ -127,9 +155,14 @@ impl Tally {
         for (lane, count) in self.free_rays.0.iter_mut().enumerate() {
             *count += u32::from(free & (1 << lane) != 0);
         }
+        let mut shares = PerRay::splat(0.0);
+        for (lane, share) in shares.0.iter_mut().enumerate() {
+            *share = if free & (1 << lane) != 0 { 1.0 } else { 0.0 };
+        }
         if request.by_distance {
             for lane in bits(u32::from(stopped)) {
                 let share = met.nearest.0[lane] / request.distance;
+                shares.0[lane] = share;
                 self.part[lane] += u64::from((share * WHOLE) as u32);
                 self.note(request, (k, lane), share, met);
             }
@@ -137,6 +170,7 @@ impl Tally {
         if request.way || !self.free.is_empty() {
             bits(u32::from(free)).for_each(|lane| self.note(request, (k, lane), 1.0, met));
         }
+        self.spread.add(met.lanes, &shares);
     }
 
     /// Keeps which way light came, and how much, where that is asked for.
@@ -160,8 +194,17 @@ impl Tally {
             let differs = self.free[at].0[lane] - self.free[usize::from(rays.partners[at])].0[lane];
             differs * differs
         });
-        (std::f32::consts::FRAC_1_SQRT_2 * squares.sum::<f32>() + 0.25) / (round.end * round.end) as f32
+        variance(squares.sum(), round.end)
     }
+
+    /// The same for all rays that a texel got: as it was known, or by those that followed on each other.
+    fn variance_left(&self, lane: usize) -> f32 {
+        self.left[lane].unwrap_or_else(|| variance(self.spread.squares.0[lane], self.rays[lane] as usize))
+    }
+}
+
+fn variance(squares: f32, rays: usize) -> f32 {
+    (std::f32::consts::FRAC_1_SQRT_2 * squares + 0.25) / (rays * rays) as f32
 }
 
 impl FanShare {
@@ -169,6 +212,7 @@ impl FanShare {
     pub(super) fn take(&mut self, texel: usize, tally: &Tally, lane: usize) {
         let rays = tally.rays[lane];
         let open = u64::from(tally.free_rays.0[lane]) * WHOLE as u64 + tally.part[lane];
+        self.variance[texel] = tally.variance_left(lane);
         self.open[texel] = (open as f64 / f64::from(WHOLE * rays as f32)) as f32;
         if self.request.way {
             self.way[texel] = tally.way[lane].as_dvec3().as_vec3() / WHOLE;
