@@ -5,6 +5,7 @@ use crate::finishes::{body, give, ready};
 use ember_ridge_core::Recipe;
 use ember_ridge_core::finish::FinishOn;
 use ember_ridge_core::mesh::{Facing, PlaneTarget};
+use ember_ridge_core::picture::Depth;
 use ember_ridge_core::recipe::MeshSource;
 
 pub(super) const LABEL: &str = "Trail ground";
@@ -18,6 +19,8 @@ pub(super) fn make() -> Sample {
     let mut recipe = Recipe::new(LABEL);
     recipe.low.push(MeshSource::plane("trail_ground", plane));
     recipe.maps.clear();
+    // Heights need more steps than 8 bits have.
+    recipe.sheet.depth = Depth::Sixteen;
     let maps = ["base-color", "roughness", "metallic", "height", "normal", "displacement"];
     give(&mut recipe, ready("trail ground", &body(&low, &low), FinishOn::All), &maps);
     Sample {

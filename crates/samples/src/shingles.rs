@@ -9,6 +9,7 @@ use ember_ridge_core::finish::FinishOn;
 use ember_ridge_core::glam::{IVec3, Quat, Vec3, vec3};
 use ember_ridge_core::maps::{IdSettings, IdSource, MapSettings};
 use ember_ridge_core::mesh::{Facing, PlaneTarget, merge_points};
+use ember_ridge_core::picture::Depth;
 use ember_ridge_core::recipe::MeshSource;
 use ember_ridge_core::{Draft, DraftPart, Mesh, Recipe};
 use std::collections::HashMap;
@@ -197,6 +198,8 @@ pub(super) fn make(detail: Detail) -> Sample {
     recipe.maps.insert(4, MapSettings::Id(IdSettings { from: IdSource::Piece }));
     let (low, high) = (plane.mesh("shingle_tile"), high(detail));
     let cedar = ready("cedar shingle", &body(&low, &high), FinishOn::All);
+    // Heights need more steps than 8 bits have.
+    recipe.sheet.depth = Depth::Sixteen;
     give(&mut recipe, cedar, &["base-color", "roughness"]);
     Sample { name: "shingle-tile", label: LABEL, finished: true, low, high, low_file: "", high_file, recipe }
 }

@@ -8,6 +8,7 @@ use crate::{Detail, Sample, plain_maps, recipe};
 use ember_ridge_core::finish::FinishOn;
 use ember_ridge_core::glam::{Quat, Vec2, Vec3, vec2, vec3};
 use ember_ridge_core::maps::{IdSettings, IdSource, MapSettings};
+use ember_ridge_core::picture::Depth;
 use ember_ridge_core::{Draft, DraftPart, Mesh};
 
 const HALF: Vec3 = vec3(0.50, 0.95, 0.22);
@@ -209,6 +210,8 @@ pub(super) fn make(detail: Detail) -> Sample {
     maps.insert(5, MapSettings::Id(IdSettings { from: IdSource::Color }));
     let mut recipe = recipe(LABEL, low_file, high_file, maps);
     let granite = ready("lichened granite", &body(&low, &high), FinishOn::All);
+    // Heights need more steps than 8 bits have.
+    recipe.sheet.depth = Depth::Sixteen;
     give(&mut recipe, granite, &["base-color", "roughness"]);
     Sample { name: "boundary-stone", label: LABEL, finished: true, low, high, low_file, high_file, recipe }
 }

@@ -1,6 +1,5 @@
 //! The samples themselves: sound meshes, the same every time, and bakes with next to no misses.
 
-use ember_ridge_core::FindingKind;
 use ember_ridge_core::bake::{Outcome, Plan, Unwatched, run};
 use ember_ridge_core::glam::Vec3;
 use ember_ridge_core::inspect::{check_mesh, tight_islands};
@@ -12,6 +11,7 @@ use ember_ridge_core::scene::BakeScene;
 use ember_ridge_core::sheet::{SheetTriangles, rasterise_tile, sample_pattern, tiles_in_morton_order};
 use ember_ridge_core::surface::MeshPoint;
 use ember_ridge_core::trace::{BackFaces, RaySpan, SightMask};
+use ember_ridge_core::{FindingKind, Severity};
 use ember_ridge_samples::{Detail, SAMPLES, Sample, make};
 use std::collections::HashMap;
 
@@ -74,9 +74,10 @@ fn samples_bake_with_next_to_no_misses() {
         let (missed, covered) = (outcome.counts.misses, outcome.counts.covered);
         assert!(covered > 512 * 512 / 2, "{name}: the sheet is well used");
         assert!((missed as f64) < covered as f64 * 0.001, "{name}: {missed} of {covered} texels missed");
-        // Coarse rivets show a few back faces, and details by hard edges lean, which is said; nothing worse is.
-        let kinds: Vec<FindingKind> = outcome.report.findings.iter().map(|f| f.kind).collect();
-        let harmless = [FindingKind::BackFaceHits, FindingKind::ColoursMerged, FindingKind::Lean];
+        // Coarse rivets show a few back faces, drafts have few rays, and details by hard edges lean, which is said; nothing worse is.
+        let grave = outcome.report.findings.iter().filter(|f| f.severity > Severity::Note);
+        let kinds: Vec<FindingKind> = grave.map(|f| f.kind).collect();
+        let harmless = [FindingKind::BackFaceHits, FindingKind::Lean, FindingKind::Noise];
         assert!(name != "shingle-tile" || !kinds.contains(&FindingKind::Lean), "over a plane nothing leans");
         assert!(kinds.iter().all(|k| harmless.contains(k)), "{name}: {kinds:?}");
     }
