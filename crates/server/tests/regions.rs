@@ -59,6 +59,12 @@ async fn a_region_goes_into_the_run_on_screen() {
     let (_, again) = post(&client, &format!("/api/runs/{}/again", run["id"]), json!({})).await;
     assert_eq!(ended(&client, &again["id"]).await["status"], "done");
     assert!(normals(&client, &again).await == mixed);
+    // Its settings come back without the region, and a recipe that names one bakes all of the sheet.
+    assert_eq!(post(&client, &format!("/api/runs/{}/restore", run["id"]), json!({})).await.0, Status::Ok);
+    assert_eq!(get(&client, "/api/assets/1").await.1["recipe"]["region"], Value::Null);
+    revise(&client, |r| r["region"] = json!({ "run": 1, "rectangles": [{ "from": [0, 0], "to": [0.1, 0.1] }] })).await;
+    let whole_again = baked(&client, "final").await;
+    assert!(whole_again["region"].is_null() && normals(&client, &whole_again).await == new);
     let (_, detail) = get(&client, &format!("/api/runs/{}", run["id"])).await;
     assert_eq!(detail["report"]["recipe"]["region"]["run"], 1);
 }

@@ -67,6 +67,8 @@ async fn restore_run(app: &State<Arc<App>>, id: i64) -> Result<Tagged> {
         let (name, exceptions) = (std::mem::take(&mut recipe.asset), std::mem::take(&mut recipe.exceptions));
         *recipe = restored;
         (recipe.asset, recipe.exceptions) = (name, exceptions);
+        // A region is one of that run alone.
+        recipe.region = None;
         Ok(())
     })
     .await?;

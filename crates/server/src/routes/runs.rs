@@ -51,11 +51,13 @@ described_routes!(
 #[post("/assets/<id>/runs", data = "<order>")]
 async fn start_run(app: &State<Arc<App>>, id: i64, order: Sent<RunOrder>) -> Result<Created<Json<RunView>>> {
     let asset = app.store.asset(id).await?;
+    // A recipe that came from a region's run still names it.
+    let whole = Recipe { region: None, ..asset.recipe };
     let recipe = match (order.0.kind, order.0.region) {
-        (RunKind::Proof, None) => asset.recipe.as_proof(),
-        (RunKind::Final, None) => asset.recipe,
+        (RunKind::Proof, None) => whole.as_proof(),
+        (RunKind::Final, None) => whole,
         (RunKind::Proof, Some(_)) => return Err(Fault::unusable("A region is baked as a final; ask for one")),
-        (RunKind::Final, Some(region)) => with_region(app, id, asset.recipe, region).await?,
+        (RunKind::Final, Some(region)) => with_region(app, id, whole, region).await?,
     };
     enqueue(app, id, order.0.kind, &recipe, Some(asset.head)).await
 }
