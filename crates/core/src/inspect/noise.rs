@@ -43,10 +43,10 @@ pub fn noisy(sheet: &TroubledSheet, map: &NoisyMap) -> Option<Finding> {
     let times = (map.mean / map.goal).max(2.0).powf(4.0 / 3.0);
     let more = ((map.most as f32 * times) as u32).min(MOST_RAYS).next_power_of_two();
     if map.most >= MOST_RAYS {
-        let remedy = format!("{MOST_RAYS} rays a texel are the most; take more samples a texel");
+        let remedy = format!("{MOST_RAYS} rays per texel are the most; take more samples per texel");
         return Some(Finding::new(FindingKind::Noise, severity, reason, remedy).at(worth.place));
     }
-    let remedy = format!("Give it up to {more} rays a texel, as many as an error of {} needs", map.goal);
+    let remedy = format!("Give it up to {more} rays per texel, as many as an error of {} needs", map.goal);
     let rays = Change::set(&["maps", map.at, "rays"], json!({ "most": more, "error": map.goal }));
     let finding = Finding::new(FindingKind::Noise, severity, reason, remedy);
     Some(finding.with_remedy(format!("Up to {more} rays"), vec![rays]).at(worth.place))

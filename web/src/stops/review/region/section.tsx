@@ -38,7 +38,7 @@ export function RegionSection() {
         </Button>
         {chosen && (
           <Button look="strong" onClick={bake}>
-            Bake it: {size} px, {samples} {samples === 1 ? "sample" : "samples"} a texel
+            Bake it: {size} px, {samples} {samples === 1 ? "sample" : "samples"} per texel
           </Button>
         )}
       </div>
