@@ -1,6 +1,7 @@
 // Rectangles of a region: drawn either way they are one, cut to the sheet; what lies in another adds nothing.
 import { expect, test } from "vitest";
-import { added, between } from "../src/stops/review/region/state";
+import { setMend, useMendHand } from "../src/stops/review/mends/state";
+import { added, between, chooseRegion, clearRegion, useRegionHand } from "../src/stops/review/region/state";
 
 test("a rectangle is the same drawn from any of its corners", () => {
   const whole = { sheet: 2, from: [0.25, 0.5], to: [0.75, 1] };
@@ -23,4 +24,14 @@ test("what lies within another is left out, on the same sheet alone", () => {
 test("a run takes so many at most", () => {
   const many = Array.from({ length: 300 }, (_, i) => between(0, [i / 300, 0], [(i + 1) / 300, 0.1]));
   expect(many.reduce(added, [] as ReturnType<typeof added>)).toHaveLength(256);
+});
+
+test("a tool for mends puts the region's hand down, and the other way round", () => {
+  chooseRegion(true);
+  setMend({ tool: "set" });
+  expect(useRegionHand.getState().choosing).toBe(false);
+  chooseRegion(true);
+  expect(useMendHand.getState().tool).toBe(null);
+  expect(useRegionHand.getState().choosing).toBe(true);
+  clearRegion();
 });

@@ -41,11 +41,12 @@ async fn a_region_is_baked_and_a_remedy_taken() -> Result<()> {
     session.button("Choose the region").await?.click().await?;
     let [x, y, width] = middle_of(&session, "Sheet").await?;
     session.drag((x - width / 12.0, y - 20.0), (x + width / 12.0, y + 40.0)).await?;
-    session.button_starting("Bake it").await?.click().await?;
+    session.button("Bake it").await?.click().await?;
     let is_done = |run: &Value| run["region"].is_string() && run["status"] == "done";
     let runs = session.runs_until(1, "the region to be baked", |runs| runs.iter().any(is_done)).await?;
     let run = runs.iter().find(|run| is_done(run)).context("a region")?;
     let words = run["region"].as_str().context("words")?;
+    let number = run["number"].clone();
     ensure!(words.starts_with("region of ") && words.contains(" % into run "), "{words}");
     // The page shows it and says what it is; nothing is chosen any more.
     session.xpath(&format!("//*[.='Run {}, {words}']", run["number"])).await?;
@@ -55,9 +56,14 @@ async fn a_region_is_baked_and_a_remedy_taken() -> Result<()> {
     // Painted on the model it is one too.
     session.button("Choose the region").await?.click().await?;
     let [x, y, _] = middle_of(&session, "Model").await?;
-    session.drag((x, y), (x + 30.0, y + 10.0)).await?;
-    session.button_starting("Bake it").await?;
-    session.button("Clear").await?.click().await?;
+    session.drag((x - 40.0, y + 60.0), (x + 40.0, y + 60.0)).await?;
+    session.button("Bake it").await?.click().await?;
+    let painted = |run: &Value| is_done(run) && run["number"] != number;
+    let runs = session.runs_until(1, "the painted area to be baked", |runs| runs.iter().any(painted)).await?;
+    let run = runs.iter().find(|run| painted(run)).context("a second region")?;
+    let detail = session.api(&format!("/runs/{}", run["id"])).await?;
+    let rectangles = detail["report"]["recipe"]["region"]["rectangles"].as_array().map_or(0, Vec::len);
+    ensure!(rectangles > 1, "a drag over the model passes more than one place, not {rectangles}");
 
     // With next to no reach rays miss; the finding's button raises it there, and one undo takes it away again.
     patch(&session, r#"[{ "at": ["reach", "out"], "to": 0.0005 }, { "at": ["reach", "in"], "to": 0.0005 }]"#).await?;

@@ -10,25 +10,34 @@ use ember_ridge_core::sheet::Region;
 use std::path::Path;
 use std::sync::Arc;
 
-/// Gives the recipe the region that is asked for, and reads what lies around it; None where all of the sheet is baked.
+impl Around for Baked {
+    fn map(&self, key: &str) -> Result<Option<AroundMap>, String> {
+        let Some(map) = self.report.maps.get(key).filter(|map| map.error.is_none()) else { return Ok(None) };
+        let sheets = self.names(map).into_iter().map(|name| self.picture(name)).collect::<Result<_, _>>();
+        Ok(Some(AroundMap { sheets: sheets.map_err(|fault| format!("{fault:#}"))?, scale: map.scale }))
+    }
+}
+
+/// Gives the recipe the region that is asked for, and opens the bake that it goes into; None where all of the sheet is baked.
 ///
 /// # Errors
-/// There is no earlier bake, it is one of another low-poly, or a file of it cannot be read.
-pub fn around(recipe: &mut Recipe, arguments: &Bake) -> Result<Option<Arc<Around>>, Unusable> {
+/// There is no earlier bake, or it is one of another low-poly.
+pub fn around(recipe: &mut Recipe, arguments: &Bake) -> Result<Option<Arc<dyn Around>>, Unusable> {
     if !arguments.region.is_empty() {
         recipe.region = Some(Region { run: None, rectangles: arguments.region.clone() });
     }
     match (&recipe.region, &arguments.into) {
         (None, None) => Ok(None),
-        (Some(_), Some(folder)) => read(recipe, folder).map(Some),
+        (Some(_), Some(folder)) => Ok(Some(Arc::new(open(recipe, folder)?))),
         (Some(_), None) => {
-            Err(anyhow!("the recipe bakes only a region; name the folder of the bake it goes into with --into"))
+            let file = arguments.recipe.as_ref().map_or("the recipe".into(), |path| path.display().to_string());
+            Err(anyhow!("{file}: it bakes only a region; name the folder of the bake it goes into with --into"))
         }
         (None, Some(_)) => Err(anyhow!("--into: name what is to be baked into it with --region")),
     }
 }
 
-fn read(recipe: &Recipe, folder: &Path) -> Result<Arc<Around>, Unusable> {
+fn open(recipe: &Recipe, folder: &Path) -> Result<Baked, Unusable> {
     let baked = Baked::open(folder)?;
     let earlier = &baked.report.recipe;
     let shown = folder.display();
@@ -36,15 +45,10 @@ fn read(recipe: &Recipe, folder: &Path) -> Result<Arc<Around>, Unusable> {
     if files(earlier) != files(recipe) || earlier.sheet.layout != recipe.sheet.layout {
         return Err(anyhow!("{shown}: it is a bake of another low-poly or of other sheets; bake all of the sheet"));
     }
-    let mut around = Around::default();
-    for (key, map) in baked.report.maps.iter().filter(|(_, map)| map.error.is_none()) {
-        if map.mends > 0 {
-            return Err(anyhow!(
-                "{shown}: mends are drawn on {key} already, and would be drawn twice; bake all of the sheet"
-            ));
-        }
-        let sheets = baked.names(map).into_iter().map(|name| baked.picture(name)).collect::<Result<_, _>>()?;
-        around.maps.insert(key.clone(), AroundMap { sheets, scale: map.scale });
+    if let Some((key, _)) = baked.report.maps.iter().find(|(_, map)| map.mends > 0) {
+        return Err(anyhow!(
+            "{shown}: mends are drawn on {key} already, and would be drawn twice; bake all of the sheet"
+        ));
     }
-    Ok(Arc::new(around))
+    Ok(baked)
 }

@@ -2,13 +2,14 @@
 
 mod support;
 
-use ember_ridge_core::bake::{Around, AroundMap, Plan, Unwatched, run};
+use ember_ridge_core::bake::{Around, AroundMap, Ended, Plan, Spool, Unwatched, run, run_into};
 use ember_ridge_core::picture::{Coding, Depth, Image};
 use ember_ridge_core::recipe::{Recipe, changes};
 use ember_ridge_core::scene::BakeScene;
 use ember_ridge_core::sheet::{Region, RegionRectangle, TILE};
-use std::collections::BTreeMap;
-use std::sync::Arc;
+use std::collections::{BTreeMap, HashMap};
+use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::{Arc, Mutex};
 use support::*;
 
 const NAMES: [&str; 4] = ["normal", "displacement", "ao", "id"];
@@ -18,12 +19,22 @@ fn sculpt(by: f32) -> ember_ridge_core::Mesh {
     height_field("waves_high", 64, move |x, z| by * (19.0 * x).sin() * (13.0 * z).cos())
 }
 
-fn around(earlier: &Whole, size: u32) -> Arc<Around> {
+/// The maps of an earlier bake as its files would hold them.
+#[derive(Clone)]
+struct Earlier(BTreeMap<String, AroundMap>);
+
+impl Around for Earlier {
+    fn map(&self, key: &str) -> Result<Option<AroundMap>, String> {
+        Ok(self.0.get(key).cloned())
+    }
+}
+
+fn around(earlier: &Whole, size: u32) -> Earlier {
     let maps = earlier.maps.iter().map(|map| {
         let image = Image::new(size, size, map.channels, map.pixels.clone(), Coding::Linear);
         (map.id.clone(), AroundMap { sheets: vec![image], scale: map.scale })
     });
-    Arc::new(Around { maps: maps.collect::<BTreeMap<_, _>>() })
+    Earlier(maps.collect())
 }
 
 /// The second of four columns of tiles, and of its rows the lower half.
@@ -36,10 +47,14 @@ fn is_in(t: usize) -> bool {
     x / TILE == 1 && y >= SIZE / 2
 }
 
-fn bake_part(recipe: &Recipe, high: &ember_ridge_core::Mesh, around: Arc<Around>, threads: usize) -> Whole {
+fn plan_part(recipe: &Recipe, high: &ember_ridge_core::Mesh, around: impl Around + 'static) -> Plan {
     let recipe = Recipe { region: Some(part()), ..recipe.clone() };
     let scene = BakeScene::new(&[&flat()], &[high], None).expect("sound");
-    let plan = Plan::new(&recipe, &scene).expect("sound").amid(around);
+    Plan::new(&recipe, &scene).expect("sound").amid(Arc::new(around))
+}
+
+fn bake_part(recipe: &Recipe, high: &ember_ridge_core::Mesh, around: Earlier, threads: usize) -> Whole {
+    let plan = plan_part(recipe, high, around);
     Whole::of(&run(&plan, threads, &Unwatched).expect("nobody stops it"), 0)
 }
 
@@ -88,12 +103,65 @@ fn a_coarser_picture_is_read_between_its_texels_and_flat_colours_are_not_blended
     assert!((0.001..0.15).contains(&furthest("normal")), "{}", furthest("normal"));
     assert_eq!(furthest("id"), 0.0);
     // A map that the earlier picture lacks is empty around the region.
-    let mut lacking = Around::default();
-    lacking
-        .maps
-        .extend(Arc::into_inner(around(&coarse, SIZE / 2)).expect("ours").maps.into_iter().filter(|m| m.0 != "ao"));
-    let mixed = bake_part(&fine, &high, Arc::new(lacking), 1);
+    let mut lacking = around(&coarse, SIZE / 2);
+    assert!(lacking.0.remove("ao").is_some());
+    let mixed = bake_part(&fine, &high, lacking, 1);
     let ao = values(&mixed, "ao");
     assert!((0..ao.len()).all(|t| is_in(t) || ao[t] == 1.0));
     assert!((0..ao.len()).any(|t| is_in(t) && ao[t] < 0.95));
+}
+
+/// A spool that outlasts the runs of a test.
+#[derive(Default)]
+struct Lasting(Mutex<HashMap<usize, Vec<u8>>>);
+
+impl Spool for Lasting {
+    fn keep(&self, slot: usize, bytes: Vec<u8>) -> Result<(), String> {
+        self.0.lock().expect("no panic").insert(slot, bytes);
+        Ok(())
+    }
+
+    fn fetch(&self, slot: usize, into: &mut Vec<u8>) -> Result<bool, String> {
+        let slots = self.0.lock().expect("no panic");
+        let found = slots.get(&slot);
+        into.clear();
+        into.extend(found.into_iter().flatten());
+        Ok(found.is_some())
+    }
+
+    fn lasts(&self) -> bool {
+        true
+    }
+}
+
+/// Reads so many maps, and no more.
+struct Failing(Earlier, AtomicUsize);
+
+impl Around for Failing {
+    fn map(&self, key: &str) -> Result<Option<AroundMap>, String> {
+        let left = self.1.fetch_update(Ordering::Relaxed, Ordering::Relaxed, |left| left.checked_sub(1));
+        left.map_err(|_| format!("{key}.png: it is damaged; bake a whole final")).and_then(|_| self.0.map(key))
+    }
+}
+
+#[test]
+fn a_region_that_was_cut_off_goes_on_and_ends_the_same() {
+    let recipe = recipe(SIZE, 4, (0.2, 0.2), maps(&NAMES));
+    let high = sculpt(0.05);
+    let old = bake(&recipe, &flat(), &[&sculpt(0.02)]);
+    let spool = Arc::new(Lasting::default());
+    // A picture that cannot be read ends it, and is told with its file.
+    let failing = plan_part(&recipe, &high, Failing(around(&old, SIZE), AtomicUsize::new(2)));
+    let ended = run_into(&failing, 1, &Unwatched, spool.clone(), None).err().expect("it cannot be read");
+    assert!(matches!(ended, Ended::Around(_)) && ended.to_string().contains("ao.png"), "{ended}");
+    let plan = || plan_part(&recipe, &high, around(&old, SIZE));
+    let expected = Whole::of(&run(&plan(), 2, &Unwatched).expect("nobody stops it"), 0);
+    let whole = |spool| Whole::of(&run_into(&plan(), 2, &Unwatched, spool, None).expect("goes on"), 0);
+    assert_eq!(whole(spool.clone()).maps, expected.maps);
+    // Some tiles, baked and taken over, were never kept whole.
+    let slots = NAMES.len() + 1;
+    spool.0.lock().expect("no panic").retain(|slot, _| !(slot / slots).is_multiple_of(3));
+    let again = whole(spool);
+    assert_eq!((again.maps, again.covered), (expected.maps, expected.covered));
+    assert_eq!(again.report.covered, expected.report.covered);
 }

@@ -5,14 +5,13 @@ mod support;
 use ember_ridge_core::bake::{Plan, Unwatched, run};
 use ember_ridge_core::glam::{vec2, vec3};
 use ember_ridge_core::maps::{DisplacementSettings, MapSettings, Rays, RaysByError};
-use ember_ridge_core::mend::{Mend, MendTool};
 use ember_ridge_core::picture::Depth;
+use ember_ridge_core::reach::PartReach;
 use ember_ridge_core::recipe::{Recipe, merge};
 use ember_ridge_core::scene::BakeScene;
 use ember_ridge_core::sheet::Padding;
 use ember_ridge_core::surface::Distance;
 use ember_ridge_core::{Draft, DraftPart, Finding, FindingKind, Mesh, Severity};
-use std::collections::BTreeMap;
 use support::*;
 
 const SIZE: u32 = 128;
@@ -66,11 +65,28 @@ fn sculpt_beyond_the_envelope_is_found_and_the_remedy_reaches_it() {
     let after = bake(&remedied(&clipped, found), &flat(), &[&high]);
     assert!(of_kind(&after, FindingKind::EnvelopeClips).is_empty(), "{:#?}", after.report.findings);
     assert!(of_kind(&after, FindingKind::Misses).is_empty());
+    // What reached further elsewhere reaches no less far after it.
+    let mut uneven = clipped.clone();
+    uneven.reach.out = Distance::Units(0.5);
+    uneven.reach.parts.push(PartReach { part: "hill_low".into(), out: Some(Distance::Units(0.05)), inward: None });
+    let half = |mesh: &Mesh, shift: f32| with_uvs(mesh, |uv| vec2(uv.x * 0.49 + shift, uv.y));
+    let beside = moved(&half(&flat(), 0.0), vec3(2.0, 0.0, 0.0));
+    let both = Mesh::joined(&[&beside, &half(&renamed(&flat(), "hill_low"), 0.51)]);
+    let whole = bake(&uneven, &both, &[&high]);
+    let found = only(&whole, FindingKind::EnvelopeClips);
+    let value = remedied(&uneven, found).reach.strokes[0].value.expect("a distance");
+    assert_eq!(value, 0.5);
     // The inside of a box, seen from within, is no sculpt that stands out: rays start in the open.
     let room = cube("room_high", 1.0);
     let within = moved(&flat(), vec3(-0.5, -1.0, -0.5));
     let whole = bake(&recipe(32, 1, (0.3, 0.05), maps(&["normal"])), &within, &[&turned_inward(&room)]);
     assert!(of_kind(&whole, FindingKind::EnvelopeClips).is_empty(), "{:#?}", whole.report.findings);
+}
+
+fn renamed(mesh: &Mesh, part: &str) -> Mesh {
+    let mut mesh = mesh.clone();
+    mesh.parts[0].name = part.into();
+    mesh
 }
 
 fn turned_inward(mesh: &Mesh) -> Mesh {
@@ -228,7 +244,7 @@ fn cut_square() -> Mesh {
 
 #[test]
 fn seams_whose_sides_differ_are_found_and_others_are_not() {
-    let names = ["normal", "displacement", "ao"];
+    let names = ["normal", "displacement", "position"];
     let plain = recipe(SIZE, 4, (0.2, 0.2), maps(&names));
     let waves = height_field("waves_high", 64, |x, z| 0.03 * (9.0 * x).sin() * (11.0 * z).cos());
     let sound = bake(&plain, &cut_square(), &[&waves]);
@@ -243,22 +259,10 @@ fn seams_whose_sides_differ_are_found_and_others_are_not() {
     assert!((figure(&heights.reason, "by up to ", " units") - 0.05).abs() < 1e-3, "{}", heights.reason);
     let point = heights.place.point.expect("it lies somewhere");
     assert!((point[0] - 0.5).abs() < 0.01, "{point:?}");
-    // A mend along one side alone.
-    let mut mended = plain.clone();
-    mended.mends.strokes.push(Mend {
-        tool: MendTool::Set,
-        maps: vec!["ao".into()],
-        size: 0.05,
-        strength: 1.0,
-        value: Some(0.2),
-        color: None,
-        from: None,
-        path: (0..9).map(|i| [0.47, 0.0, 0.1 + 0.1 * i as f32, 1.0]).collect(),
-        beneath: BTreeMap::new(),
-    });
-    let whole = bake(&mended, &cut_square(), &[&waves]);
-    let stray = of_kind(&whole, FindingKind::SeamDifference);
-    assert!(stray.iter().all(|found| found.reason.starts_with("Occlusion")), "{stray:#?}");
+    // So do places, which are told as values.
+    let places = found.iter().find(|found| found.reason.starts_with("Position")).expect("places part");
+    assert!((figure(&places.reason, "by up to ", " of its range") - 1.0).abs() < 0.01, "{}", places.reason);
+    assert!(found.iter().all(|found| !found.reason.starts_with("Normal")), "{found:#?}");
     // A box on a box turns at its seams as the low-poly does.
     let whole = bake(&recipe(256, 4, (0.1, 0.1), maps(&names)), &cube("box_low", 1.0), &[&cube("box_high", 1.02)]);
     assert!(of_kind(&whole, FindingKind::SeamDifference).is_empty(), "{:#?}", whole.report.findings);

@@ -225,9 +225,7 @@ async fn a_run_tells_what_it_found_in_its_result() {
         of.as_array().into_iter().flatten().filter_map(|f| f["kind"].as_str().map(str::to_owned)).collect()
     };
     // The sculpt rises to 0.1, so that such rays start beneath it and miss; that the square has four corners is no fault of the bake.
-    let found = kinds(&detail["findings"]);
-    assert_eq!(found[..2], ["misses", "envelope-clips"]);
-    assert!(!found.contains(&"polygons-triangulated".into()), "{found:?}");
+    assert_eq!(kinds(&detail["findings"]), ["misses", "envelope-clips"]);
     let all = kinds(&detail["report"]["findings"]);
     assert!(all.contains(&"misses".into()) && all.contains(&"polygons-triangulated".into()), "{all:?}");
     assert_eq!(detail["report"]["findings"][0]["kind"], "misses", "the worst stands first");

@@ -225,13 +225,14 @@ export function useActions() {
         if (!(await settled())) throw new Error(UNSAVED);
         if (id !== null) await bake(id, kind);
       }),
-    /** Bakes part of the sheets at final quality into a run. */
-    bakeRegion: (run: number, rectangles: RegionRectangle[]) =>
+    /** Bakes part of the sheets at final quality into a run; `begun` hears that it is in the queue. */
+    bakeRegion: (run: number, rectangles: RegionRectangle[], begun: () => void) =>
       doing(async () => {
         if (!(await settled())) throw new Error(UNSAVED);
         if (id === null) return;
         asked++;
         await api.bakeRegion(id, run, rectangles);
+        begun();
         open({ run: null });
       }),
     again: (run: number) => doing(() => api.again(run)),

@@ -32,6 +32,17 @@ export function useSheets(low: MeshData | null | undefined): Sheets | null {
   }, [table, run, low]);
 }
 
+/** Which sheet a place of a triangle lies on, NOWHERE for none, and where on it. */
+export function placeOn(
+  sheets: Sheets | null,
+  triangle: number,
+  [u, v]: readonly [number, number],
+): { sheet: number; uv: [number, number] } {
+  const sheet = sheets ? (sheets.of[triangle] ?? NOWHERE) : 0;
+  const [left, bottom] = sheets?.corners[sheet] ?? [0, 0];
+  return { sheet, uv: [u - left, v - bottom] };
+}
+
 /** UVs of the triangles of one sheet, moved into the unit square; all of them where there is one sheet. */
 export function uvsOn(data: MeshData, sheets: Sheets | null, sheet: number): Float32Array | null {
   const uv = data.floats("uv");

@@ -8,7 +8,7 @@ use crate::inspect::{
     ClippedHeights, NoisyMap, PartTroubles, SteppedMap, TexelPlace, TroubledSheet, Troubles, mask_empty, noisy,
     part_findings, range_clipped, stepped,
 };
-use crate::maps::{Rays, RaysSpent};
+use crate::maps::{RAY_COUNTS, Rays, RaysSpent};
 use crate::picture::Depth;
 use serde::{Deserialize, Serialize};
 
@@ -188,7 +188,7 @@ impl Counts {
         (values, covered): (&[f32], &[u32]),
     ) {
         let facts = &plan.maps[map].facts;
-        if !may_step(facts, plan.recipe.sheet.dither) {
+        if plan.proof || !may_step(facts, plan.recipe.sheet.dither) {
             return;
         }
         let unit = if facts.heights() { plan.rays.scene.diagonal() } else { 1.0 };
@@ -198,7 +198,7 @@ impl Counts {
 
     /// What noise rays leave in a map.
     pub(super) fn take_errors(&mut self, plan: &Plan, map: usize, hits: &TileHits, errors: &[(usize, f32)]) {
-        let Some(rays) = plan.maps[map].facts.settings.rays() else { return };
+        let Some(rays) = plan.maps[map].facts.settings.rays().filter(|_| !plan.proof) else { return };
         let noise = &mut self.maps[map].noise;
         for &(texel, error) in errors {
             noise.texels += 1;
@@ -278,7 +278,8 @@ impl Counts {
             let mean = (noise.squares as f64 / TWO_TO_32 / noise.texels.max(1) as f64).sqrt() as f32;
             let (label, at, limit) = (facts.label(), facts.key(), tolerable(rays));
             let (most, above, texels) = (rays.most(), &noise.above, noise.texels);
-            noisy(sheet, &NoisyMap { label, at, most, limit, goal: goal(rays), mean, above, texels })
+            let [.., most_of_all] = RAY_COUNTS;
+            noisy(sheet, &NoisyMap { label, at, most, most_of_all, limit, goal: goal(rays), mean, above, texels })
         });
         let diagonal = plan.rays.scene.diagonal();
         let range = match facts.heights() {

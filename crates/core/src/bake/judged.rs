@@ -1,16 +1,18 @@
 //! What the finished maps of a bake show at their seams and at smaller sizes: judged once all tiles are there, mends drawn.
 
-use super::mips::mixed;
+use super::mips::{Mixed, mixed};
 use super::outcome::{Layer, Outcome};
 use super::padding::SheetPadding;
 use super::plan::Plan;
 use crate::finding::{Finding, mark_allowed, worst_first};
-use crate::inspect::{BledSheet, Seam, SeamedMap, TexelPlace, TroubledSheet, bleeding, seam_difference, uv_seams};
+use crate::inspect::{
+    BledSheet, Seam, SeamedMap, TexelPlace, TroubledSheet, along_seam, bleeding, seam_difference, uv_seams,
+};
 use crate::maps::{Green, MapSettings, decode_normal};
 use crate::sheet::{SheetTable, Tile, rasterise_tile, sample_pattern, sheet_table};
 use crate::stop::Stop;
-use crate::surface::MeshPoint;
-use glam::{Vec2, Vec3};
+use crate::surface::{MeshPoint, degrees_between};
+use glam::Vec2;
 use rayon::prelude::*;
 
 /// A smaller size bleeds where more than this share of its texels mix something in.
@@ -20,8 +22,6 @@ const BLEEDS: f64 = 0.02;
 const DEGREES: f32 = 8.0;
 const OF_HEIGHTS: f32 = 0.04;
 const OF_VALUES: f32 = 0.12;
-/// Places along a seam's edge, at most.
-const MOST_ALONG: u32 = 64;
 /// The texels around a place have to weigh so much in all.
 const WEIGHED: f32 = 0.2;
 
@@ -93,13 +93,12 @@ impl Outcome {
 
     fn bleeding(&self, plan: &Plan, sheet: usize, stop: Stop) -> Option<Finding> {
         let levels = mixed(self.covered(sheet), self.size, plan.recipe.sheet.padding, stop);
-        let bleeds =
-            |background: u64, islands: u64, texels: u64| (background + islands) as f64 > BLEEDS * texels as f64;
-        let (level, mixed) = (1..).zip(levels).find(|(_, m)| bleeds(m.background, m.islands, m.texels))?;
+        let bleeds = |mixed: &Mixed| mixed.any as f64 > BLEEDS * mixed.texels as f64;
+        let (level, mixed) = (1..).zip(levels).find(|(_, mixed)| bleeds(mixed))?;
         let first = TexelPlace { sheet, texel: mixed.first?, at: surface_at(plan, sheet, mixed.first?)? };
         let name = self.sheets[sheet].label();
-        let (texels, background, islands) = (mixed.texels, mixed.background, mixed.islands);
-        let bled = BledSheet { name: &name, level, texels, background, islands, first };
+        let Mixed { texels, any, background, islands, .. } = mixed;
+        let bled = BledSheet { name: &name, level, texels, any, background, islands, first };
         Some(bleeding(&troubled(plan), &bled))
     }
 
@@ -146,24 +145,14 @@ impl Outcome {
 fn along(plan: &Plan, table: &SheetTable, seams: &[Seam], borders: &Borders, read: &Read) -> Vec<Apart> {
     let low = &plan.rays.scene.low;
     let mesh = &low.mesh;
-    let size = plan.recipe.sheet.size as f32;
-    let of_seam = |&seam: &Seam| {
-        let lengths = seam.map(|ends| {
-            let [a, b] = ends.map(|end| end.between(mesh.corner_uvs(end.triangle)));
-            a.distance(b) * size
-        });
-        let count = (lengths[0].max(lengths[1]).ceil() as u32).clamp(1, MOST_ALONG);
+    let of_seam = |seam: &Seam| {
         // A sculpt may turn along an edge as far as the low-poly does.
         let [one, other] = seam.map(|ends| mesh.face_normal(ends[0].triangle));
-        let turn = degrees(one, other);
-        (0..count).filter_map(move |i| {
-            let share = (i as f32 + 0.5) / count as f32;
-            let places =
-                seam.map(|[a, b]| MeshPoint::new(a.triangle, a.v + (b.v - a.v) * share, a.w + (b.w - a.w) * share));
+        let turn = degrees_between(one, other);
+        along_seam(mesh, seam, plan.recipe.sheet.size).filter_map(move |places| {
             let [one, other] = places.map(|at| {
-                let sheet = table.of[at.triangle as usize]? as usize;
-                let corner = table.corners.get(sheet).map_or(Vec2::ZERO, |[x, y]| Vec2::new(*x as f32, *y as f32));
-                Some((at, borders.at(sheet, at.between(mesh.corner_uvs(at.triangle)) - corner)?))
+                let (sheet, uv) = table.place(mesh, at)?;
+                Some((at, borders.at(sheet, uv)?))
             });
             let ((at, one), (beside, other)) = (one?, other?);
             let (far, may) = match read {
@@ -171,7 +160,7 @@ fn along(plan: &Plan, table: &SheetTable, seams: &[Seam], borders: &Borders, rea
                     let [one, other] = [(at, one), (beside, other)].map(|(at, [r, g, b, _])| {
                         Some((low.frame(at)? * decode_normal([r, g, b], *green)).normalize_or_zero())
                     });
-                    (degrees(one?, other?), DEGREES + turn)
+                    (degrees_between(one?, other?), DEGREES + turn)
                 }
                 Read::Heights { unit, range } => ((one[0] - other[0]).abs() * unit, OF_HEIGHTS * range),
                 Read::Values => {
@@ -191,9 +180,7 @@ fn told(plan: &Plan, label: &str, places: &[Apart], read: &Read, table: &SheetTa
     let worst = places.iter().reduce(|worst, place| if place.factor > worst.factor { place } else { worst })?;
     let low = &plan.rays.scene.low;
     let mesh = &low.mesh;
-    let sheet = table.of[worst.at.triangle as usize]? as usize;
-    let corner = table.corners.get(sheet).map_or(Vec2::ZERO, |[x, y]| Vec2::new(*x as f32, *y as f32));
-    let uv = worst.at.between(mesh.corner_uvs(worst.at.triangle)) - corner;
+    let (sheet, uv) = table.place(mesh, worst.at)?;
     let size = plan.recipe.sheet.size;
     let texel_of = |along: f32| ((along * size as f32) as u32).min(size - 1);
     let most = match read {
@@ -222,9 +209,4 @@ fn surface_at(plan: &Plan, sheet: usize, texel: u32) -> Option<MeshPoint> {
     let rect = Tile { x: texel % plan.rays.size, y: texel / plan.rays.size, width: 1, height: 1 };
     let samples = rasterise_tile(&of.triangles, &of.candidates_of(&rect), &rect, &sample_pattern(plan.rays.samples));
     samples.places.first().copied()
-}
-
-/// Degrees between two unit vectors.
-fn degrees(a: Vec3, b: Vec3) -> f32 {
-    2.0 * libm::atan2f((a - b).length(), (a + b).length()).to_degrees()
 }

@@ -11,7 +11,8 @@ pub(super) const LEVELS: u32 = 4;
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
 pub(super) struct Mixed {
     pub texels: u64,
-    /// Of these, those that mix in background, and those that mix in another island.
+    /// Of these, those that mix in anything; background; another island.
+    pub any: u64,
     pub background: u64,
     pub islands: u64,
     /// A covered texel of the sheet in the first of them.
@@ -99,8 +100,8 @@ fn joined(parents: &mut [u32], a: u32, b: u32) -> u32 {
 /// What lies in the square of texels that one of a level stands for.
 #[derive(Clone, Copy)]
 struct Square {
-    /// A covered texel of it, and the island of that.
-    covered: Option<(u32, u32)>,
+    /// A covered texel of it.
+    covered: Option<u32>,
     /// The island that the first filled texel belongs to or was padded from.
     island: u32,
     background: bool,
@@ -120,8 +121,8 @@ impl Square {
             self.island = island;
         }
         self.others |= self.island != island;
-        if covered && self.covered.is_none() {
-            self.covered = Some((texel, island));
+        if covered {
+            self.covered.get_or_insert(texel);
         }
     }
 }
@@ -157,11 +158,12 @@ pub(super) fn mixed(covered: &Coverage, size: u32, padding: Padding, stop: Stop)
                 continue;
             }
             for square in squares.iter_mut() {
-                if let Some((texel, _)) = square.covered {
+                if let Some(texel) = square.covered {
                     found.texels += 1;
                     found.background += u64::from(square.background);
                     found.islands += u64::from(square.others);
                     if square.background || square.others {
+                        found.any += 1;
                         found.first.get_or_insert(texel);
                     }
                 }

@@ -12,7 +12,7 @@ use crate::inspect::{cage_gaps, compare_placing, mask_unusable, pair_findings};
 use crate::maps::{DetailMap, Finishes, MapSettings, MapWork, Setup, sources};
 use crate::recipe::Recipe;
 use crate::scene::BakeScene;
-use crate::sheet::{Layout, SheetName, SheetPlan, plan_sheets};
+use crate::sheet::{Layout, Region, SheetName, SheetPlan, plan_sheets};
 use crate::stop::{Stop, Stopped};
 use std::sync::{Arc, OnceLock};
 
@@ -58,7 +58,7 @@ pub struct Plan {
     /// It is coarser than what will be delivered.
     pub(super) proof: bool,
     /// What lies around the recipe's region; without it everything is baked.
-    pub(super) around: Option<Arc<Around>>,
+    pub(super) around: Option<Arc<dyn Around>>,
     pub(super) kept: Option<Arc<KeptTiles>>,
     /// A coarser bake of the same, to be seen until tiles land.
     pub(super) first: Option<Outcome>,
@@ -145,16 +145,15 @@ impl Plan {
     }
 
     /// The same plan with what lies around its region.
-    pub fn amid(self, around: Arc<Around>) -> Plan {
+    pub fn amid(self, around: Arc<dyn Around>) -> Plan {
         Plan { around: Some(around), ..self }
     }
 
-    /// What a tile takes over from an earlier run; None where it is baked.
-    pub(super) fn around(&self, number: TileNumber) -> Option<&Around> {
-        let region = self.recipe.region.as_ref()?;
+    /// Whether a tile comes from an earlier run.
+    pub(super) fn is_outside(&self, number: TileNumber) -> bool {
         let tile = &self.rays.sheets[number.sheet].tiles[number.tile];
-        let outside = !region.touches(number.sheet, tile, self.recipe.sheet.size);
-        self.around.as_deref().filter(|_| outside)
+        let touches = |region: &Region| region.touches(number.sheet, tile, self.recipe.sheet.size);
+        self.around.is_some() && !self.recipe.region.as_ref().is_none_or(touches)
     }
 
     /// The same plan, taking over what an earlier bake of the scene left in `kept` where rays run as they did, and leaving its own
@@ -220,7 +219,7 @@ pub fn first_look(recipe: &Recipe, scene: &BakeScene, watch: &dyn Watch) -> Resu
         Ok(first) => Ok(Some(first)),
         Err(Ended::Stopped) => Err(PlanFault::Stopped),
         // It is only to be looked at.
-        Err(Ended::Spool(_)) => Ok(None),
+        Err(Ended::Spool(_) | Ended::Around(_)) => Ok(None),
     }
 }
 

@@ -1,7 +1,6 @@
 //! Running a plan: threads take tiles in order, trace them, let each map evaluate them, and put the values into the spool.
 //! The clock, the wish to stop and the wish to watch come from outside, through [`Watch`].
 
-use super::around::Around;
 use super::canvas::{Canvas, Landed};
 use super::closed::{ClosedTile, close};
 use super::counts::Counts;
@@ -13,7 +12,7 @@ use super::spool::{MemorySpool, Slots, Spool};
 use crate::finding::worst_first;
 use crate::hits::{HitStore, Scratch, TileHits, TileNumber, TileSource};
 use crate::maps::{Asked, TileWork};
-use crate::sheet::{Coverage, rasterise_tile};
+use crate::sheet::Coverage;
 use crate::stop::never;
 use parking_lot::Mutex;
 use rayon::prelude::*;
@@ -87,6 +86,8 @@ pub enum Ended {
     Stopped,
     #[error("finished tiles cannot be kept: {0}. Free some disk space, or bake a smaller sheet")]
     Spool(String),
+    #[error("what lies around the region cannot be taken over: {0}")]
+    Around(String),
 }
 
 /// Runs a plan on `threads` threads (0 = one a core), with finished tiles in memory.
@@ -101,7 +102,8 @@ pub fn run(plan: &Plan, threads: usize, watch: &dyn Watch) -> Result<Outcome, En
 /// holds from an earlier go of the same run are taken over.
 ///
 /// # Errors
-/// [`Ended::Stopped`] when the watch asked for it, [`Ended::Spool`] when a tile cannot be kept.
+/// [`Ended::Stopped`] when the watch asked for it, [`Ended::Spool`] when a tile cannot be kept, [`Ended::Around`] when what lies around a region
+/// cannot be read.
 pub fn run_into(
     plan: &Plan,
     threads: usize,
@@ -121,9 +123,10 @@ pub fn on_threads<T: Send>(threads: usize, work: impl FnOnce() -> T + Send) -> T
     }
 }
 
-struct Shared<'a> {
-    plan: &'a Plan,
-    watch: &'a dyn Watch,
+/// A bake under way, for all of its threads.
+pub(super) struct Shared<'a> {
+    pub plan: &'a Plan,
+    pub watch: &'a dyn Watch,
     canvas: &'a Canvas,
     covered: Vec<Mutex<Coverage>>,
     spool: &'a dyn Spool,
@@ -166,7 +169,12 @@ fn run_in_pool(
     };
     let busy = plan.rays.busy_tiles();
     shared.so_far.lock().all = busy.len();
-    let (taken_over, busy) = shared.take_over(busy);
+    let (mut taken_over, busy) = shared.take_over(busy);
+    let (outside, busy): (Vec<_>, Vec<_>) = busy.into_iter().partition(|number| plan.is_outside(*number));
+    if let Some(around) = plan.around.as_deref() {
+        taken_over = taken_over.merged(shared.lay(&outside, around)?);
+        shared.so_far.lock().done += outside.len();
+    }
     if plan.first.is_some() || shared.so_far.lock().done > 0 {
         // There is something to see already.
         watch.tile_done(&shared.so_far.lock(), &canvas);
@@ -268,10 +276,18 @@ impl Shared<'_> {
     }
 
     /// Marks covered texels of a tile on its sheet.
-    fn covers(&self, number: TileNumber, texels: &[u32]) {
+    pub(super) fn covers(&self, number: TileNumber, texels: &[u32]) {
         let (tile, size) = (&self.plan.rays.sheets[number.sheet].tiles[number.tile], self.plan.rays.size);
         let mut on_sheet = self.covered[number.sheet].lock();
         texels.iter().for_each(|texel| on_sheet.set(tile.texel_on_sheet(*texel as usize, size)));
+    }
+
+    /// Texels of a tile that are marked as covered, in order.
+    pub(super) fn covered_in(&self, number: TileNumber) -> Vec<u32> {
+        let (tile, size) = (&self.plan.rays.sheets[number.sheet].tiles[number.tile], self.plan.rays.size);
+        let on_sheet = self.covered[number.sheet].lock();
+        let texels = 0..tile.texels();
+        texels.filter(|at| on_sheet.get(tile.texel_on_sheet(*at, size) as usize)).map(|at| at as u32).collect()
     }
 
     /// Puts a tile of an earlier go where those of this one go.
@@ -287,7 +303,7 @@ impl Shared<'_> {
     }
 
     /// Puts a map's values of a tile where they are seen and where they wait.
-    fn keep(&self, (number, map): (TileNumber, usize), covered: &[u32], values: &[f32], extreme: f32) {
+    pub(super) fn keep(&self, (number, map): (TileNumber, usize), covered: &[u32], values: &[f32], extreme: f32) {
         let tile = &self.plan.rays.sheets[number.sheet].tiles[number.tile];
         self.canvas.put(map, &Landed { sheet: number.sheet, tile, covered, values, extreme });
         let packed = self.plan.maps[map].facts.stored.pack(values);
@@ -297,7 +313,7 @@ impl Shared<'_> {
     }
 
     /// Closes a tile in a spool that lasts.
-    fn close(&self, number: TileNumber, covered: &[u32], counts: &Counts) {
+    pub(super) fn close(&self, number: TileNumber, covered: &[u32], counts: &Counts) {
         if !self.spool.lasts() || self.failed() {
             return;
         }
@@ -308,35 +324,10 @@ impl Shared<'_> {
         }
     }
 
-    /// Takes a tile over from an earlier run.
-    fn lay(&self, number: TileNumber, around: &Around, mut counts: Counts) -> Counts {
-        let plan = self.plan;
-        let sheet = &plan.rays.sheets[number.sheet];
-        let tile = &sheet.tiles[number.tile];
-        let pattern = &plan.rays.derived.pattern;
-        let samples = rasterise_tile(&sheet.triangles, &sheet.candidates[number.tile], tile, pattern);
-        let ends = samples.starts.windows(2).enumerate();
-        let covered: Vec<u32> = ends.filter(|(_, ends)| ends[0] < ends[1]).map(|(texel, _)| texel as u32).collect();
-        self.covers(number, &covered);
-        counts.covered += covered.len() as u64;
-        for (map, planned) in plan.maps.iter().enumerate().filter(|(_, planned)| planned.work.is_ok()) {
-            let values = around.values(&planned.facts, number.sheet, (tile, plan.rays.size), &covered);
-            let furthest = || values.iter().fold(0.0f32, |most, height| most.max(height.abs()));
-            let extreme = if planned.facts.heights() { furthest() } else { 0.0 };
-            counts.maps[map].extreme = extreme;
-            self.keep((number, map), &covered, &values, extreme);
-        }
-        self.close(number, &covered, &counts);
-        counts
-    }
-
     /// Makes a tile, and counts what it met.
     fn bake_tile(&self, number: TileNumber, scratch: &mut Scratch) -> Counts {
         let mut counts = Counts::for_plan(self.plan);
         let plan = self.plan;
-        if let Some(around) = plan.around(number) {
-            return self.lay(number, around, counts);
-        }
         let before = self.watch.now();
         let source = TileSource { earlier: self.keeping.as_ref().and_then(|k| k.tile(number)), store: self.hits };
         let hits = TileHits::trace(&plan.rays, number, &source, scratch);

@@ -13,7 +13,8 @@ pub struct BledSheet<'a> {
     pub level: u32,
     /// Texels of that size that hold some of an island.
     pub texels: u64,
-    /// Of these, texels that hold background besides, and texels that hold another island or its padding.
+    /// Of these, texels that hold anything besides it; that hold background; and texels that hold another island or its padding.
+    pub any: u64,
     pub background: u64,
     pub islands: u64,
     /// A texel of the first one.
@@ -36,7 +37,7 @@ pub fn bleeding(sheet: &TroubledSheet, bled: &BledSheet) -> Finding {
     };
     let reason = format!("Islands bleed from mip {}{on} on ({size} x {size}): {mixed}", bled.level);
     let severity = if bled.level <= NEAR { Severity::Warning } else { Severity::Note };
-    let place = sheet.place(bled.first, bled.background + bled.islands);
+    let place = sheet.place(bled.first, bled.any);
     let room = 2u32 << bled.level;
     if bled.background > bled.islands {
         let remedy = format!("Pad by {room} texels or more, or fill the sheet");

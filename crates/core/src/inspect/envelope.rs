@@ -16,7 +16,9 @@ pub(super) fn clips(result: &PartResult) -> Option<Finding> {
         "The sculpt stands out of the envelope on {texels}: up to {far:.4} outside the low-poly, beyond where rays start"
     );
     let remedy = format!("Raise reach out there above {far:.4}, or let it be fitted");
-    let stroke = worth.stroke(result, Brush::Set, ReachSide::Out, Some(far * ROOM));
+    // Set to no less than the longest there is, it shortens none.
+    let enough = (far * ROOM).max(result.sheet.reach.out);
+    let stroke = worth.stroke(result, Brush::Set, ReachSide::Out, Some(enough));
     let finding = Finding::new(FindingKind::EnvelopeClips, worth.severity(), reason, remedy);
     Some(finding.with_remedy("Raise reach there", vec![stroke]).at(worth.place))
 }

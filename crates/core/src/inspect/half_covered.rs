@@ -8,7 +8,7 @@ pub(super) fn half_covered(result: &PartResult) -> Option<Finding> {
     let worth = result.worth(troubles)?;
     let texels = result.how_many(troubles, &worth);
     let reason = format!(
-        "Details float up to {:.4} over the surface, with edges on {texels}: half of each lies on the detail, so maps hold something between",
+        "Details that float up to {:.4} over the surface end on {texels}: part of each lies on the detail, so maps hold something between",
         result.troubles.most_gap
     );
     let remedy =

@@ -54,7 +54,7 @@ pub use picture_texels::MovedPicture;
 pub use placing::compare_placing;
 pub use range::{ClippedHeights, range_clipped};
 pub use seam_difference::{SeamedMap, seam_difference};
-pub use seams::{Seam, uv_seams};
+pub use seams::{Seam, along_seam, uv_seams};
 pub use stepping::{SteppedMap, stepped};
 pub use tight::tight_islands;
 pub use troubles::{PartTroubles, TexelPlace, TroubledSheet, Troubles, part_findings};

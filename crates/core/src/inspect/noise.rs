@@ -10,8 +10,9 @@ pub struct NoisyMap<'a> {
     pub label: &'a str,
     /// Its name in the recipe.
     pub at: &'a str,
-    /// The most rays that a texel may get.
+    /// The most rays that a texel may get, and that any recipe may give it.
     pub most: u32,
+    pub most_of_all: u32,
     /// What an error should stay under, and what it should come to with more rays.
     pub limit: f32,
     pub goal: f32,
@@ -26,7 +27,8 @@ pub struct NoisyMap<'a> {
 /// Fewer texels than this share are not worth a finding; more than the second are a warning.
 const WORTH_SAYING: f64 = 0.02;
 const WARNED_OF: f64 = 0.25;
-const MOST_RAYS: u32 = 512;
+/// A number that follows from an error may not be lower.
+const LEAST_RAYS: u32 = 64;
 
 /// None where noise stays under its limit on nearly all texels.
 pub fn noisy(sheet: &TroubledSheet, map: &NoisyMap) -> Option<Finding> {
@@ -41,9 +43,12 @@ pub fn noisy(sheet: &TroubledSheet, map: &NoisyMap) -> Option<Finding> {
     let severity = if worth.share > WARNED_OF { Severity::Warning } else { Severity::Note };
     // Errors of low-discrepancy rays fall about with the power 3/4 of their number.
     let times = (map.mean / map.goal).max(2.0).powf(4.0 / 3.0);
-    let more = ((map.most as f32 * times) as u32).min(MOST_RAYS).next_power_of_two();
-    if map.most >= MOST_RAYS {
-        let remedy = format!("{MOST_RAYS} rays per texel are the most; take more samples per texel");
+    let more = ((map.most as f32 * times) as u32).clamp(LEAST_RAYS, map.most_of_all).next_power_of_two();
+    if map.most >= map.most_of_all {
+        let remedy = format!(
+            "{} rays per texel are the most; shorten the distance, or bake a larger sheet and reduce it",
+            map.most_of_all
+        );
         return Some(Finding::new(FindingKind::Noise, severity, reason, remedy).at(worth.place));
     }
     let remedy = format!("Give it up to {more} rays per texel, as many as an error of {} needs", map.goal);

@@ -7,6 +7,23 @@ use crate::surface::MeshPoint;
 /// An edge as its two faces have it: both ends, in the same order on either side.
 pub type Seam = [[MeshPoint; 2]; 2];
 
+/// Places along a seam, at most.
+const MOST_ALONG: u32 = 64;
+
+/// Places along a seam, about one for each texel of its longer side on a sheet of `size` texels per side, as either face has them.
+pub fn along_seam(mesh: &Mesh, seam: &Seam, size: u32) -> impl Iterator<Item = [MeshPoint; 2]> + use<> {
+    let texels = seam.map(|ends| {
+        let [a, b] = ends.map(|end| end.between(mesh.corner_uvs(end.triangle)));
+        a.distance(b) * size as f32
+    });
+    let count = (texels[0].max(texels[1]).ceil() as u32).clamp(1, MOST_ALONG);
+    let seam = *seam;
+    (0..count).map(move |i| {
+        let share = (i as f32 + 0.5) / count as f32;
+        seam.map(|[a, b]| MeshPoint::new(a.triangle, a.v + (b.v - a.v) * share, a.w + (b.w - a.w) * share))
+    })
+}
+
 /// Edges whose two faces have other UVs there, those between parts among them. Of an edge with more than two faces, each with the next.
 pub fn uv_seams(mesh: &Mesh) -> Vec<Seam> {
     let sides = edge_sides(mesh);

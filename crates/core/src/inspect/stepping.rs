@@ -26,7 +26,7 @@ pub fn stepped(sheet: &TroubledSheet, map: &SteppedMap) -> Option<Finding> {
     let least = if map.heights { OF_HEIGHTS } else { OF_SHADING };
     let worth = sheet.worth_from(least, None, map.troubles, map.covered)?;
     let reason = format!(
-        "{} changes by less than a step of 8 bits from texel to texel on {:.0} % of the sheet, so {}",
+        "{} changes by less than a step of 8 bits from texel to texel on {:.0} % of its texels, so {}",
         map.label,
         worth.share * 100.0,
         if map.heights { "slopes become terraces" } else { "slow gradients show bands" }

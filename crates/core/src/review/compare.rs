@@ -1,9 +1,9 @@
 //! Two files of one map held against each other, texel by texel, in the map's true unit.
 
 use super::difference::Difference;
-use super::truths::angle;
 use crate::maps::Reads;
 use crate::picture::{Coding, Image};
+use crate::surface::degrees_between;
 use schemars::JsonSchema;
 use serde::Serialize;
 
@@ -58,7 +58,7 @@ fn comparable([a, b]: [MapFile; 2]) -> Result<(), String> {
 fn far_apart([a, b]: [MapFile; 2], x: u32, y: u32) -> f32 {
     let (one, other) = (told(a, x, y), told(b, x, y));
     match a.reads {
-        Reads::Direction { .. } => angle(one.into(), other.into()),
+        Reads::Direction { .. } => degrees_between(one.into(), other.into()),
         _ => one.iter().zip(other).map(|(a, b)| (a - b).abs()).fold(0.0, f32::max),
     }
 }

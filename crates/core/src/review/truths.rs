@@ -3,14 +3,14 @@
 
 use super::difference::Difference;
 use crate::bake::Plan;
-use crate::inspect::{Seam, uv_seams};
+use crate::inspect::{along_seam, uv_seams};
 use crate::maps::{Green, Survey, Unit, decode_normal};
 use crate::picture::{Image, Sampler, Wrap};
 use crate::reach::Direction;
 use crate::scene::BakeScene;
 use crate::sheet::{SheetTable, sheet_table};
 use crate::stop::never;
-use crate::surface::MeshPoint;
+use crate::surface::{MeshPoint, degrees_between};
 use glam::{Mat3, Vec2, Vec3};
 use rayon::prelude::*;
 use schemars::JsonSchema;
@@ -20,8 +20,6 @@ use serde::Serialize;
 pub const TRUTH_POINTS: usize = 65_536;
 /// Texels per side of a picture of where files are off: about one for each place that is asked.
 pub const HEAT_SIDE: u32 = 256;
-/// Places along a seam's edge, at most.
-const MOST_ALONG: u32 = 64;
 
 /// How far files are from what they stand for.
 #[derive(Clone, Debug, PartialEq, Serialize, JsonSchema)]
@@ -112,13 +110,12 @@ impl<'a> Truths<'a> {
         let setup = plan.setup(&never);
         let survey = Survey::spread(&setup, TRUTH_POINTS)?;
         let found = survey.told(&setup, |low, normal, hit| {
-            let sheet = table.of[low.triangle as usize]? as usize;
+            let (sheet, uv) = table.place(mesh, low)?;
             let out = scene.low.point(low, Direction::Averaged);
             let along = (hit - out.position).dot(out.outward);
             let astray = (hit - out.position - along * out.outward).length();
             // Rays that do not run along the averaged direction find another height than displacement has.
             let height = (astray <= 1e-3 * scene.diagonal()).then_some(along);
-            let uv = low.between(mesh.corner_uvs(low.triangle)) - corner(&table, sheet);
             Some(Place { low, sheet, uv, frame: scene.low.frame(low), normal, height })
         });
         let edge = if plan.recipe.repeats().is_some() { Wrap::Repeat } else { Wrap::Clamp };
@@ -139,7 +136,7 @@ impl<'a> Truths<'a> {
         match question {
             Question::Lit { reading, level } => self.at_places(|place| {
                 let light = sheets.get(place.sheet)?.light(place.uv, (1u32 << level) as f32, self.sampler);
-                Some(angle(decoded(light.truncate(), place.frame, reading)?, place.normal))
+                Some(degrees_between(decoded(light.truncate(), place.frame, reading)?, place.normal))
             }),
             Question::Displaced { scale } => self.displaced(sheets, scale),
             Question::Seams { reading } => self.along_seams(sheets, reading),
@@ -173,10 +170,7 @@ impl<'a> Truths<'a> {
         let mut furthest = vec![-1.0f32; side * side];
         let mesh = &self.scene().low.mesh;
         for (far, at) in self.off(sheets, question) {
-            if self.table.of[at.triangle as usize] != Some(sheet as u32) {
-                continue;
-            }
-            let uv = at.between(mesh.corner_uvs(at.triangle)) - corner(&self.table, sheet);
+            let Some((_, uv)) = self.table.place(mesh, at).filter(|(own, _)| *own == sheet) else { continue };
             let along = |x: f32| ((x * side as f32) as usize).min(side - 1);
             let slot = &mut furthest[along(1.0 - uv.y) * side + along(uv.x)];
             *slot = slot.max(far);
@@ -208,26 +202,16 @@ impl<'a> Truths<'a> {
     /// Along every UV seam, the angle between what the two sides make a renderer shade.
     fn along_seams(&self, sheets: &[Image], reading: NormalReading) -> Vec<(f32, MeshPoint)> {
         let mesh = &self.scene().low.mesh;
-        let size = self.plan.recipe.sheet.size as f32;
         uv_seams(mesh)
             .par_iter()
-            .flat_map_iter(|seam: &Seam| {
-                let texels = seam.iter().map(|ends| {
-                    let [a, b] = ends.map(|end| end.between(mesh.corner_uvs(end.triangle)));
-                    a.distance(b) * size
-                });
-                let count = (texels.fold(1.0, f32::max).ceil() as u32).min(MOST_ALONG);
-                (0..count).filter_map(move |i| {
-                    let share = (i as f32 + 0.5) / count as f32;
-                    let places = seam
-                        .map(|[a, b]| MeshPoint::new(a.triangle, a.v + (b.v - a.v) * share, a.w + (b.w - a.w) * share));
+            .flat_map_iter(|seam| {
+                along_seam(mesh, seam, self.plan.recipe.sheet.size).filter_map(|places| {
                     let [one, other] = places.map(|at| {
-                        let sheet = self.table.of[at.triangle as usize]? as usize;
-                        let uv = at.between(mesh.corner_uvs(at.triangle)) - corner(&self.table, sheet);
+                        let (sheet, uv) = self.table.place(mesh, at)?;
                         let light = sheets.get(sheet)?.light(uv, 1.0, self.sampler);
                         decoded(light.truncate(), self.scene().low.frame(at), reading)
                     });
-                    Some((angle(one?, other?), places[0]))
+                    Some((degrees_between(one?, other?), places[0]))
                 })
             })
             .collect()
@@ -246,7 +230,7 @@ impl<'a> Truths<'a> {
     fn middling_angle(&self, sheets: &[Image], reading: NormalReading) -> Option<f32> {
         let off = self.places.par_iter().filter_map(|place| {
             let light = sheets.get(place.sheet)?.light(place.uv, 1.0, self.sampler);
-            Some(angle(decoded(light.truncate(), place.frame, reading)?, place.normal))
+            Some(degrees_between(decoded(light.truncate(), place.frame, reading)?, place.normal))
         });
         middle(off.collect())
     }
@@ -334,11 +318,6 @@ const CLEARLY: f32 = 0.5;
 /// Scales this near are the same.
 const SOUND_FACTOR: f32 = 0.005;
 
-/// The lower left corner of a sheet in UV space.
-fn corner(table: &SheetTable, sheet: usize) -> Vec2 {
-    table.corners.get(sheet).map_or(Vec2::ZERO, |[x, y]| Vec2::new(*x as f32, *y as f32))
-}
-
 /// The direction that a renderer shades by, in the axes of the scene.
 fn decoded(rgb: Vec3, frame: Option<Mat3>, reading: NormalReading) -> Option<Vec3> {
     let rgb = rgb.to_array();
@@ -350,12 +329,6 @@ fn decoded(rgb: Vec3, frame: Option<Mat3>, reading: NormalReading) -> Option<Vec
         }
         NormalReading::Object => Some(decode_normal(rgb, Green::Up)),
     }
-}
-
-/// Degrees between two unit vectors; exact where they are close, as an arc cosine is not.
-pub(super) fn angle(a: Vec3, b: Vec3) -> f32 {
-    let (a, b) = (a.as_dvec3(), b.as_dvec3());
-    2.0 * libm::atan2((a - b).length(), (a + b).length()).to_degrees() as f32
 }
 
 fn middle(mut values: Vec<f32>) -> Option<f32> {

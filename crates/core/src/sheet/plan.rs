@@ -5,6 +5,8 @@ use super::{
     tiles_in_morton_order,
 };
 use crate::mesh::{Mesh, NO_MATERIAL};
+use crate::surface::MeshPoint;
+use glam::Vec2;
 use schemars::JsonSchema;
 use serde::Serialize;
 use std::collections::{BTreeMap, HashMap};
@@ -147,6 +149,15 @@ pub struct SheetTable {
     pub of: Vec<Option<u32>>,
     /// Lower left corner of each sheet in UV space.
     pub corners: Vec<[i32; 2]>,
+}
+
+impl SheetTable {
+    /// Which sheet a place of the low-poly lies on, and where on it, in UV units; None where it lies on none.
+    pub fn place(&self, mesh: &Mesh, at: MeshPoint) -> Option<(usize, Vec2)> {
+        let sheet = self.of[at.triangle as usize]? as usize;
+        let corner = self.corners.get(sheet).map_or(Vec2::ZERO, |[x, y]| Vec2::new(*x as f32, *y as f32));
+        Some((sheet, at.between(mesh.corner_uvs(at.triangle)) - corner))
+    }
 }
 
 /// The table for sheets by the names a report gives them. A triangle that reaches over the border of a UDIM tile lies on the tile of

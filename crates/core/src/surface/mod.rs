@@ -1,9 +1,11 @@
 //! What every room above measures in: places on a mesh, values between the corners of a triangle, distances in scene units.
 
+mod angle;
 mod axis;
 mod distance;
 mod place;
 
+pub use angle::degrees_between;
 pub use axis::Axis;
 pub use distance::Distance;
 pub use place::{MeshPoint, nearest_on_triangle};

@@ -267,7 +267,7 @@ fn spool_of(app: &App, job: &Run, plan: &Plan) -> Result<Arc<dyn Spool>> {
 }
 
 /// The bake itself; None when it was stopped or paused.
-fn bake(app: &App, job: &Run, running: &Running) -> Result<Option<(Baked, Naming)>> {
+fn bake(app: &Arc<App>, job: &Run, running: &Running) -> Result<Option<(Baked, Naming)>> {
     let watch = JobWatch::new(app, job, running);
     let scene = match app.scene(&job.recipe, &|stage| watch.begins(stage)) {
         Err(_) if watch.stopped() => return Ok(None),
@@ -306,6 +306,7 @@ fn bake(app: &App, job: &Run, running: &Running) -> Result<Option<(Baked, Naming
             let _ = hits.map(ShelfRun::finish);
             return Ok(None);
         }
+        Err(fault @ Ended::Around(_)) => return Err(Fault::unusable(fault.to_string())),
         Err(fault @ Ended::Spool(_)) => return Err(Fault::new(Status::InsufficientStorage, fault.to_string())),
     };
     watch.writes();

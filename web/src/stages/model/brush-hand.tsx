@@ -8,8 +8,8 @@ import type { Viewer } from "./viewer";
 export interface Brushing {
   /** Distance along the surface at which the effect ends, scene units. */
   size: () => number;
-  begin: (point: Point, pressure: number) => void;
-  goOn: (point: Point, pressure: number) => void;
+  begin: (point: Point, pressure: number, at: Pointed) => void;
+  goOn: (point: Point, pressure: number, at: Pointed) => void;
   end: () => void;
 }
 
@@ -37,8 +37,8 @@ export function longer(path: Path, size: number, point: Point, pressure: number)
 
 function toolOf(viewer: Viewer, ring: RefObject<HTMLDivElement | null>, brushing: Brushing): Tool {
   return {
-    press: (at, e) => brushing.begin(at.point, pressureOf(e)),
-    drag: (at, e) => at && brushing.goOn(at.point, pressureOf(e)),
+    press: (at, e) => brushing.begin(at.point, pressureOf(e), at),
+    drag: (at, e) => at && brushing.goOn(at.point, pressureOf(e), at),
     release: brushing.end,
     hover: (at: Pointed | null, e) => {
       const mark = ring.current;

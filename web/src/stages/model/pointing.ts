@@ -4,7 +4,7 @@ import { type KeyboardEvent, type PointerEvent, useMemo, useRef } from "react";
 import { clicked, cursorKey, Press } from "../clicks";
 import { hover } from "../hover";
 import { partAt } from "../mesh-data";
-import { NOWHERE, type Sheets } from "../sheets";
+import { placeOn, type Sheets } from "../sheets";
 import type { Pointed } from "./pointed";
 import { type Scene, toolOf } from "./scene";
 
@@ -24,11 +24,9 @@ export function usePointing(scene: Scene | null, sheets: Sheets | null) {
     };
     const tell = (at: Pointed | null) => {
       if (!at || !scene?.low) return hover.set(null);
-      const sheet = sheets ? (sheets.of[at.triangle] ?? NOWHERE) : 0;
-      const [left, bottom] = sheets?.corners[sheet] ?? [0, 0];
       const part = partAt(scene.low.data, at.triangle * 3);
-      const uv: [number, number] = [at.uv[0] - left, at.uv[1] - bottom];
-      hover.set({ from: "model", uv, sheet, point: at.point, part, triangle: at.triangle });
+      const place = placeOn(sheets, at.triangle, at.uv);
+      hover.set({ from: "model", ...place, point: at.point, part, triangle: at.triangle });
     };
     // The cursor of the keyboard, in pixels of the stage; it begins in the middle.
     let cursor: [number, number] | null = null;

@@ -110,8 +110,8 @@ pub(super) struct Tally {
     pub left: [Option<f32>; LANES],
 }
 
-/// Squared differences between rays in pairs. Rays come cell by cell, so those that follow on each other share a cell of the sky; where
-/// they come in rounds they lie in neighbouring ones.
+/// Squared differences between rays in pairs, where their number is fixed. Rays come cell by cell, so those that follow on each other share a
+/// cell of the sky; where they come in rounds, for the sake of others, they lie in neighbouring ones.
 struct Spread {
     squares: PerRay<f32>,
     /// Lanes whose last ray waits for its partner, by bit; how free it was.
@@ -170,7 +170,9 @@ impl Tally {
         if request.way || !self.free.is_empty() {
             bits(u32::from(free)).for_each(|lane| self.note(request, (k, lane), 1.0, met));
         }
-        self.spread.add(met.lanes, &shares);
+        if request.error.is_none() {
+            self.spread.add(met.lanes, &shares);
+        }
     }
 
     /// Keeps which way light came, and how much, where that is asked for.

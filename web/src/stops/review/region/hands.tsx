@@ -2,37 +2,47 @@
 import { useMemo } from "react";
 import { useOpen } from "../../../api/open";
 import type { RegionRectangle } from "../../../api/types";
-import { hover } from "../../../stages/hover";
+import { useStageClick } from "../../../stages/clicks";
 import { BrushHand } from "../../../stages/model/brush-hand";
+import type { Pointed } from "../../../stages/model/pointed";
 import { useSheetHand, useSheetLayer, useSheetScene } from "../../../stages/sheet/scene";
 import type { Pen, SheetHand } from "../../../stages/sheet/sheet-view";
+import { NOWHERE, placeOn, useSheets } from "../../../stages/sheets";
 import { useDisplay } from "../../../stages/use-display";
+import type { Point } from "../../../stages/view";
 import { useDiagonal } from "../../finish/edit";
 import { uvPerUnit } from "../mends/marks";
 import { mendSize } from "../mends/state";
 import { addToRegion, between, useRegionHand } from "./state";
 
+const nothing = () => {};
+
 /** On the model: the squares of the sheet that the brush passes over. */
 export function RegionOnModel() {
   const there = useOpen((s) => s.stop === "review");
   const choosing = useRegionHand((s) => s.choosing);
+  // A click with this hand traces nothing.
+  useStageClick(there && choosing ? nothing : null);
   return there && choosing ? <ModelHand /> : null;
 }
 
 function ModelHand() {
   const diagonal = useDiagonal();
   const low = useDisplay("low").data ?? null;
+  const sheets = useSheets(low);
   const brushing = useMemo(() => {
     const size = () => mendSize(diagonal);
-    const paint = () => {
-      const at = hover.get();
-      if (!low || !at?.uv || at.triangle === null) return;
-      const [u, v] = at.uv;
+    const paint = (_point: Point, _pressure: number, at: Pointed) => {
+      const {
+        sheet,
+        uv: [u, v],
+      } = placeOn(sheets, at.triangle, at.uv);
+      if (!low || sheet === NOWHERE) return;
       const reach = size() * uvPerUnit(low, at.triangle);
-      addToRegion(between(at.sheet, [u - reach, v - reach], [u + reach, v + reach]));
+      addToRegion(between(sheet, [u - reach, v - reach], [u + reach, v + reach]));
     };
-    return { size, begin: paint, goOn: paint, end: () => {} };
-  }, [diagonal, low]);
+    return { size, begin: paint, goOn: paint, end: nothing };
+  }, [diagonal, low, sheets]);
   return <BrushHand brushing={brushing} />;
 }
 

@@ -12,10 +12,6 @@ export function RegionSection() {
   if (!run?.report || !recipe) return null;
   const { size, samples } = recipe.sheet;
   const chosen = rectangles.length > 0;
-  const bake = async () => {
-    await bakeRegion(run.id, [...rectangles]);
-    clearRegion();
-  };
   return (
     <Section
       title="Bake a region"
@@ -29,16 +25,17 @@ export function RegionSection() {
     >
       <p className="mb-1.5 text-xs text-ink-3">
         {choosing
-          ? "Drag rectangles on the sheet, or paint on the model."
-          : `Part of the sheet at final quality, into run ${run.number} as it is on screen.`}
+          ? "Drag rectangles on the sheet, or paint on the model. "
+          : `Part of the sheet, into run ${run.number} as it is on screen. `}
+        At final quality: {size} px, {samples} {samples === 1 ? "sample" : "samples"} per texel.
       </p>
       <div className="flex gap-1.5">
         <Button aria-pressed={choosing} onClick={() => chooseRegion(!choosing)}>
           {choosing ? "Stop choosing" : chosen ? "Choose more" : "Choose the region"}
         </Button>
         {chosen && (
-          <Button look="strong" onClick={bake}>
-            Bake it: {size} px, {samples} {samples === 1 ? "sample" : "samples"} per texel
+          <Button look="strong" onClick={() => bakeRegion(run.id, [...rectangles], clearRegion)}>
+            Bake it
           </Button>
         )}
       </div>

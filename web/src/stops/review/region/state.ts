@@ -1,7 +1,7 @@
 // The region in hand: rectangles of the sheet that are to be baked by themselves at final quality.
 import { create } from "zustand";
 import type { RegionRectangle } from "../../../api/types";
-import { setMend } from "../mends/state";
+import { setMend, useMendHand } from "../mends/state";
 
 type Uv = readonly [number, number];
 
@@ -58,5 +58,10 @@ export function chooseRegion(choosing: boolean) {
   if (choosing) setMend({ tool: null });
   useRegionHand.setState({ choosing, drawn: null });
 }
+
+// One hand at a time: a tool for mends puts this one down.
+useMendHand.subscribe((mends) => {
+  if (mends.tool !== null && useRegionHand.getState().choosing) chooseRegion(false);
+});
 
 export const clearRegion = () => useRegionHand.setState({ choosing: false, rectangles: [], drawn: null });
