@@ -108,8 +108,9 @@ function Filters({ wanted, on }: { wanted: RunFilter; on: boolean }) {
 function ProofRoom() {
   const client = useQueryClient();
   const room = useQuery({ queryKey: ["proof-room"], queryFn: api.proofRoom, staleTime: 0 }).data;
-  if (!room) return null;
-  const most = String(room.most / GIGABYTE);
+  // As high before the answer as after it: what stands above must not move under the pointer.
+  const { held, most_of_asset: count } = room ?? {};
+  const most = room ? String(room.most / GIGABYTE) : "";
   const known = ROOM.some((size) => size === most);
   const set = (gigabytes: string) =>
     api
@@ -120,13 +121,13 @@ function ProofRoom() {
     <div className="mt-2 border-t border-line pt-2">
       <Row
         label="Room for proofs"
-        hint={`${bytes(room.held)} now. The oldest are removed first, and beyond ${room.most_of_asset} per asset. Finals and starred runs stay.`}
+        hint={`${held === undefined ? "…" : bytes(held)} now. The oldest are removed first, and beyond ${count ?? "…"} per asset. Finals and starred runs stay.`}
       >
         <Select<string>
           label="Room for proofs"
           value={most}
           options={[
-            ...(known ? [] : [[most, bytes(room.most)] as const]),
+            ...(known ? [] : [[most, room ? bytes(room.most) : "…"] as const]),
             ...ROOM.map((size) => [size, `${size} GB`] as const),
           ]}
           onChange={set}

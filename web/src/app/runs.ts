@@ -4,6 +4,7 @@ import { useCallback, useEffect, useRef, useState } from "react";
 import { create } from "zustand";
 import { api, type RunFilter } from "../api/client";
 import { say, useAsset } from "../api/queries";
+import { client } from "../api/query-client";
 import type { RunLabel, RunView } from "../api/types";
 
 /** The newest as they are now, then older ones as they were last seen, newest first. */
@@ -24,9 +25,11 @@ export const useLedger = create<Ledger>()(() => ({ wanted: {}, labels: {} }));
 export function label(run: number, change: Partial<RunLabel>) {
   api
     .labelRun(run, change)
-    .then(({ name, starred }) =>
-      useLedger.setState((s) => ({ labels: { ...s.labels, [run]: { name, starred } } })),
-    )
+    .then(({ name, starred }) => {
+      useLedger.setState((s) => ({ labels: { ...s.labels, [run]: { name, starred } } }));
+      // What is found by a star may be another now.
+      return client.invalidateQueries({ queryKey: ["ledger"] });
+    })
     .catch(say);
 }
 
