@@ -42,7 +42,7 @@ measure: $(PROGRAM)
 # it cannot be built.
 types: web/generator/node_modules/.package-lock.json
 	@test -e web/dist/index.html || $(MAKE) web
-	UPDATE_TYPES=1 cargo test --package ember-ridge-server --test description
+	UPDATE_TYPES=1 cargo test --package ember-ridge-server --test server description::
 	cd web/generator && npm run --silent types
 
 bench:

@@ -1,11 +1,9 @@
 //! The example of docs/api.md, run as it stands there against a real server.
 
-mod support;
-
+use crate::support::server::Server;
 use ember_ridge_core::Recipe;
 use std::io::Read;
 use std::process::Command;
-use support::server::Server;
 
 /// The one shell example of a page.
 fn example(page: &str) -> &str {

@@ -1,11 +1,9 @@
 //! `ember-ridge compare`: two bakes of one pair held against each other, as text and as JSON, and what cannot be compared.
 
-mod support;
-
+use crate::support::{error, run, with_pair};
 use serde_json::Value;
 use std::fs;
 use std::path::Path;
-use support::{error, run, with_pair};
 
 fn bake(folder: &Path, out: &str, more: &[&str]) {
     bake_at(folder, out, "32", more);

@@ -1,12 +1,10 @@
 //! Finishes on the command line: from a recipe and from files, without a sculpt, ready-made ones, pictures that are missing and pictures
 //! that would be written over.
 
-mod support;
-
+use crate::support::{error, run, with_pair};
 use serde_json::{Value, json};
 use std::fs;
 use std::path::Path;
-use support::{error, run, with_pair};
 
 fn texel(path: &Path, x: u32, y: u32) -> [u8; 3] {
     let bytes = fs::read(path).unwrap_or_else(|e| panic!("{}: {e}", path.display()));

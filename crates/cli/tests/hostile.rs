@@ -1,13 +1,11 @@
 //! What the program does with odd options, odd files and odd places: it says what is wrong before any work, and harms nothing.
 
-mod support;
-
+use crate::support::{HIGH, LOW, error, program, run, with_pair};
 use serde_json::Value;
 use std::ffi::OsStr;
 use std::fs;
 use std::os::unix::ffi::OsStrExt;
 use std::process::{Command, Output, Stdio};
-use support::{HIGH, LOW, error, program, run, with_pair};
 
 /// It ended with 2, and says all these words and nothing that only a programmer reads.
 fn refused(output: &Output, words: &[&str]) {

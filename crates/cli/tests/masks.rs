@@ -1,10 +1,8 @@
 //! Masks on the command line: from a recipe, from a file of masks, set by name, without a sculpt, and what cannot be made.
 
-mod support;
-
+use crate::support::{error, run, with_pair};
 use serde_json::{Value, json};
 use std::fs;
-use support::{error, run, with_pair};
 
 fn texel(path: &std::path::Path, x: u32, y: u32) -> u8 {
     let bytes = fs::read(path).unwrap_or_else(|e| panic!("{}: {e}", path.display()));

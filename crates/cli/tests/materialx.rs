@@ -1,11 +1,9 @@
 //! MaterialX documents by the command line: shown node by node, baked to what their formulas say, written from a finish and read back.
 
-mod support;
-
+use crate::support::{error, run, with_pair};
 use serde_json::{Value, json};
 use std::fs;
 use std::path::Path;
-use support::{error, run, with_pair};
 
 fn texel(path: &Path, x: u32, y: u32) -> [f32; 3] {
     let bytes = fs::read(path).unwrap_or_else(|e| panic!("{}: {e}", path.display()));

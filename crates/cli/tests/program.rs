@@ -1,11 +1,9 @@
 //! The program as it is run: files in, files and exit codes out.
 
-mod support;
-
+use crate::support::{HIGH, LOW, error, run, with_pair};
 use serde_json::Value;
 use std::fs;
 use std::process::Output;
-use support::{HIGH, LOW, error, run, with_pair};
 
 /// A recipe may say which files lay beside a mesh: others, or none, would bake something else.
 #[test]

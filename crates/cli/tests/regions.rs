@@ -1,11 +1,9 @@
 //! `ember-ridge bake --region --into`: part of a sheet baked into an earlier bake.
 
-mod support;
-
+use crate::support::{error, run, with_pair};
 use ember_ridge_formats::image::read_image;
 use std::fs;
 use std::path::Path;
-use support::{error, run, with_pair};
 
 const SIZE: u32 = 128;
 

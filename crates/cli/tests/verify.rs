@@ -1,8 +1,7 @@
 //! `ember-ridge verify`: sound files hold, and every planted fault is named with its file: a map turned by a degree, green the other way,
 //! a scale that is off, a seam, a tile that is missing, files that are damaged.
 
-mod support;
-
+use crate::support::{error, run};
 use ember_ridge_core::glam::{Quat, Vec3};
 use ember_ridge_core::picture::{Depth, Image, ImageFormat};
 use ember_ridge_formats::image::{ImageSpec, read_image, write_image};
@@ -11,7 +10,6 @@ use std::fmt::Write;
 use std::fs;
 use std::io::Cursor;
 use std::path::Path;
-use support::{error, run};
 
 /// Two flat squares side by side, each an island of its own, and dunes over both.
 fn write_pair(folder: &Path) {

@@ -8,7 +8,7 @@ use ember_ridge_core::glam::{Quat, Vec2, Vec3};
 use ember_ridge_core::inspect::uv_seams;
 use ember_ridge_core::maps::{Green, MapSettings};
 use ember_ridge_core::picture::{Coding, Image, Pixels};
-use ember_ridge_core::review::{Difference, HEAT_SIDE, NormalReading, Question, Truths};
+use ember_ridge_core::review::{Difference, HEAT_SIDE, NormalReading, Question, Truths, displaced_levels};
 use ember_ridge_core::scene::BakeScene;
 use support::*;
 
@@ -148,4 +148,51 @@ fn seams_are_edges_with_other_uvs_on_either_side() {
             assert!((truth.difference.mean - by).abs() < 0.1 && truth.points > 50, "{by}: {truth:?}");
         }
     });
+}
+
+/// A bump whose heights the map holds: a renderer that moves vertices alone comes nearer with each subdivision.
+#[test]
+fn a_displaced_low_poly_comes_nearer_with_each_subdivision() {
+    let rise = |x: f32, z: f32| 0.1 * (std::f32::consts::TAU * x).sin() * (std::f32::consts::TAU * z).sin();
+    let high = height_field("flat_high", 128, rise);
+    let low = flat();
+    let scene = BakeScene::new(&[&low], &[&high], None).expect("no cage");
+    let recipe = recipe(SIDE, 1, (0.3, 0.3), vec![MapSettings::by_key("displacement").expect("a map")]);
+    let plan = Plan::new(&recipe, &scene).expect("sound");
+    let truths = Truths::new(&plan, &[String::new()]).expect("a sculpt");
+    let heights = sheet(1, |u, v| vec![rise(u, 1.0 - v)]);
+    let mean = |level| truths.truth(&heights, Question::Subdivided { scale: None, level }).difference.mean;
+    let means: Vec<f32> = (0..=6).map(mean).collect();
+    // Without a subdivision no corner moves: the mean is that of the sculpt's own heights, (2 / pi)^2 of a tenth, less what lies nearer
+    // aside of a slope.
+    let flat_mean = 0.1 * (2.0 / std::f32::consts::PI).powi(2);
+    assert!(means[0] < flat_mean && means[0] > 0.8 * flat_mean, "{means:?}");
+    // Straight between vertices, what is left goes down by four each time, until the texels of the map are what is left.
+    for level in 3..5 {
+        let by = means[level] / means[level + 1];
+        assert!((3.0..5.0).contains(&by), "{level}: {by}, {means:?}");
+    }
+    let file = truths.truth(&heights, Question::Displaced { scale: None }).difference.mean;
+    assert!((means[6] - file).abs() < 2e-4, "{means:?}, the file itself {file}");
+
+    // Drawn, vertices lie where the map says, every facet faces up, and each level has four times the facets.
+    let displacing = truths.displacing(&heights, None);
+    for level in [0, 1, 3] {
+        let mesh = displacing.mesh(level);
+        assert_eq!(mesh.triangles.len(), low.triangles.len() << (2 * level));
+        let moved: Vec<Vec3> = mesh.positions.iter().zip(&mesh.ways).map(|(at, way)| *at + *way).collect();
+        for (at, moved) in mesh.positions.iter().zip(&moved) {
+            let height = rise(at.x, at.z);
+            assert!((moved.y - height).abs() < 3e-3 && (moved.x, moved.z) == (at.x, at.z), "{at} to {moved}");
+        }
+        let area = |[a, b, c]: [u32; 3]| {
+            let [a, b, c] = [a, b, c].map(|v| mesh.positions[v as usize]);
+            (b - a).cross(c - a).y / 2.0
+        };
+        let areas: Vec<f32> = mesh.triangles.iter().map(|t| area(*t)).collect();
+        assert!(areas.iter().all(|a| *a > 0.0) && (areas.iter().sum::<f32>() - 1.0).abs() < 1e-4, "{level}");
+        let far = truths.far_from_sculpt(&mesh);
+        assert!(far.iter().all(|off| (0.0..4e-3).contains(off)), "{:?}", far.iter().copied().fold(0.0, f32::max));
+    }
+    assert_eq!([displaced_levels(2), displaced_levels(1500), displaced_levels(400_001)], [8, 4, 0]);
 }

@@ -2,11 +2,13 @@
 //! TypeScript types are generated from that.
 
 mod display;
+mod looks;
 mod masks;
 mod reach;
 mod runs;
 
 pub use display::{DisplayArray, DisplayHeader, DisplayPart};
+pub use looks::{DisplacedHeader, MipView, Subdivision, Subdivisions};
 pub use masks::{
     AskedAt, AskedByExample, MaskChoices, MeasuringShare, PatternLine, PickedExample, PickedPlace, PresetLine,
     ReadyFinishLine, RegionName,

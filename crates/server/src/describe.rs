@@ -6,11 +6,11 @@
 //! told in docs/api.md and docs/recipe.md.
 
 use crate::api::{
-    About, Acceptance, AgainstLive, AskedAt, AskedByExample, AssetLine, AssetView, Choices, DisplayHeader,
-    EnvelopeHeader, Event, FileNames, Freed, HitsLimit, HoldOrder, KeptHitsView, MapLine, MaskChoices, MeasuringShare,
-    MeshFindings, MeshFormat, NewAsset, NewMend, NewPlane, Offered, PictureUse, Preflight, PresetLine, ProofLimit,
-    ProofRoom, QueueOrder, QueuedRun, ReadyFinishLine, RegionName, Revision, Role, RunDetail, RunLabel, RunOrder,
-    RunPage, RunsCompared, Side, Swatch, TexelView, TraceView,
+    About, Acceptance, AgainstLive, AskedAt, AskedByExample, AssetLine, AssetView, Choices, DisplacedHeader,
+    DisplayHeader, EnvelopeHeader, Event, FileNames, Freed, HitsLimit, HoldOrder, KeptHitsView, MapLine, MaskChoices,
+    MeasuringShare, MeshFindings, MeshFormat, MipView, NewAsset, NewMend, NewPlane, Offered, PictureUse, Preflight,
+    PresetLine, ProofLimit, ProofRoom, QueueOrder, QueuedRun, ReadyFinishLine, RegionName, Revision, Role, RunDetail,
+    RunLabel, RunOrder, RunPage, RunsCompared, Side, Subdivisions, Swatch, TexelView, TraceView,
 };
 use crate::fault::Problem;
 use crate::routes;
@@ -20,7 +20,7 @@ use ember_ridge_core::inspect::UvReport;
 use ember_ridge_core::mend::{Mend, Mends};
 use ember_ridge_core::reach::{FitLimit, Stroke};
 use ember_ridge_core::recipe::{Change, FixOrder};
-use ember_ridge_core::review::{AskedTruths, FinishView, MaskAt, MaskView, NeedleFate, Proposals};
+use ember_ridge_core::review::{AskedTruths, Distribution, FinishView, MaskAt, MaskView, NeedleFate, Proposals};
 use ember_ridge_core::sheet::SheetTable;
 use schemars::JsonSchema;
 use schemars::generate::{SchemaGenerator, SchemaSettings};
@@ -47,7 +47,9 @@ fn types() -> Map<String, Value> {
         AssetView,
         Change,
         Choices,
+        DisplacedHeader,
         DisplayHeader,
+        Distribution,
         EnvelopeHeader,
         Event,
         FileNames,
@@ -69,6 +71,7 @@ fn types() -> Map<String, Value> {
         Mends,
         MeshFindings,
         MeshFormat,
+        MipView,
         NeedleFate,
         NewAsset,
         NewMend,
@@ -98,6 +101,7 @@ fn types() -> Map<String, Value> {
         SheetTable,
         Side,
         Stroke,
+        Subdivisions,
         Swatch,
         TexelView,
         TraceView,

@@ -25,6 +25,10 @@ impl Packer {
         self.put(name, values.flat_map(f32::to_le_bytes).collect());
     }
 
+    pub fn whole(&mut self, name: &str, values: impl Iterator<Item = u32>) {
+        self.put(name, values.flat_map(u32::to_le_bytes).collect());
+    }
+
     fn put(&mut self, name: &str, data: Vec<u8>) {
         self.bytes.resize(self.bytes.len().next_multiple_of(4), 0);
         self.arrays.push(DisplayArray {

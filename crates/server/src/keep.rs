@@ -3,10 +3,14 @@
 use crate::App;
 use crate::fault::Result;
 use ember_ridge_core::bake::{Layer, Outcome, Preview, Report};
+use ember_ridge_core::maps::Reads;
 use ember_ridge_core::picture::{Depth, ImageFormat};
-use ember_ridge_formats::image::{ImageSpec, write_image, write_layer, write_map, write_png};
+use ember_ridge_core::review::{Looked, MapFile as RunMap, looked};
+use ember_ridge_formats::image::{
+    ImageSpec, Pyramid, write_image, write_layer, write_map, write_map_and_squares, write_png,
+};
 use ember_ridge_formats::keep::{MapFile, keep_run};
-use ember_ridge_store::RunFile;
+use ember_ridge_store::{BlobWriter, RunFile};
 use rocket::http::Status;
 
 pub type Baked = (Report, Vec<RunFile>);
@@ -28,6 +32,17 @@ pub fn small_name(key: &str) -> String {
 pub fn view_name(key: &str) -> String {
     format!("view/{key}")
 }
+
+/// Under this name the squares are kept that a large map is looked at by.
+pub fn squares_name(key: &str) -> String {
+    format!("squares/{key}")
+}
+
+/// Maps of more texels per side are not unpacked whole to be looked at.
+pub const MOST_UNPACKED: u32 = 4096;
+
+/// Texels per side of the copy of a large map that stands for it, at most.
+pub const COPY_SIDE: u32 = 2048;
 
 /// Under this name a map is kept as it is without mends, in the same format.
 pub fn beneath_name(key: &str) -> String {
@@ -54,22 +69,38 @@ fn keep_map(app: &App, outcome: &Outcome, of: &MapFile) -> Result<Vec<RunFile>> 
     let &MapFile { sheet, map, ref file } = of;
     let baked = &outcome.maps[map];
     let key = map_key(baked.facts.key(), sheet);
+    let large = outcome.size > MOST_UNPACKED;
     let mut files = Vec::new();
+    let kept = |writer: BlobWriter, map: String, file: &str| -> Result<RunFile> {
+        let (hash, bytes) = writer.keep()?;
+        Ok(RunFile { map, file: file.to_owned(), hash, bytes: bytes as i64 })
+    };
     let mut writer = app.store.blobs.writer()?;
-    write_map(&mut writer, outcome, sheet, map).map_err(std::io::Error::from)?;
-    let (hash, bytes) = writer.keep()?;
-    files.push(RunFile { map: key.clone(), file: file.clone(), hash, bytes: bytes as i64 });
+    if large {
+        let squares = std::io::BufWriter::new(app.store.blobs.writer()?);
+        let squares = write_map_and_squares(&mut writer, squares, outcome, sheet, map).map_err(std::io::Error::from)?;
+        let squares = squares.into_inner().map_err(std::io::IntoInnerError::into_error)?;
+        files.push(kept(squares, squares_name(&key), "")?);
+    } else {
+        write_map(&mut writer, outcome, sheet, map).map_err(std::io::Error::from)?;
+    }
+    files.push(kept(writer, key.clone(), file)?);
     if outcome.is_mended(map) {
         let mut writer = app.store.blobs.writer()?;
         write_layer(&mut writer, outcome, (sheet, map), Layer::Beneath).map_err(std::io::Error::from)?;
-        let (hash, bytes) = writer.keep()?;
-        files.push(RunFile { map: beneath_name(&key), file: String::new(), hash, bytes: bytes as i64 });
+        files.push(kept(writer, beneath_name(&key), "")?);
     }
-    if baked.facts.format != ImageFormat::Png || baked.facts.shape.channels > SEEN {
+    if large {
+        let squares = files.iter().find(|file| file.map == squares_name(&key));
+        let mut writer = app.store.blobs.writer()?;
+        if let Some(squares) = squares {
+            write_copy(&mut writer, app, outcome, map, &squares.hash)?;
+        }
+        files.push(kept(writer, view_name(&key), "")?);
+    } else if baked.facts.format != ImageFormat::Png || baked.facts.shape.channels > SEEN {
         let mut writer = app.store.blobs.writer()?;
         write_view(&mut writer, outcome, sheet, map).map_err(std::io::Error::from)?;
-        let (hash, bytes) = writer.keep()?;
-        files.push(RunFile { map: view_name(&key), file: String::new(), hash, bytes: bytes as i64 });
+        files.push(kept(writer, view_name(&key), "")?);
     }
     if let Some(picture) = outcome.preview(sheet, baked.facts.key()) {
         files.push(keep_small(app, &key, &picture)?);
@@ -82,6 +113,24 @@ pub fn keep_small(app: &App, key: &str, picture: &Preview) -> Result<RunFile> {
     let small = small_picture(picture)?;
     let hash = app.store.blobs.put(&small)?;
     Ok(RunFile { map: small_name(key), file: String::new(), hash, bytes: small.len() as i64 })
+}
+
+/// The level of a large map's squares that stands for it as one picture.
+pub fn copy_level(sizes: &[u32]) -> usize {
+    sizes.iter().position(|side| *side <= COPY_SIDE).unwrap_or_default()
+}
+
+/// An 8-bit PNG of the level of a map's squares that stands for it; heights of float files are laid about mid-grey.
+fn write_copy(out: impl std::io::Write, app: &App, outcome: &Outcome, map: usize, squares: &str) -> Result<()> {
+    let baked = &outcome.maps[map];
+    let mut squares = Pyramid::open(app.store.blobs.open_in_parts(squares)?)?;
+    let image = squares.level(copy_level(squares.sizes()))?;
+    let told = outcome.report.maps.get(baked.facts.key());
+    let extreme = told.and_then(|told| told.extreme).filter(|_| baked.scale.is_none());
+    let look = Looked { range: extreme.map(|extreme| [-extreme, extreme]), stops: 0.0 };
+    let reads = told.and_then(|told| told.reads).unwrap_or(Reads::SHARE);
+    let (channels, rows) = looked(RunMap { image: &image, reads, scale: baked.scale }, look);
+    Ok(write_png(out, image.width, channels, &rows)?)
 }
 
 /// An 8-bit PNG of a map; heights of float files are laid about mid-grey.

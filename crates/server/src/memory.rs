@@ -49,6 +49,12 @@ impl Held for Vec<ember_ridge_core::sheet::Coverage> {
     }
 }
 
+impl Held for Vec<Vec<ember_ridge_core::bake::Mixing>> {
+    fn held(&self) -> u64 {
+        self.iter().map(|level| level.len() as u64).sum()
+    }
+}
+
 impl Held for ember_ridge_core::mend::MendedTiles {
     fn held(&self) -> u64 {
         self.values().map(|tile| 4 * tile.len() as u64).sum()

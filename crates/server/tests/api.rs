@@ -1,13 +1,11 @@
 //! Every route through a real server on a real data folder: what it gives, and what it answers to nonsense.
 
-mod support;
-
+use crate::support::{answer, baked, client, get, host, kept_files, post, revise, upload, with_square};
 use ember_ridge_formats::image::read_png;
 use rocket::http::{ContentType, Status};
 use serde_json::{Value, json};
 use std::io::Read;
 use std::time::Duration;
-use support::{answer, baked, client, get, host, kept_files, post, revise, upload, with_square};
 
 #[rocket::async_test]
 async fn from_two_files_to_a_package() {
@@ -213,7 +211,7 @@ async fn a_run_tells_what_it_found_in_its_result() {
     post(&client, "/api/assets", json!({ "name": "tile" })).await;
     let four = "o tile\nv 0 0 0\nv 0 0 1\nv 1 0 1\nv 1 0 0\nvt 0 1\nvt 0 0\nvt 1 0\nvt 1 1\nf 1/1 2/2 3/3 4/4\n";
     upload(&client, "tile_low.obj", "low", four.into()).await;
-    upload(&client, "tile_high.obj", "high", support::square("tile", 0.1)).await;
+    upload(&client, "tile_high.obj", "high", crate::support::square("tile", 0.1)).await;
     revise(&client, |r| {
         r["sheet"]["size"] = json!(64);
         r["reach"] = json!({ "out": 0.001, "in": 0.001 });

@@ -1,11 +1,9 @@
 //! What the walk over all routes does not reach of finishes: files of floats against live, and two documents of one name.
 
-mod support;
-
+use crate::support::{answer, baked, get, host, post, revise, with_square};
 use rocket::http::{ContentType, Status};
 use rocket::local::asynchronous::Client;
 use serde_json::{Value, json};
-use support::{answer, baked, get, host, post, revise, with_square};
 
 #[rocket::async_test]
 async fn files_of_floats_are_held_against_live_as_the_eye_sees_them() {

@@ -1,10 +1,8 @@
 //! Who is let in, request by request, on this machine's own address and on a wider one. docs/security.md promises it.
 
-mod support;
-
+use crate::support::{served, settings};
 use rocket::http::{Cookie, Header, Status};
 use rocket::local::asynchronous::{Client, LocalRequest};
-use support::{served, settings};
 
 async fn ask(client: &Client, path: &str, headers: &[(&str, &str)]) -> Status {
     let mut request = client.get(path.to_owned());

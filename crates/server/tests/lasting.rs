@@ -1,15 +1,13 @@
 //! Nothing is lost: edits from several places, uploads at once, numbers that are never used again, one program a folder, blobs that
 //! changed on the disk, rows that cannot be read, and room taken back.
 
-mod support;
-
+use crate::support::*;
 use ember_ridge_server::prepare;
 use ember_ridge_store::Store;
 use rocket::http::{ContentType, Header, Status};
 use rocket::local::asynchronous::Client;
 use serde_json::{Value, json};
 use std::path::Path;
-use support::*;
 
 async fn patch(client: &Client, base: &Value, changes: Value) -> (Status, Value) {
     let tag = Header::new("If-Match", format!("\"{base}\""));
@@ -254,7 +252,7 @@ async fn thousands_of_runs_are_read_by_the_page() {
         FROM n, runs WHERE runs.id = 1";
     sqlx::query(copies).execute(&pool).await.expect("runs");
     pool.close().await;
-    let client = support::client(data.path()).await;
+    let client = crate::support::client(data.path()).await;
     let began = std::time::Instant::now();
     let asset = asset(&client).await;
     println!("5000 runs: {:?} to open, {} bytes", began.elapsed(), asset.to_string().len());
@@ -397,7 +395,7 @@ async fn finals_keep_their_hits_within_what_the_user_allows() {
     let rays = first["report"]["rays"].as_u64().expect("a number");
     revise(&client, |r| r["maps"][0]["y"] = json!("-")).await;
     drop(client);
-    let client = support::client(data.path()).await;
+    let client = crate::support::client(data.path()).await;
     let second = baked(&client, "final").await;
     let kept = second["report"]["kept_rays"].as_u64().expect("a number");
     assert!(kept > 0 && second["report"]["rays"].as_u64() == Some(rays - kept), "{kept} of {rays}");
@@ -410,7 +408,7 @@ async fn finals_keep_their_hits_within_what_the_user_allows() {
         assert!(status.code >= 400 && problem["error"].is_string(), "{nonsense}: {status}");
     }
     drop(client);
-    let client = support::client(data.path()).await;
+    let client = crate::support::client(data.path()).await;
     assert_eq!(get(&client, "/api/hits").await.1["most"], 0);
     revise(&client, |r| r["maps"][0]["y"] = json!("+")).await;
     assert_eq!(baked(&client, "final").await["report"]["kept_rays"], 0);

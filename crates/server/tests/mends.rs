@@ -1,12 +1,10 @@
 //! Mends by the API: drawn onto a run while they are made, and for good by the next bake, to the same values.
 
-mod support;
-
+use crate::support::*;
 use ember_ridge_formats::image::read_image;
 use rocket::http::{ContentType, Status};
 use rocket::local::asynchronous::Client;
 use serde_json::{Value, json};
-use support::*;
 
 const SIZE: u32 = 64;
 

@@ -1,10 +1,8 @@
 //! Meshes and pairs through the real routes: steps that fix, notes, replaced files and what they lose, planes, layouts.
 
-mod support;
-
+use crate::support::{client, get, post, revise, square, upload, with_square};
 use rocket::http::Status;
 use serde_json::{Value, json};
-use support::{client, get, post, revise, square, upload, with_square};
 
 fn kinds(asset: &Value, side: &str) -> Vec<String> {
     let of_side = asset["meshes"].as_array().into_iter().flatten().filter(|m| m["role"] == side);
@@ -79,10 +77,10 @@ async fn a_newer_file_keeps_what_still_holds_and_says_what_does_not() {
     let path = "/api/assets/1/meshes?file=newer.obj&role=low&replaces=tile_low.obj";
     let put = |name: &str| {
         let bytes = square(name, 0.0);
-        client.post(path).header(support::host()).body(bytes).dispatch()
+        client.post(path).header(crate::support::host()).body(bytes).dispatch()
     };
     // The same part: everything is kept.
-    let (status, asset) = support::answer(put("tile").await).await;
+    let (status, asset) = crate::support::answer(put("tile").await).await;
     assert_eq!((status, &asset["told"]), (Status::Ok, &json!([])));
     let recipe = &asset["recipe"];
     assert_eq!((recipe["low"].as_array().map(Vec::len), &recipe["low"][0]["file"]), (Some(1), &json!("newer.obj")));
@@ -90,8 +88,8 @@ async fn a_newer_file_keeps_what_still_holds_and_says_what_does_not() {
     assert_eq!((&recipe["hand_pairs"][0]["high"], &recipe["reach"]["out"]), (&json!("tile"), &json!(0.25)));
     // Another part: what names the old one goes, and is said; what names none stays.
     let path = "/api/assets/1/meshes?file=other.obj&role=low&replaces=newer.obj";
-    let response = client.post(path).header(support::host()).body(square("slab", 0.0)).dispatch().await;
-    let (_, asset) = support::answer(response).await;
+    let response = client.post(path).header(crate::support::host()).body(square("slab", 0.0)).dispatch().await;
+    let (_, asset) = crate::support::answer(response).await;
     let lost = asset["told"].to_string();
     assert!(lost.contains("faces of tile flipped") && lost.contains("paired manually with 'tile'"), "{lost}");
     let recipe = &asset["recipe"];
@@ -118,7 +116,8 @@ async fn files_beside_a_mesh_come_in_with_it_and_are_there_after_a_restart() {
     let before = {
         let client = client(data.path()).await;
         post(&client, "/api/assets", json!({ "name": "Tile" })).await;
-        let send = |(path, body): (String, Vec<u8>)| client.post(path).header(support::host()).body(body).dispatch();
+        let send =
+            |(path, body): (String, Vec<u8>)| client.post(path).header(crate::support::host()).body(body).dispatch();
         // Alone it is refused, with what to do; nothing is kept.
         let (status, body) = upload(&client, "tri.gltf", "low", POINTS.into()).await;
         let text = body["error"].as_str().unwrap_or_default();
@@ -130,21 +129,22 @@ async fn files_beside_a_mesh_come_in_with_it_and_are_there_after_a_restart() {
             ("/api/assets/1/meshes?file=tri.gltf&role=low&beside=nonsense".into(), POINTS.into()),
             with_beside("tri.gltf", &[("tri.bin", &points[..20])], POINTS.as_bytes()),
         ] {
-            let (status, _) = support::answer(send((path, body)).await).await;
+            let (status, _) = crate::support::answer(send((path, body)).await).await;
             assert_eq!(status, Status::UnprocessableEntity);
         }
         let many: Vec<(&str, &[u8])> = vec![("one_of_many.png", b"x"); 65];
-        let (_, body) = support::answer(send(with_beside("tri.gltf", &many, POINTS.as_bytes())).await).await;
+        let (_, body) = crate::support::answer(send(with_beside("tri.gltf", &many, POINTS.as_bytes())).await).await;
         let text = body["error"].as_str().unwrap_or_default();
         assert!(text.contains("one_of_many.png") && text.contains("Leave some out"), "{text}");
-        assert_eq!(support::kept_files(data.path()), (0, 0));
+        assert_eq!(crate::support::kept_files(data.path()), (0, 0));
 
         let all: [(&str, &[u8]); 2] = [("other.png", b"nobody asks for this"), ("TRI.bin", &points)];
-        let (status, asset) = support::answer(send(with_beside("tri.gltf", &all, POINTS.as_bytes())).await).await;
+        let (status, asset) =
+            crate::support::answer(send(with_beside("tri.gltf", &all, POINTS.as_bytes())).await).await;
         assert_eq!((status, &asset["told"]), (Status::Ok, &json!([])), "{asset}");
         let beside = &asset["recipe"]["low"][0]["beside"];
         assert_eq!((beside.as_array().map(Vec::len), &beside[0]["file"]), (Some(1), &json!("TRI.bin")));
-        assert_eq!(support::kept_files(data.path()), (2, 0), "the mesh and what it names");
+        assert_eq!(crate::support::kept_files(data.path()), (2, 0), "the mesh and what it names");
 
         // An OBJ does without its library, and says so.
         let text = String::from_utf8(square("tile", 0.0)).expect("text");
@@ -155,7 +155,7 @@ async fn files_beside_a_mesh_come_in_with_it_and_are_there_after_a_restart() {
     };
     let client = client(data.path()).await;
     assert_eq!(get(&client, "/api/assets/1").await.1["meshes"], before);
-    let shown = client.get("/api/assets/1/display/low").header(support::host()).dispatch().await;
+    let shown = client.get("/api/assets/1/display/low").header(crate::support::host()).dispatch().await;
     assert_eq!(shown.status(), Status::Ok, "its points are read again from what was kept");
 }
 

@@ -1,11 +1,9 @@
 //! The queue: it goes on after a kill, is held and put in order, outlives the program, and proofs go before finals.
 
-mod support;
-
+use crate::support::*;
 use rocket::http::{ContentType, Status};
 use rocket::local::asynchronous::Client;
 use serde_json::{Value, json};
-use support::*;
 
 #[rocket::async_test]
 async fn a_run_that_a_kill_cut_off_goes_on_by_itself() {

@@ -1,12 +1,10 @@
 //! Reaches through the real routes: envelopes and looks of drafts, cages out and in, stories of texels, strokes as undo steps.
 
-mod support;
-
+use crate::support::{answer, baked, client, get, host, post, revise, square, upload, with_square};
 use ember_ridge_formats::image::read_image;
 use rocket::http::{ContentType, Status};
 use rocket::local::asynchronous::Client;
 use serde_json::{Value, json};
-use support::{answer, baked, client, get, host, post, revise, square, upload, with_square};
 
 async fn recipe(client: &Client) -> Value {
     get(client, "/api/assets/1").await.1["recipe"].clone()

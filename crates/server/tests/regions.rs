@@ -1,12 +1,10 @@
 //! A region by the API: baked into an earlier run, it holds the new bake there and the earlier picture everywhere else, and says so.
 
-mod support;
-
+use crate::support::*;
 use ember_ridge_formats::image::read_image;
 use rocket::http::Status;
 use rocket::local::asynchronous::Client;
 use serde_json::{Value, json};
-use support::*;
 
 const SIZE: u32 = 128;
 

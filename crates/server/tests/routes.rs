@@ -1,19 +1,13 @@
 //! The description of the API against the routes: what is described is what answers, with the statuses and in the form it says. One
 //! walk asks every route for what it is for, and each kind of route for what it cannot give.
 
-#[path = "support/held.rs"]
-mod held;
-mod support;
-#[path = "support/walks.rs"]
-mod walks;
-
-use held::Held;
+use crate::held::Held;
+use crate::support::{client, ended, host, square};
+use crate::walks::*;
 use rocket::http::{ContentType, Method, Status};
 use serde_json::{Value, json};
 use std::collections::BTreeSet;
-use support::{client, ended, host, square};
 use tokio::io::{AsyncBufReadExt, BufReader};
-use walks::*;
 
 #[rocket::async_test]
 async fn every_route_answers_as_it_is_described() {
@@ -160,7 +154,7 @@ async fn compared(held: &Held) {
     assert_eq!(sum(&preflight["files"]), first["bytes"].as_i64().expect("bytes"), "as it was: {preflight}");
     let same = held.get("/api/runs/1/compare/1").await;
     assert_eq!((&same["maps"]["normal"]["max"], &same["maps"]["normal"]["worst"]), (&json!(0.0), &Value::Null));
-    support::revise(&held.client, |r| {
+    crate::support::revise(&held.client, |r| {
         let normal = r["maps"].as_array_mut().into_iter().flatten().find(|m| m["map"] == "normal");
         normal.expect("a normal map")["y"] = json!("-");
     })
@@ -178,7 +172,7 @@ async fn compared(held: &Held) {
 
 /// A long bake, looked at while it runs, held and let go on, then stopped and let go on again; and once more from its ledger line.
 async fn live_and_stopped(held: &Held) {
-    let (_, asset) = support::revise(&held.client, |r| {
+    let (_, asset) = crate::support::revise(&held.client, |r| {
         r["sheet"]["size"] = json!(4096);
         r["sheet"]["samples"] = json!(64);
     })
@@ -247,6 +241,13 @@ async fn what_cannot_be_given_is_told_in_one_form() {
         (get, "/api/runs/9/sheets", "", 404, "run"),
         (get, "/api/runs/9/compare/8", "", 404, "run"),
         (get, "/api/runs/9/truths", "", 404, "run"),
+        (get, "/api/runs/9/subdivisions", "", 404, "run"),
+        (get, "/api/runs/9/displaced?level=x", "", 422, "level is 'x'"),
+        (get, "/api/runs/9/distribution/normal", "", 404, "run"),
+        (get, "/api/runs/9/look/normal?from=1", "", 422, "from and to"),
+        (get, "/api/runs/9/mips", "", 404, "run"),
+        (get, "/api/runs/9/mixing", "", 422, "level is missing"),
+        (get, "/api/runs/9/squares/normal/0/0/0?stops=40", "", 422, "stops is 40"),
         (get, "/api/runs/9/heat?of=colour&most=1", "", 422, "of is 'colour'"),
         (get, "/api/runs/9/difference/8/normal", "", 422, "most is missing"),
         (post, "/api/runs/9/resume", "", 404, "run"),
@@ -306,7 +307,7 @@ async fn events_tell_what_happens_in_the_form_that_is_described() {
     assert_eq!(heard, json!({ "event": "asset", "asset": 1 }));
     held.check_form("an event", schema, &heard);
     for (file, role) in [("tile_low.obj", "low"), ("tile_high.obj", "high")] {
-        support::upload(&held.client, file, role, square("tile", 0.1)).await;
+        crate::support::upload(&held.client, file, role, square("tile", 0.1)).await;
     }
     let heard = next().await;
     assert_eq!(heard, json!({ "event": "intake", "asset": 1, "file": "tile_low.obj", "stage": "reading" }));

@@ -108,6 +108,15 @@ impl Blobs {
         Ok((file, length))
     }
 
+    /// A blob of which a part is read that tells by itself whether it is whole: all of it is not looked through.
+    ///
+    /// # Errors
+    /// [`StoreFault::Missing`] when there is no such blob.
+    pub fn open_in_parts(&self, hash: &str) -> Result<File> {
+        let path = self.path(hash)?;
+        File::open(&path).map_err(|error| missing_or(error, hash, &path))
+    }
+
     /// Bytes that these blobs take; those that are not there take none.
     pub(super) fn bytes_of<'a>(&self, hashes: impl Iterator<Item = &'a str>) -> u64 {
         let length = |hash: &str| self.length(hash).unwrap_or(0);

@@ -134,6 +134,15 @@ export const api = {
   },
   /** A new mend with what lies beneath it on a run. */
   beneath: (run: number, body: Mend) => held(POST("/runs/{id}/beneath", { ...path(run), body })),
+  distribution: (id: number, map: string, sheet: number) =>
+    held(GET("/runs/{id}/distribution/{map}", { params: { path: { id, map }, query: { sheet } } })),
+  mips: (id: number, sheet: number) =>
+    held(GET("/runs/{id}/mips", { params: { path: { id }, query: { sheet } } })),
+  subdivisions: (id: number) => held(GET("/runs/{id}/subdivisions", path(id))),
+  displaced: (id: number, level: number, signal?: AbortSignal) => {
+    const params = { path: { id }, query: { level } };
+    return raw<ArrayBuffer>(held(GET("/runs/{id}/displaced", { params, signal, ...bytes })));
+  },
   /** What a run's files say of the sculpt. */
   truths: (id: number) => held(GET("/runs/{id}/truths", path(id))),
   preflight: (id: number) => held(GET("/assets/{id}/preflight", path(id))),
@@ -240,6 +249,8 @@ export const differenceUrl = (run: number, other: number, map: string, most: num
   `/api/runs/${run}/difference/${other}/${map}?most=${most}&sheet=${sheet}`;
 export const heatUrl = (run: number, of: string, most: number, sheet: number) =>
   `/api/runs/${run}/heat?of=${of}&most=${most}&sheet=${sheet}`;
+export const mixingUrl = (run: number, level: number, sheet: number) =>
+  `/api/runs/${run}/mixing?level=${level}&sheet=${sheet}`;
 export const cageUrl = (asset: number, format: MeshFormat) => `/api/assets/${asset}/cage?format=${format}`;
 export const masksUrl = (asset: number) => `/api/assets/${asset}/masks`;
 export const packageUrl = (run: number) => `/api/runs/${run}/package`;

@@ -1031,6 +1031,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/runs/{id}/displaced": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The displaced low-poly as arrays behind a header. */
+        get: operations["show_displaced"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/distribution/{map}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How the values of a map are spread over the covered texels of a sheet. Of a large map a copy of at most 2048 texels per side is counted. */
+        get: operations["show_distribution"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/runs/{id}/frees": {
         parameters: {
             query?: never;
@@ -1119,6 +1153,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/runs/{id}/look/{map}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A map as it is looked at: a part of its range from black to white, brighter, a mip level of it. */
+        get: operations["show_map_look"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/runs/{id}/maps/{map}": {
         parameters: {
             query?: never;
@@ -1126,7 +1177,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A map as a browser can show it: the file itself where it is a PNG. */
+        /** A map as a browser can show it: the file itself where it is a PNG; of one of more than 4096 texels per side a copy of at most 2048. */
         get: operations["show_map"];
         put?: never;
         post?: never;
@@ -1147,6 +1198,40 @@ export interface paths {
         put?: never;
         /** A map of a run with mends drawn onto it, those of a draft in place of the run's own. */
         post: operations["show_mended"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/mips": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The mip levels of a run's sheet, the largest first, and what they mix. */
+        get: operations["list_mips"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/mixing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the texels of a mip level mix: black nothing, grey background, white another island. */
+        get: operations["show_mixing"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1241,6 +1326,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/runs/{id}/squares/{map}/{level}/{column}/{row}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A square of a large map, of 256 texels per side. */
+        get: operations["show_square"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/runs/{id}/stop": {
         parameters: {
             query?: never;
@@ -1252,6 +1354,23 @@ export interface paths {
         put?: never;
         /** Stops a run that is queued or running; one that has ended stays as it is. */
         post: operations["stop_run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/subdivisions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How far the displaced low-poly is from the sculpt, by how often it is subdivided. */
+        get: operations["list_subdivisions"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1659,6 +1778,18 @@ export interface components {
         CurvatureEncoding: "grey" | "red-green";
         /** @description Bits of one channel in the file. 16 bits are whole numbers in PNG and TIFF and half floats in EXR. */
         Depth: ("8" | "16") | "32f";
+        /** @description How far numbers are from those that they should be, in their unit. */
+        Difference: {
+            /** Format: float */
+            max: number;
+            /** Format: float */
+            mean: number;
+            /**
+             * Format: float
+             * @description Ninety-nine of a hundred are no further apart.
+             */
+            p99: number;
+        };
         /** @description The way rays run. */
         Direction: "averaged" | "plumb";
         /** @description A displacement map: how far the low-poly that it moves is from the sculpt. */
@@ -1685,6 +1816,20 @@ export interface components {
             unit: string;
             /** @description Where it is furthest off. */
             worst: components["schemas"]["TruthPlace"] | null;
+        };
+        /** @description What stands at the head of a displaced low-poly: a length in bytes (u32, little endian), this as JSON, then the arrays. */
+        DisplacedHeader: {
+            /**
+             * @description position and way, three numbers a vertex: where it lies on the low-poly, and from there to where the map moves it; off, how far
+             *     from the sculpt that is, below 0 where it sees none, left out where it is not held against the sculpt; index (u32).
+             */
+            arrays: components["schemas"]["DisplayArray"][];
+            /** Format: uint32 */
+            level: number;
+            /** Format: uint32 */
+            triangles: number;
+            /** Format: uint32 */
+            vertices: number;
         };
         DisplayArray: {
             /** Format: uint32 */
@@ -1741,6 +1886,24 @@ export interface components {
         };
         /** @description A distance in scene units, or "auto" to have it measured. */
         Distance: "auto" | number;
+        /** @description How the values of a sheet are spread, in the map's unit: of directions the x, y and z of the unit vector, of colours steps of 255. */
+        Distribution: {
+            /** @description One for each channel, three at most. */
+            channels: components["schemas"]["Spread"][];
+            /** Format: float */
+            high: number;
+            /**
+             * Format: float
+             * @description What the file can hold, or what it does hold where it is of floats.
+             */
+            low: number;
+            /**
+             * Format: uint64
+             * @description Covered texels that were counted.
+             */
+            texels: number;
+            unit: string;
+        };
         /**
          * @description A material of a MaterialX document. On the command line `file` is a path, relative to the recipe; in the browser it is the name it came
          *     with.
@@ -2759,6 +2922,28 @@ export interface components {
              */
             size: number;
         };
+        /** @description A mip level of a sheet: what a renderer reads at a distance. */
+        MipView: {
+            /** Format: uint64 */
+            background: number;
+            /** Format: uint64 */
+            islands: number;
+            /**
+             * Format: uint32
+             * @description Times that the sheet is halved.
+             */
+            level: number;
+            /**
+             * Format: uint32
+             * @description Texels per side.
+             */
+            side: number;
+            /**
+             * Format: uint64
+             * @description Texels that hold some of an island; of these, those that mix in background, and those that mix in another island.
+             */
+            texels: number;
+        };
         /** @description A side that a recipe does not have yet. */
         Missing: "low-poly" | "sculpt";
         /** @description Needles by what became of them. */
@@ -3466,6 +3651,8 @@ export interface components {
             map: string;
             /** Format: uint32 */
             sheet: number;
+            /** @description Of a large map, whose picture is a smaller copy: sides of its levels that come in squares, the full size first. */
+            squares?: number[];
         };
         /** @description A picture's channel as its file holds it; 0 to 1. */
         PicturePatternSettings: {
@@ -4389,6 +4576,17 @@ export interface components {
         };
         /** @description Where a pattern is laid out. */
         Space: "object" | "uv" | "texture-uv" | "part";
+        /** @description Values of a channel over the covered texels of a sheet. */
+        Spread: {
+            /** @description Texels of each step of the distribution's range, from its low end. */
+            bins: number[];
+            /** Format: float */
+            least: number;
+            /** Format: float */
+            mean: number;
+            /** Format: float */
+            most: number;
+        };
         /** @description One stroke of a brush over the low-poly. A stroke has its effect once, however often it passes a place. */
         Stroke: {
             brush: components["schemas"]["Brush"];
@@ -4418,6 +4616,24 @@ export interface components {
              * @description The distance that [`Brush::Set`] sets, scene units.
              */
             value?: number | null;
+        };
+        /** @description How far the low-poly is from the sculpt when it is subdivided so often and displaced. */
+        Subdivision: {
+            /** @description Few enough to be drawn. */
+            drawn: boolean;
+            /** Format: uint32 */
+            level: number;
+            /** @description Distance to the sculpt, scene units; none without one. */
+            off: components["schemas"]["Difference"] | null;
+            /** Format: uint64 */
+            triangles: number;
+        };
+        /** @description The displaced low-poly against the sculpt. */
+        Subdivisions: {
+            /** @description From no subdivision on. */
+            levels: components["schemas"]["Subdivision"][];
+            /** @description Finishes add heights, which count as distance from the sculpt. */
+            relief: boolean;
         };
         /** @description One pair of numbers for the whole asset, and how well they fit the points that were probed. */
         SuggestedReach: {
@@ -4716,12 +4932,15 @@ export type ControlInput = components['schemas']['ControlInput'];
 export type Crossing = components['schemas']['Crossing'];
 export type CurvatureEncoding = components['schemas']['CurvatureEncoding'];
 export type Depth = components['schemas']['Depth'];
+export type Difference = components['schemas']['Difference'];
 export type Direction = components['schemas']['Direction'];
 export type Displaced = components['schemas']['Displaced'];
+export type DisplacedHeader = components['schemas']['DisplacedHeader'];
 export type DisplayArray = components['schemas']['DisplayArray'];
 export type DisplayHeader = components['schemas']['DisplayHeader'];
 export type DisplayPart = components['schemas']['DisplayPart'];
 export type Distance = components['schemas']['Distance'];
+export type Distribution = components['schemas']['Distribution'];
 export type DocumentSource = components['schemas']['DocumentSource'];
 export type Endings = components['schemas']['Endings'];
 export type EnvelopeHeader = components['schemas']['EnvelopeHeader'];
@@ -4793,6 +5012,7 @@ export type MeshSummary = components['schemas']['MeshSummary'];
 export type MeshView = components['schemas']['MeshView'];
 export type Metric = components['schemas']['Metric'];
 export type MipLine = components['schemas']['MipLine'];
+export type MipView = components['schemas']['MipView'];
 export type Missing = components['schemas']['Missing'];
 export type NeedleCounts = components['schemas']['NeedleCounts'];
 export type NeedleFate = components['schemas']['NeedleFate'];
@@ -4881,7 +5101,10 @@ export type SignalMeasure = components['schemas']['SignalMeasure'];
 export type SignalUnit = components['schemas']['SignalUnit'];
 export type SoftRange = components['schemas']['SoftRange'];
 export type Space = components['schemas']['Space'];
+export type Spread = components['schemas']['Spread'];
 export type Stroke = components['schemas']['Stroke'];
+export type Subdivision = components['schemas']['Subdivision'];
+export type Subdivisions = components['schemas']['Subdivisions'];
 export type SuggestedReach = components['schemas']['SuggestedReach'];
 export type Swatch = components['schemas']['Swatch'];
 export type Term = components['schemas']['Term'];
@@ -7271,6 +7494,74 @@ export interface operations {
             };
         };
     };
+    show_displaced: {
+        parameters: {
+            query: {
+                /** @description Subdivisions: each makes four of every triangle */
+                level: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A length, a header, arrays */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show_distribution: {
+        parameters: {
+            query?: {
+                sheet?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+                map: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description By channel, in the map's unit */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Distribution"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     run_frees: {
         parameters: {
             query?: never;
@@ -7443,6 +7734,48 @@ export interface operations {
             };
         };
     };
+    show_map_look: {
+        parameters: {
+            query?: {
+                sheet?: number;
+                /** @description Times that it is halved; of a large map so often that 4096 texels per side are left */
+                level?: number;
+                /** @description What is black, in the map's unit; with `to` */
+                from?: number;
+                /** @description What is white */
+                to?: number;
+                /** @description Colours brighter by so many doublings of their light */
+                stops?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+                map: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A PNG */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": string;
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     show_map: {
         parameters: {
             query?: {
@@ -7496,6 +7829,74 @@ export interface operations {
         };
         responses: {
             /** @description A PNG of eight bits */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": string;
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_mips: {
+        parameters: {
+            query?: {
+                sheet?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description By level */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MipView"][];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show_mixing: {
+        parameters: {
+            query: {
+                sheet?: number;
+                /** @description Times that the sheet is halved */
+                level: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A PNG */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -7673,6 +8074,49 @@ export interface operations {
             };
         };
     };
+    show_square: {
+        parameters: {
+            query?: {
+                sheet?: number;
+                /** @description What is black, in the map's unit; with `to` */
+                from?: number;
+                /** @description What is white */
+                to?: number;
+                /** @description Colours brighter by so many doublings of their light */
+                stops?: number;
+            };
+            header?: never;
+            path: {
+                column: number;
+                id: number;
+                level: number;
+                map: string;
+                row: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A PNG */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": string;
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     stop_run: {
         parameters: {
             query?: never;
@@ -7690,6 +8134,37 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_subdivisions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description By number of subdivisions */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Subdivisions"];
+                };
             };
             /** @description What is wrong, and what to do */
             default: {

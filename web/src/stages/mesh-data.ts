@@ -48,9 +48,10 @@ export function roughOf({ header, rough }: MeshData, hidden: ReadonlySet<string>
   );
 }
 
-export function readMesh(buffer: ArrayBuffer): MeshData {
+/** Arrays behind a header. */
+export function readArrays<H extends { arrays: DisplayHeader["arrays"] }>(buffer: ArrayBuffer) {
   const length = new DataView(buffer).getUint32(0, true);
-  const header = JSON.parse(new TextDecoder().decode(new Uint8Array(buffer, 4, length))) as DisplayHeader;
+  const header = JSON.parse(new TextDecoder().decode(new Uint8Array(buffer, 4, length))) as H;
   const start = 4 + length;
   const find = (name: string) => header.arrays.find((a) => a.name === name);
   const floats = (name: string) => {
@@ -65,6 +66,11 @@ export function readMesh(buffer: ArrayBuffer): MeshData {
     const array = find(name);
     return array ? new Uint8Array(buffer, start + array.offset, array.length) : null;
   };
+  return { header, floats, uints, bytes };
+}
+
+export function readMesh(buffer: ArrayBuffer): MeshData {
+  const { header, floats, uints, bytes } = readArrays<DisplayHeader>(buffer);
   const [rough, roughParts] = [uints("rough"), uints("rough_parts")];
   const index = uints("index");
   if (!index) throw new Error("The mesh came without faces; reload the page.");

@@ -1,5 +1,6 @@
 // How both stages show the asset that is open: which look, which map, which parts. Stops set it; none owns it.
 import { create } from "zustand";
+import type { MapLook } from "./looks";
 
 /** What the model stage shows. */
 export type Look = "low" | "baked" | "sculpt" | "wipe" | "beside";
@@ -41,6 +42,16 @@ interface View {
   against: Against | null;
   /** Where a run's files are off from the sculpt, in place of its maps: which truth, and what the brightest stands for. */
   heat: { of: "lit" | "displaced" | "seams"; most: number } | null;
+  /** How maps are looked at, by map; a mip level in place of their full size, 0 for none. */
+  looks: Readonly<Record<string, MapLook>>;
+  mip: number;
+  /** The sheet is repeated around itself; what lies outside its islands is hatched. */
+  tiled: boolean;
+  outside: boolean;
+  /** Times that a normal map leans as far as it says. */
+  strength: number;
+  /** The low-poly subdivided and moved by its displacement map, so many times as far as it says; in colours of how far it is off. */
+  displaced: { level: number; height: number; colors: boolean } | null;
   /** Parts that are left out, by name. */
   hidden: ReadonlySet<string>;
   /** Number of the pair that is shown alone. */
@@ -52,6 +63,9 @@ interface View {
   /** Asked of the model stage: look at this point, or at all; the number makes each wish a new one. */
   wish: { point: Point | null; turn: number };
 }
+
+/** Maps as they were baked. */
+export const AS_BAKED = { looks: {}, mip: 0, tiled: false, outside: false, strength: 1, displaced: null };
 
 export const useView = create<View>()(() => ({
   look: "baked",
@@ -66,6 +80,7 @@ export const useView = create<View>()(() => ({
   instead: {},
   against: null,
   heat: null,
+  ...AS_BAKED,
   hidden: new Set(),
   solo: null,
   apart: 0,

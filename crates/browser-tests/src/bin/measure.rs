@@ -43,6 +43,9 @@ async fn main() -> Result<()> {
     if wanted("comparing") {
         comparing(&session).await?;
     }
+    if wanted("large") {
+        large(&session).await?;
+    }
     if wanted("listing") {
         listing(&session).await?;
     }
@@ -164,6 +167,77 @@ async fn comparing(session: &Session) -> Result<()> {
         times.len()
     );
     session.choose("Other run", "no other").await
+}
+
+/// Texels per side of a sheet too large to be sent as one picture.
+const LARGE: u32 = 16384;
+
+/// Bakes the shingle's normal map at 16384, opens it from another asset, zooms in to its texels, pans over it, and reads texels.
+async fn large(session: &Session) -> Result<()> {
+    const BAKE: &str = "const [asset, size, done] = arguments; const json = { 'Content-Type': 'application/json' }; (async () => { \
+        const view = await (await fetch(`/api/assets/${asset}`)).json(); const { recipe } = view; \
+        recipe.maps = [{ map: 'normal' }]; recipe.finishes = []; recipe.masks = []; recipe.sheet.size = size; recipe.sheet.samples = 1; \
+        await fetch(`/api/assets/${asset}/recipe`, { method: 'PUT', headers: json, body: JSON.stringify({ base: view.revision, recipe }) }); \
+        done(await (await fetch(`/api/assets/${asset}/runs`, { method: 'POST', headers: json, \
+            body: JSON.stringify({ kind: 'final' }) })).json()); })();";
+    const OPEN: &str = "const [name, done] = arguments; const canvas = () => document.querySelector(\"canvas[aria-label^='Sheet']\"); \
+        const was = canvas().dataset.drawn; \
+        const item = [...document.querySelectorAll(\"[role='menuitem']\")].find((one) => one.textContent.includes(name)); \
+        const began = performance.now(); item.click(); \
+        const look = () => requestAnimationFrame(() => { const now = canvas()?.dataset; \
+            if (!now || now.drawn === was || now.drawn === '' || now.whole !== 'true') return look(); \
+            done(performance.now() - began) }); look();";
+    // Keys zoom in until a texel is a pixel wide and more; then the sheet is moved by keys, a frame each.
+    const PAN: &str = "const done = arguments[0]; const canvas = document.querySelector(\"canvas[aria-label^='Sheet']\"); \
+        const press = (key) => canvas.dispatchEvent(new KeyboardEvent('keydown', { key, bubbles: true })); \
+        for (let n = 0; n < 17; n++) press('+'); const began = performance.now(); const frames = []; let last = 0; let shown = 0; \
+        const pan = () => requestAnimationFrame((now) => { if (last > 0) frames.push(now - last); last = now; \
+            press(frames.length % 60 < 30 ? 'ArrowRight' : 'ArrowDown'); frames.length < 120 ? pan() : rest(performance.now()); }); \
+        const rest = (from) => requestAnimationFrame(() => \
+            canvas.dataset.whole === 'true' ? done([shown, frames, performance.now() - from]) : rest(from)); \
+        const first = () => requestAnimationFrame(() => { if (canvas.dataset.whole !== 'true') return first(); \
+            shown = performance.now() - began; pan(); }); requestAnimationFrame(first);";
+    const TEXEL: &str = "const [run, size, done] = arguments; (async () => { const times = []; for (let n = 0; n < 40; n++) { \
+        const at = () => Math.floor(Math.random() * size); const began = performance.now(); \
+        await (await fetch(`/api/runs/${run}/texel?x=${at()}&y=${at()}`)).json(); times.push(performance.now() - began); } done(times); })();";
+    let assets = session.api("/assets").await?;
+    let named =
+        |name: &str| assets.as_array().into_iter().flatten().find(|a| a["name"] == name).map(|a| a["id"].clone());
+    let shingle = named("Shingle tile").context("the shingle")?.as_i64().context("an id")?;
+    let began = std::time::Instant::now();
+    let run = session.page.execute_async(BAKE, vec![shingle.into(), LARGE.into()]).await?;
+    // A bake of this size outlasts what a test would wait for.
+    while session.api(&format!("/runs/{}", run["id"])).await?["run"]["status"] != "done" {
+        tokio::time::sleep(std::time::Duration::from_millis(500)).await;
+    }
+    println!("a normal map of {LARGE} baked and kept: {:.0} s", began.elapsed().as_secs_f64());
+    session.stop("Review").await?;
+    session.asset_menu().await?.click().await?;
+    let opened = session.page.execute_async(OPEN, vec!["Shingle tile".into()]).await?;
+    println!("from choosing an asset to its sheet of {LARGE} on screen: {:.0} ms", opened.as_f64().context("ms")?);
+    tokio::time::sleep(std::time::Duration::from_secs(5)).await;
+    let told = session.page.execute_async(PAN, vec![]).await?;
+    let mut frames: Vec<f64> = told[1].as_array().context("frames")?.iter().filter_map(Value::as_f64).collect();
+    frames.sort_by(f64::total_cmp);
+    println!(
+        "zoomed in to its texels: all in view after {:.0} ms; panning 4800 pixels: frames of {:.0} ms in the middle, {:.0} ms at worst of {}; \
+         all in view {:.0} ms after the last",
+        told[0].as_f64().context("ms")?,
+        frames[frames.len() / 2],
+        frames[frames.len() - 1],
+        frames.len(),
+        told[2].as_f64().context("ms")?
+    );
+    let times = session.page.execute_async(TEXEL, vec![run["id"].clone(), LARGE.into()]).await?;
+    let mut times: Vec<f64> = times.as_array().context("times")?.iter().filter_map(Value::as_f64).collect();
+    times.sort_by(f64::total_cmp);
+    println!(
+        "the value of a texel of it: median {:.0} ms, worst {:.0} ms of {}",
+        times[times.len() / 2],
+        times[times.len() - 1],
+        times.len()
+    );
+    Ok(())
 }
 
 /// Runs in the ledger that is scrolled.

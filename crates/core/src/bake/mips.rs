@@ -2,10 +2,22 @@
 //! another one or with the background.
 
 use crate::sheet::{Coverage, NO_SOURCE, Padding, PaddingRows};
-use crate::stop::Stop;
+use crate::stop::{Stop, never};
+use std::ops::RangeInclusive;
 
-/// Mip levels that are looked at: a renderer reads smaller ones from far away.
+/// Mip levels that are judged: a renderer reads smaller ones from far away.
 pub(super) const LEVELS: u32 = 4;
+
+/// What a texel of a mip level mixes into what it holds of an island.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Mixing {
+    /// It holds nothing of an island.
+    Empty,
+    Nothing,
+    Background,
+    /// Another island, and perhaps background.
+    Island,
+}
 
 /// Texels of a mip level that hold some of an island.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
@@ -130,6 +142,44 @@ impl Square {
 /// What each level from 1 to [`LEVELS`] mixes on a sheet of `size` texels per side, padded so.
 pub(super) fn mixed(covered: &Coverage, size: u32, padding: Padding, stop: Stop) -> [Mixed; LEVELS as usize] {
     let mut found = [Mixed::default(); LEVELS as usize];
+    each_square((covered, size, padding), 1..=LEVELS, stop, &mut |level, square| {
+        let Some(texel) = square.covered else { return };
+        let found = &mut found[level as usize - 1];
+        found.texels += 1;
+        found.background += u64::from(square.background);
+        found.islands += u64::from(square.others);
+        if square.background || square.others {
+            found.any += 1;
+            found.first.get_or_insert(texel);
+        }
+    });
+    found
+}
+
+/// What each texel of mip levels mixes, level by level and of each row by row from the top; a level is the sheet halved so many times,
+/// rounded down.
+pub fn mixing(covered: &Coverage, size: u32, padding: Padding, levels: RangeInclusive<u32>) -> Vec<Vec<Mixing>> {
+    let first = *levels.start();
+    let mut all: Vec<Vec<Mixing>> =
+        levels.clone().map(|level| Vec::with_capacity((size as usize >> level).pow(2))).collect();
+    each_square((covered, size, padding), levels, &never, &mut |level, square| {
+        all[(level - first) as usize].push(match (square.covered, square.others, square.background) {
+            (None, ..) => Mixing::Empty,
+            (_, false, false) => Mixing::Nothing,
+            (_, true, _) => Mixing::Island,
+            (_, false, true) => Mixing::Background,
+        });
+    });
+    all
+}
+
+/// Goes through the squares of levels of a sheet, padded so: of each level row by row from the top.
+fn each_square(
+    (covered, size, padding): (&Coverage, u32, Padding),
+    levels: RangeInclusive<u32>,
+    stop: Stop,
+    seen: &mut dyn FnMut(u32, &Square),
+) {
     let n = size as usize;
     let islands = Islands::new(covered, n);
     let reach = match padding {
@@ -138,46 +188,37 @@ pub(super) fn mixed(covered: &Coverage, size: u32, padding: Padding, stop: Stop)
     };
     let mut walk = PaddingRows::new(covered, reach);
     let mut sources = vec![NO_SOURCE; n];
-    let mut squares: Vec<Vec<Square>> = (1..=LEVELS).map(|level| vec![EMPTY; n >> level]).collect();
+    let mut squares: Vec<(u32, Vec<Square>)> = levels.map(|level| (level, vec![EMPTY; n >> level])).collect();
     for y in 0..n {
         if stop() {
-            return found;
+            return;
         }
         walk.next_row(&mut sources);
         for (x, &source) in sources.iter().enumerate() {
             let island = if source == NO_SOURCE { NONE } else { islands.of(source % size, (source / size) as usize) };
             let texel = (y * n + x) as u32;
-            for (level, squares) in (1..=LEVELS).zip(&mut squares) {
-                if let Some(square) = squares.get_mut(x >> level) {
+            for (level, squares) in &mut squares {
+                if let Some(square) = squares.get_mut(x >> *level) {
                     square.take(texel, island, source == texel);
                 }
             }
         }
-        for ((level, squares), found) in (1..=LEVELS).zip(&mut squares).zip(&mut found) {
-            if (y + 1) % (1 << level) != 0 {
+        for (level, squares) in &mut squares {
+            // The last rows make none where the size does not halve.
+            if (y + 1) % (1 << *level) != 0 {
                 continue;
             }
             for square in squares.iter_mut() {
-                if let Some(texel) = square.covered {
-                    found.texels += 1;
-                    found.background += u64::from(square.background);
-                    found.islands += u64::from(square.others);
-                    if square.background || square.others {
-                        found.any += 1;
-                        found.first.get_or_insert(texel);
-                    }
-                }
+                seen(*level, square);
                 *square = EMPTY;
             }
         }
     }
-    found
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::stop::never;
 
     const SIZE: u32 = 32;
 
@@ -205,6 +246,26 @@ mod tests {
         assert_eq!(counts(&covered, Padding::All), [[25, 0, 0], [9, 0, 0], [4, 0, 0], [1, 0, 0]]);
         // The first one that mixes without padding lies at the end of the first row.
         assert_eq!(mixed(&covered, SIZE, Padding::Texels(0), &never)[0].first, Some(8));
+    }
+
+    #[test]
+    fn a_level_tells_of_each_of_its_texels() {
+        // An island from the corner, nine wide; another from the twelfth on, no padding.
+        let covered = sheet(&[[0, 0, 9, 9], [12, 0, 14, 9]]);
+        let all = mixing(&covered, SIZE, Padding::Texels(0), 1..=5);
+        let [first, third] = [&all[0], &all[2]];
+        assert_eq!(first.len(), 16 * 16);
+        assert_eq!((first[0], first[4], first[15]), (Mixing::Nothing, Mixing::Background, Mixing::Empty));
+        assert_eq!((third[0], third[1]), (Mixing::Nothing, Mixing::Island));
+        // Down to a single texel.
+        assert_eq!(all[4], [Mixing::Island]);
+        // Counted, they are those that the judge counts.
+        let judged = mixed(&covered, SIZE, Padding::Texels(1), &never);
+        for (judged, all) in judged.iter().zip(mixing(&covered, SIZE, Padding::Texels(1), 1..=LEVELS)) {
+            let count = |of: Mixing| all.iter().filter(|one| **one == of).count() as u64;
+            assert_eq!(count(Mixing::Island), judged.islands);
+            assert_eq!(count(Mixing::Island) + count(Mixing::Background), judged.any);
+        }
     }
 
     #[test]

@@ -25,6 +25,7 @@ pub use counts::Counts;
 pub use estimate::{Estimate, estimate};
 pub use facts::MapFacts;
 pub use kept::KeptTiles;
+pub use mips::{Mixing, mixing};
 pub use outcome::{BakedMap, Layer, Outcome};
 pub use plan::{Plan, PlanFault, PlannedMap, first_look};
 pub use report::{MapReport, Report, SheetFile};

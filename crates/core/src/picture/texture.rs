@@ -1,7 +1,7 @@
 //! Pictures laid over UVs as a source of colour: decoded to linear light, repeated as its sampler says, and averaged over the
 //! footprint that is asked for, so that a large picture on a small sheet neither sparkles nor skips.
 
-use super::{Coding, Image, Pixels, srgb_byte_to_linear, srgb_to_linear};
+use super::{Coding, Image, Pixels, linear_to_srgb, srgb_byte_to_linear, srgb_to_linear};
 use glam::{Vec2, Vec4};
 use rayon::prelude::*;
 
@@ -67,6 +67,38 @@ impl Image {
             }
             levels
         })
+    }
+
+    /// What a renderer reads from far away: the picture halved so many times, sizes rounded down. Colours are mixed as light, other numbers
+    /// as they stand.
+    pub fn mip(&self, level: u32, color: bool) -> Image {
+        let encoded = color && self.coding == Coding::Srgb;
+        let (mut width, mut height) = (self.width, self.height);
+        let mut before: Option<Level> = None;
+        for _ in 0..level {
+            let next = match &before {
+                Some(before) => halved(width, height, |x, y| before.texels[(y * width + x) as usize]),
+                None if encoded => halved(width, height, |x, y| self.texel_light(x, y)),
+                None => halved(width, height, |x, y| Vec4::from_array(self.texel(x, y))),
+            };
+            (width, height) = (next.width, next.height);
+            before = Some(next);
+        }
+        let Some(made) = before else { return self.clone() };
+        let texel = |texel: Vec4| {
+            let mut channels = texel.to_array();
+            if encoded {
+                channels[..3].iter_mut().for_each(|light| *light = linear_to_srgb(*light));
+            }
+            // Of two, the second is the alpha.
+            let alpha = channels[3];
+            if self.channels == 2 {
+                channels[1] = alpha;
+            }
+            channels
+        };
+        let values = made.texels.iter().flat_map(|of| texel(*of).into_iter().take(self.channels)).collect();
+        Image::new(width, height, self.channels, Pixels::F32(values), self.coding)
     }
 
     fn at_level(&self, level: usize, uv: Vec2, sampler: Sampler) -> Vec4 {
@@ -157,6 +189,26 @@ mod tests {
         near(at(Wrap::Clamp, false, 1.7), 1.0);
         near(at(Wrap::Mirror, false, 1.125), 1.0);
         near(at(Wrap::Mirror, false, -0.375), 0.2);
+    }
+
+    #[test]
+    fn a_mip_is_the_mean_of_what_it_stands_for() {
+        let bytes: Vec<u8> = (0..16 * 16 * 3).map(|i| (i * 37 % 251) as u8).collect();
+        let image = Image::new(16, 16, 3, Pixels::U8(bytes), Coding::Srgb);
+        for (color, to, from) in [
+            (false, (|v| v) as fn(f32) -> f32, (|v| v) as fn(f32) -> f32),
+            (true, srgb_to_linear as fn(f32) -> f32, linear_to_srgb as fn(f32) -> f32),
+        ] {
+            let small = image.mip(2, color);
+            assert_eq!((small.width, small.height, small.channels, small.coding), (4, 4, 3, Coding::Srgb));
+            for (x, y, c) in [(0, 0, 0), (3, 1, 2), (2, 3, 1)] {
+                let under = (0..16).map(|i| to(image.texel(4 * x + i % 4, 4 * y + i / 4)[c]));
+                let mean = from(under.sum::<f32>() / 16.0);
+                assert!((small.texel(x, y)[c] - mean).abs() < 1e-5, "{color} {x} {y} {c}");
+            }
+        }
+        assert_eq!(image.mip(0, true), image);
+        assert_eq!(grey(3, &[0, 10, 20, 30, 40, 50, 60, 70, 80]).mip(1, false).width, 1);
     }
 
     #[test]

@@ -131,6 +131,8 @@ impl Truths<'_> {
                 match question {
                     Question::Lit { level, .. } => answer.truths.lit.push(LevelTruth { level, truth }),
                     Question::Seams { .. } => answer.truths.seams = Some(truth),
+                    // Asked by itself, where the displaced low-poly is drawn.
+                    Question::Subdivided { .. } => {}
                     Question::Displaced { .. } => {
                         let mean_share = truth.difference.mean / self.diagonal();
                         answer.truths.displaced = Some(Displaced { mean_share, truth });

@@ -38,7 +38,7 @@ pub struct Worst {
 }
 
 /// What a texel says in the map's unit.
-fn told(file: MapFile, x: u32, y: u32) -> [f32; 3] {
+pub(super) fn told(file: MapFile, x: u32, y: u32) -> [f32; 3] {
     let [r, g, b, _] = file.image.texel(x, y);
     file.reads.told([r, g, b], file.scale, file.image.coding == Coding::Linear)
 }

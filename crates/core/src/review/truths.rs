@@ -2,6 +2,7 @@
 //! file that does not hold.
 
 use super::difference::Difference;
+use super::displaced::{DisplacedMesh, Displacing};
 use crate::bake::Plan;
 use crate::inspect::{along_seam, uv_seams};
 use crate::maps::{Green, Survey, Unit, decode_normal};
@@ -60,6 +61,8 @@ pub enum Question {
     /// Distances from the low-poly, moved along its averaged directions by a displacement map, to the sculpt that it sees. `scale`: from
     /// black to white; none where the file holds heights.
     Displaced { scale: Option<f32> },
+    /// The same of the low-poly subdivided so many times, moved at its vertices alone.
+    Subdivided { scale: Option<f32>, level: u32 },
     /// Along every UV seam, the angle between what the two sides of a normal map make a renderer shade.
     Seams { reading: NormalReading },
 }
@@ -68,7 +71,7 @@ impl Question {
     fn unit(self) -> Unit {
         match self {
             Question::Lit { .. } | Question::Seams { .. } => Unit::Degrees,
-            Question::Displaced { .. } => Unit::Units,
+            Question::Displaced { .. } | Question::Subdivided { .. } => Unit::Units,
         }
     }
 }
@@ -138,7 +141,17 @@ impl<'a> Truths<'a> {
                 let light = sheets.get(place.sheet)?.light(place.uv, (1u32 << level) as f32, self.sampler);
                 Some(degrees_between(decoded(light.truncate(), place.frame, reading)?, place.normal))
             }),
-            Question::Displaced { scale } => self.displaced(sheets, scale),
+            Question::Displaced { scale } => {
+                let displacing = self.displacing(sheets, scale);
+                self.at_places(|place| {
+                    let from = self.scene().low.point(place.low, Direction::Averaged);
+                    self.far(place.low, from.position + from.outward * displacing.height(place.low))
+                })
+            }
+            Question::Subdivided { scale, level } => {
+                let displacing = self.displacing(sheets, scale);
+                self.at_places(|place| self.far(place.low, displacing.on_facet(place.low, level)))
+            }
             Question::Seams { reading } => self.along_seams(sheets, reading),
         }
     }
@@ -184,19 +197,24 @@ impl<'a> Truths<'a> {
         (0..side * side).map(|at| if furthest[at] < 0.0 { filled(at) } else { furthest[at] }).collect()
     }
 
-    /// Distances from the low-poly, moved along its averaged directions by a displacement map, to the sculpt that it sees.
-    fn displaced(&self, sheets: &[Image], scale: Option<f32>) -> Vec<(f32, MeshPoint)> {
+    /// The low-poly with a displacement map that moves it.
+    pub fn displacing<'m>(&'m self, sheets: &'m [Image], scale: Option<f32>) -> Displacing<'m> {
+        Displacing { low: &self.scene().low, table: &self.table, sheets, scale, sampler: self.sampler }
+    }
+
+    /// How far from the sculpt the vertices of a displaced low-poly are; below 0 where it sees none of it.
+    pub fn far_from_sculpt(&self, displaced: &DisplacedMesh) -> Vec<f32> {
+        let moved = displaced.positions.par_iter().zip(&displaced.ways).map(|(position, way)| *position + *way);
+        moved.zip(&displaced.places).map(|(moved, at)| self.far(*at, moved).unwrap_or(-1.0)).collect()
+    }
+
+    /// From a place that a place of the low-poly was moved to, to what it sees of the sculpt.
+    fn far(&self, at: MeshPoint, moved: Vec3) -> Option<f32> {
         let (scene, pairs) = (self.scene(), &self.plan.rays.pairs);
-        let most = scene.diagonal();
-        self.at_places(|place| {
-            let height = self.height_at(sheets.get(place.sheet)?, place.uv, scale);
-            let from = scene.low.point(place.low, Direction::Averaged);
-            let moved = from.position + from.outward * height;
-            let sight = &pairs.sights[scene.low.parts[place.low.triangle as usize] as usize];
-            let sees = |triangle: u32| sight.sees(scene.high.part_of(triangle) as u32);
-            let near = scene.trace.nearest(moved, most, sees)?;
-            Some(scene.high.at(near.at).distance(moved))
-        })
+        let sight = &pairs.sights[scene.low.parts[at.triangle as usize] as usize];
+        let sees = |triangle: u32| sight.sees(scene.high.part_of(triangle) as u32);
+        let near = scene.trace.nearest(moved, scene.diagonal(), sees)?;
+        Some(scene.high.at(near.at).distance(moved))
     }
 
     /// Along every UV seam, the angle between what the two sides make a renderer shade.
@@ -215,11 +233,6 @@ impl<'a> Truths<'a> {
                 })
             })
             .collect()
-    }
-
-    fn height_at(&self, sheet: &Image, uv: Vec2, scale: Option<f32>) -> f32 {
-        let value = sheet.light(uv, 1.0, self.sampler).x;
-        scale.map_or(value, |scale| (value - 0.5) * scale)
     }
 
     fn at_places(&self, off: impl Fn(&Place) -> Option<f32> + Sync) -> Vec<(f32, MeshPoint)> {
@@ -278,11 +291,9 @@ impl<'a> Truths<'a> {
 
     /// What is wrong with a displacement map of this scale, and what to do about it; none when it holds.
     pub fn height_fault(&self, sheets: &[Image], scale: Option<f32>) -> Option<[String; 2]> {
-        let pairs: Vec<[f32; 2]> = self
-            .places
-            .par_iter()
-            .filter_map(|place| Some([self.height_at(sheets.get(place.sheet)?, place.uv, scale), place.height?]))
-            .collect();
+        let displacing = self.displacing(sheets, scale);
+        let pairs: Vec<[f32; 2]> =
+            self.places.par_iter().filter_map(|place| Some([displacing.height(place.low), place.height?])).collect();
         let sum = |of: fn(&[f32; 2]) -> f32| pairs.iter().map(|pair| f64::from(of(pair))).sum::<f64>();
         let (cross, own) = (sum(|[file, truth]| file * truth), sum(|[file, _]| file * file));
         let factor = (cross / own) as f32;

@@ -5,11 +5,13 @@
 mod exr;
 mod jpeg;
 mod png;
+mod pyramid;
 mod read;
 mod tga;
 mod tiff;
 
-pub use self::png::{read_png, read_png_texel, write_png};
+pub use self::png::{read_png, write_picture, write_png};
+pub use pyramid::{Pyramid, PyramidWriter, SQUARE, level_sizes};
 pub(crate) use read::read_image_within;
 pub use read::{MOST_TEXELS, read_image};
 
@@ -115,6 +117,34 @@ pub fn write_layer(
     (sheet, map): (usize, usize),
     layer: Layer,
 ) -> Result<(), WriteFault> {
+    let spec = map_spec(outcome, map)?;
+    write_image(place, &spec, &mut |sink| outcome.stream_layer(layer, sheet, map, &mut |rows| sink(rows)))
+}
+
+/// Writes one map of one sheet of a finished bake, and beside it the squares that it is looked at by; their place is given back.
+///
+/// # Errors
+/// As [`write_map`].
+pub fn write_map_and_squares<W: Write + Send>(
+    place: &mut dyn Place,
+    squares: W,
+    outcome: &Outcome,
+    sheet: usize,
+    map: usize,
+) -> Result<W, WriteFault> {
+    let spec = map_spec(outcome, map)?;
+    let mut squares = PyramidWriter::new(squares, &spec)?;
+    write_image(place, &spec, &mut |sink| {
+        outcome.stream(sheet, map, &mut |rows| {
+            squares.push(rows)?;
+            sink(rows)
+        })
+    })?;
+    squares.finish()
+}
+
+/// What the file of a map is to be.
+fn map_spec(outcome: &Outcome, map: usize) -> Result<ImageSpec, WriteFault> {
     let baked = &outcome.maps[map];
     if let Some(error) = &baked.error {
         return Err(error.clone().into());
@@ -130,7 +160,7 @@ pub fn write_layer(
             notes.push(("Displacement".to_owned(), format!("scale={scale} zero={zero} furthest={extreme}")));
         }
     }
-    let spec = ImageSpec {
+    Ok(ImageSpec {
         size: outcome.size,
         channels: baked.facts.shape.channels,
         format: baked.facts.format,
@@ -138,8 +168,7 @@ pub fn write_layer(
         color,
         dither: outcome.report.recipe.sheet.dither && !baked.facts.kind().flat,
         notes,
-    };
-    write_image(place, &spec, &mut |sink| outcome.stream_layer(layer, sheet, map, &mut |rows| sink(rows)))
+    })
 }
 
 /// Whether a file's numbers are floats, whatever their depth is called.

@@ -4,8 +4,13 @@ use super::{ImageSpec, Place, Quantiser, RowSource, WriteFault, words};
 use ember_ridge_core::picture::{Depth, Pixels};
 use std::io::{self, Write};
 
-fn encoder<W: Write>(out: W, size: u32, channels: usize, depth: png::BitDepth) -> png::Encoder<'static, W> {
-    let mut encoder = png::Encoder::new(out, size, size);
+fn encoder<W: Write>(
+    out: W,
+    (width, height): (u32, u32),
+    channels: usize,
+    depth: png::BitDepth,
+) -> png::Encoder<'static, W> {
+    let mut encoder = png::Encoder::new(out, width, height);
     encoder.set_color(match channels {
         1 => png::ColorType::Grayscale,
         3 => png::ColorType::Rgb,
@@ -18,7 +23,7 @@ fn encoder<W: Write>(out: W, size: u32, channels: usize, depth: png::BitDepth) -
 
 pub(super) fn write(place: &mut dyn Place, spec: &ImageSpec, rows: &mut RowSource) -> Result<(), WriteFault> {
     let depth = if spec.depth == Depth::Eight { png::BitDepth::Eight } else { png::BitDepth::Sixteen };
-    let mut encoder = encoder(place, spec.size, spec.channels, depth);
+    let mut encoder = encoder(place, (spec.size, spec.size), spec.channels, depth);
     if spec.color {
         encoder.set_source_srgb(png::SrgbRenderingIntent::RelativeColorimetric);
     }
@@ -48,7 +53,15 @@ pub(super) fn write(place: &mut dyn Place, spec: &ImageSpec, rows: &mut RowSourc
 /// # Errors
 /// What the writer answers.
 pub fn write_png(out: impl Write, size: u32, channels: usize, rows: &[u8]) -> io::Result<()> {
-    let mut writer = encoder(out, size, channels, png::BitDepth::Eight).write_header().map_err(io::Error::from)?;
+    write_picture(out, (size, size), channels, rows)
+}
+
+/// The same of a picture that is not square: its width and height.
+///
+/// # Errors
+/// What the writer answers.
+pub fn write_picture(out: impl Write, sides: (u32, u32), channels: usize, rows: &[u8]) -> io::Result<()> {
+    let mut writer = encoder(out, sides, channels, png::BitDepth::Eight).write_header().map_err(io::Error::from)?;
     writer.write_image_data(rows).map_err(io::Error::from)?;
     writer.finish().map_err(io::Error::from)
 }
@@ -73,28 +86,4 @@ pub fn read_png(bytes: &[u8]) -> io::Result<(u32, u32, usize, Pixels)> {
         other => return Err(bad(&format!("{other:?} bits per channel; 8 or 16 are read"))),
     };
     Ok((info.width, info.height, info.color_type.samples(), pixels))
-}
-
-/// One texel of a PNG, its channels in 0..1, read row by row: a large file takes no more memory than one of its rows.
-///
-/// # Errors
-/// A damaged file, or a texel that is not on it.
-pub fn read_png_texel(from: impl io::BufRead + io::Seek, x: u32, y: u32) -> io::Result<Vec<f32>> {
-    let bad = |e: &dyn std::fmt::Display| io::Error::new(io::ErrorKind::InvalidData, e.to_string());
-    let mut reader = png::Decoder::new(from).read_info().map_err(|e| bad(&e))?;
-    let (kind, depth) = reader.output_color_type();
-    let (channels, wide) = (kind.samples(), if depth == png::BitDepth::Sixteen { 2 } else { 1 });
-    for row in 0.. {
-        let Some(bytes) = reader.next_row().map_err(|e| bad(&e))? else { break };
-        if row < y {
-            continue;
-        }
-        let start = x as usize * channels * wide;
-        let texel = bytes.data().get(start..start + channels * wide).ok_or_else(|| bad(&"the texel is not on it"))?;
-        return Ok(match wide {
-            2 => texel.as_chunks::<2>().0.iter().map(|b| f32::from(u16::from_be_bytes(*b)) / 65535.0).collect(),
-            _ => texel.iter().map(|b| f32::from(*b) / 255.0).collect(),
-        });
-    }
-    Err(bad(&"the texel is not on it"))
 }

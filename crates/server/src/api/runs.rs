@@ -94,6 +94,9 @@ pub struct PictureLine {
     pub sheet: u32,
     /// Content hash: the picture lies at `/api/pictures/<hash>`.
     pub hash: String,
+    /// Of a large map, whose picture is a smaller copy: sides of its levels that come in squares, the full size first.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub squares: Vec<u32>,
 }
 
 #[derive(Debug, Serialize, Deserialize, JsonSchema)]

@@ -17,6 +17,7 @@ mod about;
 mod against;
 mod assets;
 mod compare;
+mod displaced;
 mod documents;
 mod events;
 mod findings;
@@ -24,6 +25,7 @@ mod finish_library;
 mod finishes;
 mod hits;
 mod ledger;
+mod looks;
 mod maps;
 mod masks;
 mod mends;
@@ -66,7 +68,9 @@ pub fn described() -> OpenApi {
         queue::Described::openapi(),
         compare::Described::openapi(),
         preflight::Described::openapi(),
+        displaced::Described::openapi(),
         ledger::Described::openapi(),
+        looks::Described::openapi(),
         truths::Described::openapi(),
         hits::Described::openapi(),
         events::Described::openapi(),
@@ -91,7 +95,9 @@ pub fn mount(rocket: Rocket<Build>) -> Rocket<Build> {
         .mount("/api", queue::routes())
         .mount("/api", compare::routes())
         .mount("/api", preflight::routes())
+        .mount("/api", displaced::routes())
         .mount("/api", ledger::routes())
+        .mount("/api", looks::routes())
         .mount("/api", truths::routes())
         .mount("/api", hits::routes())
         .mount("/api", events::routes())

@@ -3,7 +3,7 @@
 use crate::App;
 use crate::api::{PlannedFile, Preflight};
 use crate::fault::{Result, aside};
-use crate::keep::{is_map, map_key};
+use crate::keep::{MOST_UNPACKED, is_map, map_key};
 use crate::routes::shared::overwritten;
 use ember_ridge_core::Recipe;
 use ember_ridge_core::bake::{MapFacts, PREVIEW_SIDE};
@@ -60,10 +60,13 @@ fn preflight(app: &App, recipe: &Recipe, before: Option<&Before>) -> Result<Pref
     let side = u64::from(recipe.sheet.size.min(PREVIEW_SIDE));
     let channels: u64 = facts.iter().map(|facts| facts.shape.channels as u64).sum();
     let canvas = side * side * sheets.len() as u64 * (4 * channels + facts.len() as u64);
+    let written = files.iter().map(|file| file.bytes).sum::<u64>();
+    // A large map lies on the disk once more in squares, with a third for the smaller sizes.
+    let squares = if recipe.sheet.size > MOST_UNPACKED { written * 4 / 3 } else { 0 };
     Ok(Preflight {
         memory: app.memory.held() + canvas + sheets.len() as u64 * texels / 8,
         memory_most: app.memory.most(),
-        disk: waiting + files.iter().map(|file| file.bytes).sum::<u64>(),
+        disk: waiting + written + squares,
         disk_left: free_room(app.store.blobs.folder()),
         by_run: before.filter(|_| measured).map(|before| before.number),
         files,

@@ -4,16 +4,16 @@ use crate::App;
 use crate::api::{Event, Freed, PictureLine, RegionOrder, RunDetail, RunOrder, RunPage, RunView, TexelMap, TexelView};
 use crate::fault::{Fault, Result, aside};
 use crate::jobs::Stopped;
-use crate::keep::{is_map, map_key, small_name, view_name};
+use crate::keep::{is_map, map_key, small_name, squares_name, view_name};
 use crate::routes::sent::{Given, Sent};
 use crate::routes::shared::{Stored, overwritten};
 use crate::views::{RUNS_SHOWN, run_changes, run_view, some_runs};
 use ember_ridge_core::Recipe;
 use ember_ridge_core::bake::MapReport;
 use ember_ridge_core::maps::{MapSettings, Reads, Unit};
-use ember_ridge_core::picture::{Coding, linear_to_srgb};
+use ember_ridge_core::picture::{Coding, Image, linear_to_srgb};
 use ember_ridge_core::sheet::Region;
-use ember_ridge_formats::image::{read_image, read_png_texel, write_png};
+use ember_ridge_formats::image::{Pyramid, level_sizes, read_image, write_png};
 use ember_ridge_store::{FoundBy, RunFile, RunFilter, RunKind, RunStatus};
 use rocket::http::{ContentType, Status};
 use rocket::response::status::{Created, NoContent};
@@ -132,7 +132,9 @@ async fn show_run(app: &State<Arc<App>>, id: i64) -> Result<Json<RunDetail>> {
     let pictures = files.iter().filter(|f| is_map(f)).map(|file| {
         let shown = files.iter().find(|v| v.map == view_name(&file.map)).unwrap_or(file);
         let (map, sheet) = file.map.split_once('@').unwrap_or((&file.map, "0"));
-        PictureLine { map: map.to_owned(), sheet: sheet.parse().unwrap_or(0), hash: shown.hash.clone() }
+        let large = files.iter().any(|v| v.map == squares_name(&file.map));
+        let squares = if large { level_sizes(run.recipe.sheet.size) } else { Vec::new() };
+        PictureLine { map: map.to_owned(), sheet: sheet.parse().unwrap_or(0), hash: shown.hash.clone(), squares }
     });
     let pictures = pictures.collect();
     let findings = run.report.iter().flat_map(|r| &r.findings).filter(|f| f.kind.is_of_result()).cloned().collect();
@@ -237,7 +239,7 @@ async fn show_small_map(app: &State<Arc<App>>, id: i64, map: &str, sheet: Given<
     send(app, file.hash, false).await
 }
 
-/// A map as a browser can show it: the file itself where it is a PNG.
+/// A map as a browser can show it: the file itself where it is a PNG; of one of more than 4096 texels per side a copy of at most 2048.
 #[utoipa::path(
     tag = "runs",
     params(("sheet" = Option<usize>, Query)),
@@ -332,7 +334,8 @@ pub(super) async fn texel_maps(app: &Arc<App>, id: i64, (x, y): (u32, u32), shee
         for settings in &run.recipe.maps {
             let key = map_key(&settings.key(), sheet);
             let Some(file) = files.iter().find(|f| is_map(f) && f.map == key) else { continue };
-            let (mut texel, coding) = texel_of(&app, file, size, (x, y))?;
+            let squares = files.iter().find(|f| f.map == squares_name(&key));
+            let (mut texel, coding) = texel_of(&app, file, squares, (x, y))?;
             // Files of floats hold colours as light; here they are told as they are seen.
             let colors = settings.kind().color || settings.kind().flat;
             if colors && coding == Coding::Linear {
@@ -349,18 +352,20 @@ pub(super) async fn texel_maps(app: &Arc<App>, id: i64, (x, y): (u32, u32), shee
     .await
 }
 
-/// Maps of more texels per side are not unpacked whole for the sake of one, where their format can be read in part.
-const MOST_UNPACKED: u32 = 4096;
-
-fn texel_of(app: &App, file: &RunFile, size: u32, (x, y): (u32, u32)) -> Result<(Vec<f32>, Coding)> {
-    if size > MOST_UNPACKED && file.file.ends_with(".png") {
-        let (blob, _) = app.store.blobs.open_blob(&file.hash)?;
-        return Ok((read_png_texel(std::io::BufReader::new(blob), x, y)?, Coding::Srgb));
+/// A texel of a map: of a large one it lies in one of its squares.
+fn texel_of(app: &App, file: &RunFile, squares: Option<&RunFile>, (x, y): (u32, u32)) -> Result<([f32; 4], Coding)> {
+    if let Some(squares) = squares {
+        let mut squares = Pyramid::open(app.store.blobs.open_in_parts(&squares.hash)?)?;
+        return Ok((squares.texel(x, y)?, squares.coding()));
     }
-    let image = app
-        .memory
-        .once(&format!("map/{}", file.hash), || Ok(read_image(&file.file, &app.store.blobs.read(&file.hash)?)?))?;
-    Ok((image.texel(x, y).to_vec(), image.coding))
+    let image = whole_map(app, file)?;
+    Ok((image.texel(x, y), image.coding))
+}
+
+/// A map as its file holds it.
+pub(super) fn whole_map(app: &App, file: &RunFile) -> Result<Arc<Image>> {
+    let key = format!("map/{}", file.hash);
+    app.memory.once(&key, || Ok(read_image(&file.file, &app.store.blobs.read(&file.hash)?)?))
 }
 
 /// What the channels of a map mean, as its report says that they are read; nothing where an earlier version did not say.

@@ -8,15 +8,23 @@ use std::collections::HashSet;
 use std::io::Cursor;
 use std::sync::Arc;
 
+const FOREVER: &str = "private, max-age=31536000, immutable";
+
 /// Bytes held in memory.
 pub struct Shared {
     kind: ContentType,
     bytes: Arc<Vec<u8>>,
+    lasts: bool,
 }
 
 impl Shared {
     pub fn new(kind: ContentType, bytes: Arc<Vec<u8>>) -> Shared {
-        Shared { kind, bytes }
+        Shared { kind, bytes, lasts: false }
+    }
+
+    /// What lies at the address stays the same: a browser need not ask again.
+    pub fn lasting(self) -> Shared {
+        Shared { lasts: true, ..self }
     }
 }
 
@@ -32,7 +40,12 @@ impl AsRef<[u8]> for Held {
 impl<'r> Responder<'r, 'static> for Shared {
     fn respond_to(self, _: &'r Request<'_>) -> Result<'static> {
         let length = self.bytes.len();
-        Response::build().header(self.kind).sized_body(length, Cursor::new(Held(self.bytes))).ok()
+        let mut response = Response::build();
+        response.header(self.kind).sized_body(length, Cursor::new(Held(self.bytes)));
+        if self.lasts {
+            response.header(Header::new("Cache-Control", FOREVER));
+        }
+        response.ok()
     }
 }
 
@@ -49,7 +62,7 @@ pub struct Stored {
 impl<'r> Responder<'r, 'static> for Stored {
     fn respond_to(self, request: &'r Request<'_>) -> Result<'static> {
         let tag = format!("\"{}\"", self.hash);
-        let age = if self.forever { "private, max-age=31536000, immutable" } else { "private, no-cache" };
+        let age = if self.forever { FOREVER } else { "private, no-cache" };
         let known = request.headers().get_one("If-None-Match").is_some_and(|t| t.split(',').any(|t| t.trim() == tag));
         let mut response = Response::new();
         response.set_header(Header::new("ETag", tag));

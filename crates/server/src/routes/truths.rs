@@ -95,6 +95,7 @@ fn heat_of(app: &App, side: &Side, of: Heat, sheet: usize) -> Result<Vec<f32>> {
     let asked = all.into_iter().find(|question| match question {
         Question::Lit { .. } => of == Heat::Lit,
         Question::Displaced { .. } => of == Heat::Displaced,
+        Question::Subdivided { .. } => false,
         Question::Seams { .. } => of == Heat::Seams,
     });
     let old =
@@ -104,18 +105,23 @@ fn heat_of(app: &App, side: &Side, of: Heat, sheet: usize) -> Result<Vec<f32>> {
 }
 
 /// Asks something of a run's places, traced now.
-fn with_truths<T>(app: &App, recipe: &Recipe, report: &Report, ask: impl FnOnce(&Truths) -> Result<T>) -> Result<T> {
+pub(super) fn with_truths<T>(
+    app: &App,
+    recipe: &Recipe,
+    report: &Report,
+    ask: impl FnOnce(&Truths) -> Result<T>,
+) -> Result<T> {
     let scene = app.scene(recipe, &|_| true)?;
     let plan = Plan::new(recipe, &scene).map_err(|fault| Fault::unusable(fault.to_string()))?;
     ask(&Truths::new(&plan, &report.sheets).map_err(Fault::unusable)?)
 }
 
-fn report_of(side: &Side) -> Result<&Report> {
+pub(super) fn report_of(side: &Side) -> Result<&Report> {
     side.run.report.as_ref().ok_or_else(|| Fault::missing("report of this run"))
 }
 
 /// The sheets of a map as numbers.
-fn sheets(app: &App, side: &Side, map: &str) -> Result<Vec<Image>> {
+pub(super) fn sheets(app: &App, side: &Side, map: &str) -> Result<Vec<Image>> {
     let one = |sheet: usize| {
         let mut image = image(app, side, map, sheet)?;
         image.coding = Coding::Linear;

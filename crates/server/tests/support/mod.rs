@@ -1,5 +1,4 @@
 //! A real server on a real data folder, and the few requests that most tests make.
-#![allow(dead_code, reason = "each test file uses its own part of this")]
 
 use ember_ridge_core::glam::{vec2, vec3};
 use ember_ridge_core::{Draft, DraftPart};

@@ -140,6 +140,16 @@ pub async fn truths(held: &Held) {
     assert!(displaced["mean"].as_f64().is_some_and(|mean| mean < 1e-3) && displaced["unit"] == "units", "{told}");
     assert_eq!(told["faults"], json!([]));
     held.get(&format!("/api/runs/{}/heat?of=lit&most=2", run["id"])).await;
+    let after = held.get(&format!("/api/runs/{}/subdivisions", run["id"])).await;
+    let means: Vec<f64> =
+        after["levels"].as_array().expect("levels").iter().filter_map(|l| l["off"]["mean"].as_f64()).collect();
+    assert!(means.len() == 7 && means[6] <= means[0], "{after}");
+    held.get(&format!("/api/runs/{}/displaced?level=2", run["id"])).await;
+    assert_eq!(held.get("/api/runs/1/distribution/normal").await["channels"].as_array().map(Vec::len), Some(3));
+    held.get("/api/runs/1/look/normal?level=2&sheet=0").await;
+    assert!(held.get("/api/runs/1/mips").await.as_array().is_some_and(|levels| levels.len() == 4));
+    held.get("/api/runs/1/mixing?level=1").await;
+    large(held).await;
     held.send(Method::Post, "/api/assets/1/undo", json!(null)).await;
 }
 
@@ -191,4 +201,21 @@ pub async fn mended(held: &Held) {
     held.send(Method::Post, "/api/runs/1/mended/normal", json!({ "strokes": [mend] })).await;
     let wrong = json!({ "strokes": [{ "tool": "set", "maps": ["normal"], "size": 0, "strength": 1, "path": [] }] });
     held.refused(Method::Post, "/api/runs/1/mended/normal", &wrong.to_string(), 422, "number 1: size is 0").await;
+}
+
+/// A sheet too large to be sent as one picture is sent in squares.
+async fn large(held: &Held) {
+    let before = held.get("/api/assets/1").await;
+    let mut recipe = before["recipe"].clone();
+    recipe["maps"] = json!([{ "map": "opacity" }]);
+    recipe["sheet"]["size"] = json!(4097);
+    recipe["sheet"]["samples"] = json!(1);
+    held.send(Method::Put, "/api/assets/1/recipe", json!({ "base": before["revision"], "recipe": recipe })).await;
+    let run = held.send(Method::Post, "/api/assets/1/runs", json!({ "kind": "final" })).await;
+    assert_eq!(ended(&held.client, &run["id"]).await["status"], "done");
+    let detail = held.get(&format!("/api/runs/{}", run["id"])).await;
+    assert_eq!(detail["pictures"][0]["squares"][1], 2049);
+    held.get(&format!("/api/runs/{}/squares/opacity/1/0/8?sheet=0", run["id"])).await;
+    held.get(&format!("/api/runs/{}/texel?x=4096&y=4096", run["id"])).await;
+    held.send(Method::Post, "/api/assets/1/undo", json!(null)).await;
 }

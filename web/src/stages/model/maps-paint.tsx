@@ -1,10 +1,11 @@
 // The maps of the run that is looked at, on the low-poly: one texture per sheet.
 import { useEffect, useMemo } from "react";
 import type * as THREE from "three";
-import { heatUrl, liveUrl, mapUrl } from "../../api/client";
+import { heatUrl, liveUrl } from "../../api/client";
 import { type ShownRun, useAsset, useShownRun } from "../../api/queries";
 import { useTwo } from "../against";
 import { useLanding } from "../landing";
+import { mapPicture, PLAIN_LOOK, useMapPicture } from "../looks";
 import { useSheets } from "../sheets";
 import { insteadOf, useView } from "../view";
 import { MATERIAL_MAPS } from "./material";
@@ -38,6 +39,8 @@ export function MapsPaint() {
   const run = useShownRun();
   const landing = useLandingMaps();
   const two = useTwo();
+  const pictureOf = useMapPicture();
+  const strength = useView((s) => s.strength);
   const asset = useAsset().data;
   const scene = useScene();
   const low = scene?.low?.data;
@@ -56,7 +59,7 @@ export function MapsPaint() {
   const own = (of: string, i: number) => {
     if (draft?.map === of && draft.sheet === i) return draft.url;
     if (landing?.maps.includes(of)) return liveUrl(landing.run, of, i, landing.tick);
-    return run && (instead[insteadOf(run.id, of, i)] ?? mapUrl(run, of, i));
+    return run && (instead[insteadOf(run.id, of, i)] ?? pictureOf(run, of, i)?.url);
   };
   const heat = useView((s) => s.heat);
   const compares = heat ? "difference" : (two?.shows ?? "this");
@@ -87,17 +90,25 @@ export function MapsPaint() {
   const green = { this: greenOf(run), other: greenOf(two?.other), difference: 1 } as const;
   const paintOf = (of: "this" | "other" | "difference"): Paint =>
     materials[of]["base-color"]
-      ? { kind: "material", textures: materials[of], sky: "morning", exposure: 0, plain: false }
-      : { kind: "maps", textures: Object.values(pictures[of]), sheets, normal, green: green[of] };
+      ? {
+          kind: "material",
+          textures: materials[of],
+          sky: "morning",
+          exposure: 0,
+          plain: false,
+          strength,
+          green: green[of],
+        }
+      : { kind: "maps", textures: Object.values(pictures[of]), sheets, normal, green: green[of], strength };
   // biome-ignore lint/correctness/useExhaustiveDependencies: a paint follows from these
   const paint = useMemo(
     () => paintOf(shows),
-    [shows, materials[shows], pictures[shows], sheets, normal, green[shows]],
+    [shows, materials[shows], pictures[shows], sheets, normal, green[shows], strength],
   );
   // biome-ignore lint/correctness/useExhaustiveDependencies: a paint follows from these
   const right = useMemo(
     () => paintOf("other"),
-    [materials.other, pictures.other, sheets, normal, green.other],
+    [materials.other, pictures.other, sheets, normal, green.other, strength],
   );
   useEffect(() => scene?.viewer.setMaps(paint), [scene, paint]);
   const beside = useMemo(() => how && { how, left: paint, right }, [how, paint, right]);
@@ -114,11 +125,14 @@ export function useMaterialUrls(
   landing: Landing | null = null,
   instead: Readonly<Record<string, string>> = {},
 ): Record<string, string> {
+  const mip = useView((s) => s.mip);
   if (!wanted || (run?.report?.sheets.length ?? 1) > 1) return {};
   const maps = run?.report?.maps;
   const url = (map: string) => {
     if (landing?.maps.includes(map)) return liveUrl(landing.run, map, 0, landing.tick);
-    return run && maps?.[map] ? (instead[insteadOf(run.id, map, 0)] ?? mapUrl(run, map, 0)) : null;
+    return run && maps?.[map]
+      ? (instead[insteadOf(run.id, map, 0)] ?? mapPicture(run, map, 0, PLAIN_LOOK, mip)?.url ?? null)
+      : null;
   };
   if (!url("base-color")) return {};
   return Object.fromEntries(

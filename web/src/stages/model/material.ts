@@ -71,6 +71,10 @@ export interface MaterialView {
   exposure: number;
   /** Bright light is cut off, not eased. */
   plain: boolean;
+  /** Times that the normal map leans as far as it says. */
+  strength?: number;
+  /** Which way its green points, where it is not as before. */
+  green?: 1 | -1;
 }
 
 /** Puts a material into the uniforms of the low-poly. */
@@ -84,6 +88,8 @@ export function putMaterial(u: (name: string) => { value: unknown }, view: Mater
   u("sun").value = sun;
   u("exposure").value = 2 ** view.exposure;
   u("plain").value = view.plain ? 1 : 0;
+  u("strength").value = view.strength ?? 1;
+  if (view.green) u("green").value = view.green;
 }
 
 /** Takes the textures of a material out of the uniforms. */

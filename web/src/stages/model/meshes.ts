@@ -66,6 +66,7 @@ export function lowOf(data: MeshData, shared: SharedUniforms, blank: THREE.Textu
       maps: { value: [blank] },
       mode: { value: 0 },
       green: { value: 1 },
+      strength: { value: 1 },
       base: { value: PLAIN },
       wipe: { value: 1e9 },
       lifts: { value: new THREE.Vector2() },

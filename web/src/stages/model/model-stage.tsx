@@ -1,10 +1,11 @@
 // The model stage: the low-poly with its maps, the sculpt, and the two compared; layers of stops over them.
-import { type ReactNode, type RefObject, useEffect, useRef, useState } from "react";
+import { type ReactNode, type RefObject, useEffect, useMemo, useRef, useState } from "react";
 import { useOpen } from "../../api/open";
 import { useShownRun } from "../../api/queries";
 import { StageTools, Tag, ToolSegment, ToolToggle } from "../../ui/stage-tools";
 import { useTwo } from "../against";
 import { Beside } from "../beside";
+import { useCapture } from "../capture";
 import { useHidden } from "../hidden";
 import { useSheets } from "../sheets";
 import { useDisplay } from "../use-display";
@@ -53,6 +54,10 @@ export function ModelStage(slots: ModelSlots) {
     viewer?.show({ look, wipe, light: lightDirection(light), hidden, apart });
   }, [viewer, look, wipe, light, hidden, apart]);
   useWishes(viewer);
+  useCapture(
+    "model",
+    useMemo(() => viewer && (async (width: number) => viewer.capture(width)), [viewer]),
+  );
   const painting = slots.painting?.tools ? slots.painting : null;
   const wiped = look === "wipe" && !painting ? (["baked", "sculpt"] as const) : null;
   const two = useTwo();

@@ -4,8 +4,16 @@ import type { Sheets } from "../sheets";
 import type { MaterialView } from "./material";
 
 export type Paint =
-  /** Maps of a run, one texture per sheet; none leaves it bare. `green` is which way a normal map's green points. */
-  | { kind: "maps"; textures: THREE.Texture[]; sheets: Sheets | null; normal: boolean; green: 1 | -1 }
+  /** Maps of a run, one texture per sheet; none leaves it bare. `green` is which way a normal map's green points,
+   *  `strength` how many times as far as it says it leans. */
+  | {
+      kind: "maps";
+      textures: THREE.Texture[];
+      sheets: Sheets | null;
+      normal: boolean;
+      green: 1 | -1;
+      strength: number;
+    }
   /** A colour per triangle, four bytes each; the fourth hatches. */
   | { kind: "tints"; tints: Uint8Array }
   /** A picture over the UVs. */

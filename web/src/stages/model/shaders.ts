@@ -3,7 +3,7 @@
 
 import { MATERIAL } from "./material";
 
-const LIGHT = /* glsl */ `
+export const LIGHT = /* glsl */ `
   uniform vec3 light;
   uniform float ratio; // pixels of the canvas to one of the page
   vec3 toLinear(vec3 c) { return pow(c, vec3(2.2)); }
@@ -72,6 +72,7 @@ export const LOW_FRAGMENT = /* glsl */ `
   uniform float split; // in pixels; left of it detail as it is, right of it as texels hold it
   varying vec4 vTint; varying float vDensity; varying vec3 vPlace;
   uniform float green;
+  uniform float strength; // of a normal map: slopes are so many times as steep
   uniform vec3 base;
   uniform float wipe; // in pixels; drawn left of it
   varying vec3 vN; varying vec3 vT; varying float vSign; varying vec2 vUv; varying vec3 vEye; varying float vSheet;
@@ -105,11 +106,13 @@ ${Array.from({ length: MOST_SHEETS - 1 }, (_, i) => `#if SHEETS > ${i + 1}\n    
     if (how == 1) {
       vec3 t = baked.rgb * 2.0 - 1.0;
       t.y *= green;
+      t.xy *= strength;
       n = t.x * vT + t.y * vSign * cross(vN, vT) + t.z * vN;
     } else if (how == 2) {
       c = baked.rgb;
     } else if (how == 6) {
       vec3 t = texture2D(matNormal, vUv).rgb * 2.0 - 1.0;
+      t.xy *= strength;
       n = t.x * vT + t.y * green * vSign * cross(vN, vT) + t.z * vN;
     } else if (how == 3) {
       float line = step(0.55, fract((gl_FragCoord.x - gl_FragCoord.y) / (7.0 * ratio)));

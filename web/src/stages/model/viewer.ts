@@ -15,6 +15,7 @@ import {
   highOf,
   type LowSide,
   lowOf,
+  type ShaderMesh,
   type SharedUniforms,
   type Side,
   setSheets,
@@ -27,6 +28,8 @@ import { Turning } from "./turning";
 
 /** Pixels of the canvas to one of the page while nothing moves, and milliseconds until nothing does. */
 const [FINE, RESTED] = [2, 160];
+/** The same while something changes and there is no graphics card: a picture at once goes before a sharp one. */
+const COARSE = 0.5;
 
 export class Viewer {
   private readonly renderer: THREE.WebGLRenderer;
@@ -40,11 +43,13 @@ export class Viewer {
   /** The ground has to be laid anew: the model came, went or moved. */
   private moved = true;
   private fine: ReturnType<typeof setTimeout> | undefined;
-  /** Drawn without a graphics card: the processor has better to do than to draw at rest. */
+  /** Drawn without a graphics card: by the processor, which has other things to do. */
   private readonly software: boolean;
   private readonly blank = new THREE.DataTexture(new Uint8Array([128, 128, 255, 255]), 1, 1);
   private low: LowSide | null = null;
   private high: Side | null = null;
+  /** What is drawn where the low-poly would be. */
+  private inPlace: ShaderMesh | null = null;
   /** Finds what is under the pointer; made when first asked for, and again when the low-poly's faces move or go. */
   private finder: MeshBVH | null = null;
   private ways: { low: Ways; high: Ways } = { low: new Map(), high: new Map() };
@@ -103,6 +108,22 @@ export class Viewer {
     this.draw();
   }
 
+  /** The stage as a picture of so many pixels across, or as many as can be drawn; clear around the model. */
+  capture(width: number): HTMLCanvasElement {
+    const size = this.renderer.getSize(new THREE.Vector2());
+    const most = this.renderer.capabilities.maxTextureSize / Math.max(size.x, size.y);
+    const before = this.shared.ratio.value;
+    this.setRatio(Math.min(width / size.x, most));
+    this.drawNow();
+    const copy = document.createElement("canvas");
+    copy.width = this.canvas.width;
+    copy.height = this.canvas.height;
+    copy.getContext("2d")?.drawImage(this.canvas, 0, 0);
+    this.setRatio(before);
+    this.drawNow();
+    return copy;
+  }
+
   private setRatio(ratio: number) {
     if (this.shared.ratio.value === ratio && this.renderer.getPixelRatio() === ratio) return;
     this.shared.ratio.value = ratio;
@@ -117,6 +138,16 @@ export class Viewer {
   /** Pixels of the canvas to one of the page, as a uniform: it changes between moving and resting. */
   get ratio() {
     return this.shared.ratio;
+  }
+
+  /** What is drawn where the low-poly would be; null for the low-poly itself. */
+  get standing(): ShaderMesh | null {
+    return this.inPlace;
+  }
+
+  /** What every mesh is lit by. */
+  get lighting(): SharedUniforms {
+    return this.shared;
   }
 
   get anisotropy() {
@@ -146,6 +177,14 @@ export class Viewer {
       this.setWays(this.ways);
     }
     return this.high;
+  }
+
+  /** Draws a mesh where the low-poly would be; null draws the low-poly again. Whoever made it lets go of it. */
+  setInPlace(mesh: ShaderMesh | null) {
+    if (this.inPlace) this.scene.remove(this.inPlace);
+    this.inPlace = mesh;
+    if (mesh) this.scene.add(mesh);
+    this.draw();
   }
 
   private drop(side: Side | null) {
@@ -200,6 +239,7 @@ export class Viewer {
     if (paint?.kind === "maps") {
       setSheets(this.low, paint.sheets);
       u("green").value = paint.green;
+      u("strength").value = paint.strength;
     } else if (paint?.kind === "tints") setTints(this.low, paint.tints);
     else if (paint?.kind === "material") putMaterial(u, paint);
     else if (paint?.kind === "detail") {
@@ -344,15 +384,16 @@ export class Viewer {
 
   draw() {
     cancelAnimationFrame(this.asked);
+    const plain = Math.min(2, window.devicePixelRatio);
     this.asked = requestAnimationFrame(() => {
-      this.setRatio(Math.min(2, window.devicePixelRatio));
+      this.setRatio(this.software ? COARSE : plain);
       this.drawNow();
     });
-    // Once the hand rests it is drawn with more pixels than the screen has: edges are smooth, and no hand waits for it.
+    // Once the hand rests it is drawn sharp; by a graphics card with more pixels than the screen has: edges are smooth, and no hand waits
+    // for it.
     clearTimeout(this.fine);
-    if (this.software) return;
     this.fine = setTimeout(() => {
-      this.setRatio(FINE);
+      this.setRatio(this.software ? plain : FINE);
       this.drawNow();
     }, RESTED);
   }
@@ -422,9 +463,11 @@ export class Viewer {
     this.renderer.setScissorTest(true);
     this.eye.camera.aspect = width / Math.max(1, height);
     this.eye.camera.updateProjectionMatrix();
-    if (this.low) {
-      this.low.mesh.visible = what !== "sculpt" || !this.high;
-      uniforms(this.low.mesh.material)("wipe").value = wipe ?? 1e9;
+    for (const mesh of [this.low?.mesh, this.inPlace]) {
+      if (!mesh) continue;
+      const wanted = mesh === (this.inPlace ?? this.low?.mesh);
+      mesh.visible = wanted && (what !== "sculpt" || !this.high);
+      uniforms(mesh.material)("wipe").value = wipe ?? 1e9;
     }
     if (this.high) {
       this.high.mesh.visible = what !== "low" || !this.low;

@@ -5,6 +5,7 @@ import { useAsset, useRunDetail, useShownRun } from "../../api/queries";
 import { StageMessage } from "../../ui/stage-tools";
 import { useTwo } from "../against";
 import { Beside } from "../beside";
+import { useCapture } from "../capture";
 import { clicked, cursorKey, Press } from "../clicks";
 import { hover } from "../hover";
 import { UvFinder } from "../mesh-data";
@@ -18,7 +19,7 @@ import { SheetView } from "./sheet-view";
 import { useShownPicture } from "./shown";
 import { TexelProbe } from "./texel-probe";
 import { ChannelFilters, Tools, Zoom } from "./tools";
-import { useLoadedImage } from "./use-image";
+import { useLoadedPicture } from "./use-image";
 
 export interface SheetSlots {
   /** What stops draw over the sheet. */
@@ -36,13 +37,14 @@ export function SheetStage(slots: SheetSlots) {
   const run = useShownRun();
   const two = useTwo();
   const scene = useSheetSceneOf(view, shown.number);
-  const { channel, uvWires } = useView();
+  const { channel, uvWires, tiled } = useView();
   const { painting } = slots;
-  const image = useLoadedImage(shown.url);
+  const image = useLoadedPicture(shown.url, shown.squares);
   const host = useRef<HTMLDivElement>(null);
   const [wipe, setWipe] = useState(0.5);
   // The other of two compared runs is there before it is asked for.
-  const second = useLoadedImage(shown.other?.url ?? shown.ahead);
+  const next = shown.other ?? shown.ahead;
+  const second = useLoadedPicture(next?.url ?? null, next?.squares);
   const how = shown.other?.how ?? null;
   const sides = two && ([`run ${run?.number}`, `run ${two.other.number}`] as const);
   useEffect(
@@ -51,10 +53,14 @@ export function SheetStage(slots: SheetSlots) {
   );
   useEffect(() => view?.setImage(image, shown.size), [view, image, shown.size]);
   useEffect(
-    () => view?.show(painting?.name || shown.heat ? "all" : channel, uvWires),
-    [view, channel, uvWires, painting?.name, shown.heat],
+    () => view?.show(painting?.name || shown.heat ? "all" : channel, uvWires, tiled),
+    [view, channel, uvWires, tiled, painting?.name, shown.heat],
   );
   const hands = useHands(view, scene, painting ? painting.clicks === true : run !== null, shown.size);
+  useCapture(
+    "sheet",
+    useMemo(() => view && ((width: number) => view.capture(width)), [view]),
+  );
   const { landing, draft } = shown;
   return (
     <section

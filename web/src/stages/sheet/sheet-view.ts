@@ -1,8 +1,11 @@
 // Draws the sheet: pans, zooms to the cursor, keeps texels square and sharp, and lays what layers draw over them.
 import type { Channel } from "../view";
+import type { SheetPicture } from "./picture";
 
 const MARGIN_TOP = 44;
 const MARGIN = 14;
+/** Twentieths of a second that a picture waits for what it shows. */
+const MOST_WAITS = 200;
 
 /** Draws on the sheet in UV space: paths keep their width in pixels at any zoom. */
 export interface Pen {
@@ -16,7 +19,7 @@ export interface Pen {
 
 /** A second picture of the sheet. */
 export interface Other {
-  image: HTMLImageElement;
+  image: SheetPicture;
   how: "wipe" | "beside";
   /** Where a wipe stands, 0 to 1 of the stage's width. */
   share: number;
@@ -48,7 +51,7 @@ export function trianglePath(uv: Float32Array): Path2D {
 export class SheetView {
   private readonly context: CanvasRenderingContext2D;
   private readonly watch: ResizeObserver;
-  private image: HTMLImageElement | null = null;
+  private image: SheetPicture | null = null;
   private size = 0;
   private other: Other | null = null;
   /** Pixels that the sheet is moved to the right by while one of two halves is drawn; for what is asked in between, the left one's. */
@@ -68,6 +71,10 @@ export class SheetView {
   private x = 0;
   private y = 0;
   private fitted = true;
+  /** The sheet is repeated around itself. */
+  private tiled = false;
+  /** Everything in view was there when it was drawn last. */
+  private whole = true;
   private asked = 0;
   private readonly end = new AbortController();
 
@@ -121,7 +128,7 @@ export class SheetView {
     cancelAnimationFrame(this.asked);
   }
 
-  setImage(image: HTMLImageElement | null, size: number) {
+  setImage(image: SheetPicture | null, size: number) {
     this.image = image;
     this.size = size;
     this.report();
@@ -177,10 +184,31 @@ export class SheetView {
     };
   }
 
-  show(channel: Channel, wires: boolean) {
+  show(channel: Channel, wires: boolean, tiled: boolean) {
+    const turns = this.tiled !== tiled;
     this.channel = channel;
     this.showWires = wires;
-    this.draw();
+    this.tiled = tiled;
+    if (turns && this.fitted) this.fit();
+    else this.draw();
+  }
+
+  /** The stage as a picture of so many pixels across; clear beside the sheet. */
+  async capture(width: number): Promise<HTMLCanvasElement> {
+    const [w, h] = [this.canvas.clientWidth, this.canvas.clientHeight];
+    const into = document.createElement("canvas");
+    const context = into.getContext("2d");
+    if (!context) throw new Error("This browser has no 2D canvas.");
+    const ratio = width / Math.max(1, w);
+    into.width = width;
+    into.height = Math.round(h * ratio);
+    // Squares come by and by.
+    for (let tries = 0; tries < MOST_WAITS; tries++) {
+      this.drawOn(context, w, h, ratio);
+      if (this.whole) break;
+      await new Promise((resolve) => setTimeout(resolve, 50));
+    }
+    return into;
   }
 
   /** Where a place of the sheet lies on the canvas, in pixels of the page. */
@@ -191,7 +219,9 @@ export class SheetView {
   fit() {
     const [w, h] = [this.canvas.clientWidth, this.canvas.clientHeight];
     const room = this.other?.how === "beside" ? w / 2 : w;
-    this.side = Math.max(16, Math.min(room - 2 * MARGIN, h - MARGIN_TOP - MARGIN));
+    // Of its repeats the nearer halves are seen.
+    const parts = this.tiled ? 2 : 1;
+    this.side = Math.max(16, Math.min(room - 2 * MARGIN, h - MARGIN_TOP - MARGIN) / parts);
     this.x = (w - this.side) / 2;
     this.y = MARGIN_TOP + (h - MARGIN_TOP - MARGIN - this.side) / 2;
     this.fitted = true;
@@ -206,6 +236,8 @@ export class SheetView {
     const moved = this.other?.how === "beside" ? (across < box.width / 2 ? -1 : 1) * (box.width / 4) : 0;
     const u = (across - moved - this.x) / this.side;
     const v = 1 - (clientY - box.top - this.y) / this.side;
+    const repeats = this.tiled && u >= -1 && u < 2 && v > -1 && v <= 2;
+    if (repeats) return [u - Math.floor(u), v - Math.ceil(v) + 1];
     return u >= 0 && u < 1 && v > 0 && v <= 1 ? [u, v] : null;
   }
 
@@ -262,15 +294,24 @@ export class SheetView {
   }
 
   private drawNow() {
-    const { canvas, context } = this;
+    const { canvas } = this;
     const ratio = Math.min(2, window.devicePixelRatio);
     const [w, h] = [canvas.clientWidth, canvas.clientHeight];
     if (canvas.width !== Math.round(w * ratio) || canvas.height !== Math.round(h * ratio)) {
       canvas.width = Math.round(w * ratio);
       canvas.height = Math.round(h * ratio);
     }
+    this.drawOn(this.context, w, h, ratio);
+    // What is on the canvas, and whether all of it that is in view.
+    canvas.dataset.drawn = this.image?.address ?? "";
+    canvas.dataset.whole = String(this.whole);
+    for (const listener of this.drawn) listener();
+  }
+
+  private drawOn(context: CanvasRenderingContext2D, w: number, h: number, ratio: number) {
     context.setTransform(ratio, 0, 0, ratio, 0, 0);
     context.clearRect(0, 0, w, h);
+    this.whole = true;
     const beside = this.other?.how === "beside";
     // Beside each other, each has a half with its middle where the whole stage has its own.
     const halves = beside ? ([-w / 4, w / 4] as const) : ([0] as const);
@@ -282,16 +323,15 @@ export class SheetView {
         context.clip();
       }
       this.moved = moved;
-      this.drawSheet(w, h, ratio);
+      this.drawSheet(context, w, h, ratio);
       context.restore();
     }
     this.moved = halves[0];
-    for (const listener of this.drawn) listener();
   }
 
   /** The sheet as it lies, with what layers draw over it. */
-  private drawSheet(w: number, h: number, ratio: number) {
-    const { context, other } = this;
+  private drawSheet(context: CanvasRenderingContext2D, w: number, h: number, ratio: number) {
+    const { other } = this;
     const left = this.x + this.moved;
     context.fillStyle = "#686868";
     context.fillRect(left, this.y, this.side, this.side);
@@ -302,15 +342,17 @@ export class SheetView {
     } else if (this.image) {
       const at = other?.how === "wipe" ? other.share * w : w;
       const right = other?.how === "beside" && this.moved > 0;
-      this.drawImage(right ? other.image : this.image, 0, at, h, ratio);
-      if (other?.how === "wipe") this.drawImage(other.image, at, w, h, ratio);
+      const draw = (image: SheetPicture, from: number, to: number) =>
+        this.drawImage(context, image, [from, to], [w, h], ratio);
+      draw(right ? other.image : this.image, 0, at);
+      if (other?.how === "wipe") draw(other.image, at, w);
     }
     context.strokeStyle = "#4c4c4c";
     context.lineWidth = 1;
     context.strokeRect(left - 0.5, this.y - 0.5, this.side + 1, this.side + 1);
     const pen: Pen = {
       context,
-      path: (path, look) => this.onSheet(path, look),
+      path: (path, look) => this.onSheet(context, path, look),
       at: (uv) => this.at(uv),
       painted: this.painting !== null,
     };
@@ -320,22 +362,38 @@ export class SheetView {
   }
 
   /** A picture between two places along the width of the stage. */
-  private drawImage(image: HTMLImageElement, from: number, to: number, h: number, ratio: number) {
-    const { context } = this;
+  private drawImage(
+    context: CanvasRenderingContext2D,
+    image: SheetPicture,
+    [from, to]: readonly [number, number],
+    room: readonly [number, number],
+    ratio: number,
+  ) {
     context.save();
     context.beginPath();
-    context.rect(from, 0, to - from, h);
+    context.rect(from, 0, to - from, room[1]);
     context.clip();
-    context.imageSmoothingEnabled = this.side * ratio < image.naturalWidth;
-    context.imageSmoothingQuality = "high";
     context.filter = this.channel === "all" ? "none" : `url(#channel-${this.channel})`;
-    context.drawImage(image, this.x + this.moved, this.y, this.side, this.side);
+    const around = this.tiled ? [-1, 0, 1] : [0];
+    for (const down of around)
+      for (const across of around) {
+        const place = {
+          left: this.x + this.moved + across * this.side,
+          top: this.y + down * this.side,
+          side: this.side,
+        };
+        const whole = image.draw(context, place, room, ratio, () => this.draw());
+        this.whole &&= whole;
+      }
     context.restore();
   }
 
   /** Draws a path of UV space in pixels of the same width at any zoom. */
-  private onSheet(path: Path2D, look: { line: string; width: number; fill?: string }) {
-    const { context } = this;
+  private onSheet(
+    context: CanvasRenderingContext2D,
+    path: Path2D,
+    look: { line: string; width: number; fill?: string },
+  ) {
     context.save();
     context.translate(this.x + this.moved, this.y);
     context.scale(this.side, this.side);

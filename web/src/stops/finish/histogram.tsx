@@ -1,6 +1,6 @@
 // How a signal lies over the surface, by area, with the four ends of a soft range as handles on it.
-import { type KeyboardEvent, type PointerEvent, useRef } from "react";
 import type { TermView } from "../../api/types";
+import { RangeHandle } from "../../ui/range-handle";
 import { signed } from "./probe";
 
 const WIDE = 296;
@@ -78,11 +78,12 @@ export function Histogram({ label, data, ends, meanings, pointed, onChange }: Pr
           )}
         </svg>
         {NAMES.map((name, i) => (
-          <Handle
+          <RangeHandle
             key={name}
             label={`${label}: ${name}`}
             at={x(ends[i] ?? 0) / WIDE}
             inner={i === 1 || i === 2}
+            top={i === 1 || i === 2 ? -4 : HIGH - 6}
             value={ends[i] ?? 0}
             low={low}
             high={high}
@@ -100,64 +101,5 @@ export function Histogram({ label, data, ends, meanings, pointed, onChange }: Pr
         </span>
       </div>
     </div>
-  );
-}
-
-function Handle(props: {
-  label: string;
-  at: number;
-  inner: boolean;
-  value: number;
-  low: number;
-  high: number;
-  onChange: (value: number) => void;
-}) {
-  const { label, at, inner, value, low, high, onChange } = props;
-  const held = useRef<{ x: number; from: number; wide: number } | null>(null);
-  const span = high - low || 1;
-  const inView = Math.min(high, Math.max(low, value));
-  const down = (e: PointerEvent<HTMLElement>) => {
-    e.preventDefault();
-    e.currentTarget.focus();
-    e.currentTarget.setPointerCapture(e.pointerId);
-    held.current = { x: e.clientX, from: inView, wide: e.currentTarget.parentElement?.clientWidth ?? WIDE };
-  };
-  const move = (e: PointerEvent) => {
-    const h = held.current;
-    if (h) onChange(h.from + ((e.clientX - h.x) / h.wide) * span * (e.shiftKey ? 0.1 : 1));
-  };
-  const key = (e: KeyboardEvent) => {
-    const ways: Record<string, number> = { ArrowLeft: -1, ArrowDown: -1, ArrowRight: 1, ArrowUp: 1 };
-    const way = ways[e.key];
-    if (e.key === "Home") onChange(low);
-    else if (e.key === "End") onChange(high);
-    else if (way) onChange(inView + (way * span * (e.shiftKey ? 0.1 : e.ctrlKey ? 10 : 1)) / 200);
-    else return;
-    e.preventDefault();
-    e.stopPropagation();
-  };
-  return (
-    <span
-      role="slider"
-      tabIndex={0}
-      aria-label={label}
-      aria-valuemin={low}
-      aria-valuemax={high}
-      aria-valuenow={value}
-      onPointerDown={down}
-      onPointerMove={move}
-      onPointerUp={() => {
-        held.current = null;
-      }}
-      onKeyDown={key}
-      style={{ left: `${at * 100}%`, top: inner ? -4 : HIGH - 6 }}
-      className="group absolute grid h-4 w-4 -translate-x-1/2 cursor-ew-resize touch-none place-items-center"
-    >
-      <span
-        className={`block border border-ink shadow-[0_1px_2px_#0004] group-hover:bg-sunk ${
-          inner ? "h-3.5 w-2 rounded-[2px] bg-sheet" : "size-2.5 rotate-45 bg-sheet"
-        }`}
-      />
-    </span>
   );
 }

@@ -5,6 +5,8 @@ import { useStageClick } from "../../stages/clicks";
 import type { Hover } from "../../stages/hover";
 import { type Scene, useDrawn } from "../../stages/model/scene";
 import { rayOf } from "../reach/marks";
+import { DisplacedOnModel } from "./displaced/layer";
+import { BleedingOnModel, LookOnSheet } from "./look/layers";
 import { MendsOnModel, MendsOnSheet } from "./mends/hands";
 import { RegionOnModel, RegionOnSheet } from "./region/hands";
 import { useTraced } from "./state";
@@ -16,6 +18,8 @@ export function ReviewOnModel() {
       <TracedRay />
       <MendsOnModel />
       <RegionOnModel />
+      <BleedingOnModel />
+      <DisplacedOnModel />
     </>
   );
 }
@@ -25,6 +29,7 @@ export function ReviewOnSheet() {
     <>
       <MendsOnSheet />
       <RegionOnSheet />
+      <LookOnSheet />
     </>
   );
 }

@@ -9,6 +9,8 @@ import { FindingCard, findingKey } from "../findings/finding-card";
 import { FindingCount, FindingList, stateOf } from "../findings/finding-list";
 import { ImportFirst, NextStep } from "../next-step";
 import { AgainstSection } from "./against-section";
+import { DisplacedSection } from "./displaced/section";
+import { LookSection } from "./look/section";
 import { MendsSection } from "./mends/section";
 import { RegionSection } from "./region/section";
 import { TruthsSection, useTruths } from "./truths-section";
@@ -63,7 +65,9 @@ export function ReviewStop() {
           </dl>
         </Section>
       )}
+      {report && <LookSection />}
       {report && <TruthsSection />}
+      <DisplacedSection />
       {report && (
         <Section title="Findings" aside={<FindingCount findings={findings} />}>
           {findings.length === 0 ? (

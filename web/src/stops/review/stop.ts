@@ -1,5 +1,5 @@
 import { useShownRun } from "../../api/queries";
-import { show } from "../../stages/view";
+import { AS_BAKED, show } from "../../stages/view";
 import { standing } from "../standing";
 import type { Stop } from "../stop";
 import { switchRuns } from "./against-section";
@@ -35,7 +35,7 @@ export const review: Stop = {
     takeAgainstBack();
     setMend({ tool: null, before: false });
     clearRegion();
-    show({ heat: null });
+    show({ heat: null, ...AS_BAKED });
   },
   close: () => {
     if (useRegionHand.getState().choosing) {

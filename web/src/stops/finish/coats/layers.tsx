@@ -6,7 +6,7 @@ import { type Against, useDropped, usePaint } from "../../../stages/model/scene"
 import { useTextures } from "../../../stages/model/textures";
 import { useSheetLayer, useSheetScene } from "../../../stages/sheet/scene";
 import type { Pen } from "../../../stages/sheet/sheet-view";
-import { useLoadedImage } from "../../../stages/sheet/use-image";
+import { useLoadedPicture } from "../../../stages/sheet/use-image";
 import { openCoat, useFinish } from "../state";
 import { useAgainstLive, useBakedMaterial, useHeldRun } from "./against";
 import { withFinishes } from "./edit";
@@ -79,7 +79,7 @@ export function MaterialOnSheet() {
   const wanted = show === "material" ? "base-color" : show;
   const url = pictures.find((p) => p.map === wanted)?.picture ?? null;
   const { view } = useSheetScene();
-  const image = useLoadedImage(url);
+  const image = useLoadedPicture(url)?.image;
   const layer = useCallback(
     ({ context, at }: Pen) => {
       if (!image) return;

@@ -1,0 +1,14 @@
+//! Tests of the command line, one program: linking it takes longer than most of them. Those that load the machine are programs of their
+//! own.
+
+mod support;
+
+mod api_example;
+mod compare;
+mod finishes;
+mod hostile;
+mod masks;
+mod materialx;
+mod program;
+mod regions;
+mod verify;

@@ -1,0 +1,157 @@
+// The displacement map at work: the low-poly drawn displaced, and how far from the sculpt it is after so many subdivisions.
+import { useQuery } from "@tanstack/react-query";
+import { api } from "../../../api/client";
+import { useShownRun } from "../../../api/queries";
+import { show, useView } from "../../../stages/view";
+import { Failed } from "../../../ui/failed";
+import { figure } from "../../../ui/heat-scale";
+import { count, Row, Section } from "../../../ui/parts";
+import { Slider } from "../../../ui/slider";
+import { Tick } from "../../../ui/tick";
+
+/** Subdivisions that are drawn at first. */
+const FIRST = 3;
+
+/** A run with a displacement map. */
+export function useDisplacing() {
+  const run = useShownRun();
+  const map = run?.report?.maps.displacement;
+  return run && map && !map.error ? run : null;
+}
+
+export function useSubdivisions() {
+  const run = useDisplacing();
+  const wanted = useView((s) => s.displaced !== null);
+  return useQuery({
+    queryKey: ["subdivisions", run?.id],
+    queryFn: () => api.subdivisions(run?.id ?? 0),
+    enabled: run !== null && wanted,
+    staleTime: Number.POSITIVE_INFINITY,
+    gcTime: 60_000,
+    retry: false,
+  });
+}
+
+export function DisplacedSection() {
+  const run = useDisplacing();
+  const shown = useView((s) => s.displaced);
+  const asked = useSubdivisions();
+  if (!run) return null;
+  const levels = asked.data?.levels ?? [];
+  const measured = levels.flatMap((one) => (one.off ? [{ ...one, off: one.off }] : []));
+  const most = levels.findLast((one) => one.drawn)?.level ?? FIRST;
+  const change = (by: Partial<NonNullable<typeof shown>>) =>
+    shown && show({ displaced: { ...shown, ...by } });
+  const first = { level: Math.min(FIRST, most), height: 1, colors: true };
+  return (
+    <Section title="Displaced low-poly">
+      <Tick checked={shown !== null} onChange={(on) => show({ displaced: on ? first : null })}>
+        Draw the low-poly displaced
+      </Tick>
+      {!shown && (
+        <p className="text-xs text-ink-3">
+          Subdivided and moved by the displacement map, as a renderer does it, and measured against the
+          sculpt.
+        </p>
+      )}
+      {shown && (
+        <>
+          <Row label="Subdivisions">
+            <span className="flex w-44 items-center gap-2">
+              <Slider
+                label="Subdivisions"
+                min={0}
+                max={most}
+                step={1}
+                value={shown.level}
+                onChange={(level) => change({ level })}
+              />
+              <span className="num w-16 text-right">
+                {shown.level} of {most}
+              </span>
+            </span>
+          </Row>
+          <Row label="Height" hint="1 is what the map says. Colours are shown at 1 only.">
+            <span className="flex w-44 items-center gap-2">
+              <Slider
+                label="Height"
+                min={0}
+                max={3}
+                step={0.05}
+                value={shown.height}
+                text={`${shown.height.toFixed(2)} times`}
+                onChange={(height) => change({ height })}
+              />
+              <span className="num w-16 text-right">{shown.height.toFixed(2)}x</span>
+            </span>
+          </Row>
+          {asked.isPending && <p className="text-ink-3">Measuring against the sculpt…</p>}
+          <Failed of={asked} />
+          {measured.length > 0 && (
+            <>
+              <Tick checked={shown.colors} onChange={(colors) => change({ colors })}>
+                Colour by distance to the sculpt
+              </Tick>
+              {shown.colors && (
+                <div className="flex items-center gap-2 py-0.5 text-xs text-ink-3">
+                  <span className="num">0</span>
+                  <span
+                    className="h-2.5 flex-1 rounded-[2px]"
+                    style={{
+                      background: "linear-gradient(90deg, rgb(24 24 26), rgb(200 86 42), rgb(255 240 214))",
+                    }}
+                  />
+                  <span className="num">{figure(measured[0]?.off.p99 ?? 0)} units</span>
+                </div>
+              )}
+              <table className="mt-1 w-full [&_thead]:text-ink-3">
+                <caption className="sr-only">
+                  Distance to the sculpt after subdivisions, in scene units
+                </caption>
+                <thead>
+                  <tr>
+                    <th scope="col" className="text-left font-normal">
+                      Subdivided
+                    </th>
+                    <th scope="col" className="text-right font-normal">
+                      triangles
+                    </th>
+                    <th scope="col" className="text-right font-normal">
+                      mean
+                    </th>
+                    <th scope="col" className="text-right font-normal">
+                      99 % within
+                    </th>
+                  </tr>
+                </thead>
+                <tbody>
+                  {measured.map((one) => (
+                    <tr
+                      key={one.level}
+                      data-subdivided={one.level}
+                      className={one.level === shown.level ? "bg-sunk" : ""}
+                    >
+                      <th scope="row" className="text-left font-normal">
+                        {one.level === 0 ? "not at all" : one.level === 1 ? "once" : `${one.level} times`}
+                      </th>
+                      <td className="num text-right text-ink-3">{count(one.triangles)}</td>
+                      <td className="num text-right">{figure(one.off.mean)}</td>
+                      <td className="num text-right">{figure(one.off.p99)}</td>
+                    </tr>
+                  ))}
+                </tbody>
+              </table>
+              <p className="text-xs text-ink-3">
+                Distance to the sculpt in scene units, over the whole surface.
+                {asked.data?.relief && " Heights that finishes add count as distance."}
+              </p>
+            </>
+          )}
+          {asked.data && measured.length === 0 && (
+            <p className="text-xs text-ink-3">Not measured: there is no sculpt to hold it against.</p>
+          )}
+        </>
+      )}
+    </Section>
+  );
+}

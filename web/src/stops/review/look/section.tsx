@@ -1,0 +1,57 @@
+// How maps are looked at: how their values are spread and a part of them, mip levels, repeats, what lies outside islands, strength; and the
+// view saved as a picture.
+import { useShownRun } from "../../../api/queries";
+import { AS_BAKED, show, useView } from "../../../stages/view";
+import { LinkButton, Row, Section } from "../../../ui/parts";
+import { Slider } from "../../../ui/slider";
+import { Tick } from "../../../ui/tick";
+import { Mips } from "./mips";
+import { Range } from "./range";
+import { SaveView } from "./save-view";
+
+export function LookSection() {
+  const run = useShownRun();
+  const { looks, mip, tiled, outside, strength, map } = useView();
+  if (!run?.report) return null;
+  const changed =
+    mip !== 0 ||
+    tiled ||
+    outside ||
+    strength !== 1 ||
+    Object.values(looks).some((look) => look.range || look.stops);
+  const normals = map === "normal" && run.report.maps.normal !== undefined;
+  return (
+    <Section
+      title="View"
+      aside={changed ? <LinkButton onClick={() => show({ ...AS_BAKED })}>Reset</LinkButton> : undefined}
+    >
+      <Range run={run} />
+      <Mips run={run} />
+      {normals && (
+        <Row label="Normal strength" hint="On the model only; files stay as they are.">
+          <span className="flex w-40 items-center gap-2">
+            <Slider
+              label="Normal strength"
+              min={0}
+              max={3}
+              step={0.05}
+              value={strength}
+              text={`${strength.toFixed(2)} times`}
+              onChange={(value) => show({ strength: value })}
+            />
+            <span className="num w-10 text-right">{strength.toFixed(2)}x</span>
+          </span>
+        </Row>
+      )}
+      <div className="flex gap-5 pt-1">
+        <Tick checked={tiled} onChange={(on) => show({ tiled: on })}>
+          Repeat the sheet
+        </Tick>
+        <Tick checked={outside} onChange={(on) => show({ outside: on })}>
+          Hatch padding
+        </Tick>
+      </div>
+      <SaveView />
+    </Section>
+  );
+}
