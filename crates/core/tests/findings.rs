@@ -82,7 +82,12 @@ fn findings_on_a_part_tell_share_place_and_remedy() {
     // Beyond one percent it is a fault, and where the most are is said when they are not all there.
     assert_eq!(back.severity, Severity::Fault);
     assert!(back.reason.contains("36 texels of 'box' (3.60 %), most densely around UV 0.01 0.99"), "{}", back.reason);
+    // A few texels lean anywhere; one in twenty of a part is a warning.
     let lean = of_kind(&found, FindingKind::Lean).expect("told");
+    assert_eq!(lean.severity, Severity::Note);
+    let leaning = PartTroubles { covered: 1000, leaning: troubles(&[(texel(0, 4, 4), 50)]), ..PartTroubles::default() };
+    let found_more = part_findings(sheet(&low), "box", &leaning);
+    assert_eq!(of_kind(&found_more, FindingKind::Lean).map(|f| f.severity), Some(Severity::Warning));
     assert!(lean.reason.contains("1 texel of 'box'") && lean.reason.contains("0.0312"), "{}", lean.reason);
 }
 

@@ -74,11 +74,10 @@ fn samples_bake_with_next_to_no_misses() {
         let (missed, covered) = (outcome.counts.misses, outcome.counts.covered);
         assert!(covered > 512 * 512 / 2, "{name}: the sheet is well used");
         assert!((missed as f64) < covered as f64 * 0.001, "{name}: {missed} of {covered} texels missed");
-        // Coarse rivets show a few back faces, drafts have few rays, and details by hard edges lean, which is said; nothing worse is.
+        // Coarse rivets show a few back faces and drafts have few rays, which is said; nothing worse is.
         let grave = outcome.report.findings.iter().filter(|f| f.severity > Severity::Note);
         let kinds: Vec<FindingKind> = grave.map(|f| f.kind).collect();
-        let harmless = [FindingKind::BackFaceHits, FindingKind::Lean, FindingKind::Noise];
-        assert!(name != "shingle-tile" || !kinds.contains(&FindingKind::Lean), "over a plane nothing leans");
+        let harmless = [FindingKind::BackFaceHits, FindingKind::Noise];
         assert!(kinds.iter().all(|k| harmless.contains(k)), "{name}: {kinds:?}");
     }
 }

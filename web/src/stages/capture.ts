@@ -17,8 +17,12 @@ export function useCapture(stage: Stage, capture: Capture | null) {
   }, [stage, capture]);
 }
 
-/** A stage as a PNG file; on the stages' grey unless it is to be clear. */
-export async function captured(stage: Stage, width: number, clear: boolean): Promise<Blob> {
+/** A stage as a PNG file, and how wide it came; on the stages' grey unless it is to be clear. */
+export async function captured(
+  stage: Stage,
+  width: number,
+  clear: boolean,
+): Promise<{ file: Blob; width: number }> {
   const capture = captures.get(stage);
   if (!capture)
     throw new Error(`The ${stage} stage is not on screen. Show it (keys 1 to 3), then save again.`);
@@ -33,13 +37,7 @@ export async function captured(stage: Stage, width: number, clear: boolean): Pro
     context.fillRect(0, 0, picture.width, picture.height);
   }
   context.drawImage(drawn, 0, 0);
-  return new Promise((resolve, reject) =>
-    picture.toBlob(
-      (blob) =>
-        blob
-          ? resolve(blob)
-          : reject(new Error(`No picture of ${width} pixels could be made; try a smaller one.`)),
-      "image/png",
-    ),
-  );
+  const file = await new Promise<Blob | null>((resolve) => picture.toBlob(resolve, "image/png"));
+  if (!file) throw new Error(`No picture of ${width} pixels could be made; try a smaller one.`);
+  return { file, width: picture.width };
 }

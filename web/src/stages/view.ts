@@ -51,7 +51,13 @@ interface View {
   /** Times that a normal map leans as far as it says. */
   strength: number;
   /** The low-poly subdivided and moved by its displacement map, so many times as far as it says; in colours of how far it is off. */
-  displaced: { level: number; height: number; colors: boolean } | null;
+  displaced: {
+    level: number;
+    height: number;
+    colors: boolean;
+    /** What the brightest stands for, scene units; null for what nearly all of it is within. */
+    most: number | null;
+  } | null;
   /** Parts that are left out, by name. */
   hidden: ReadonlySet<string>;
   /** Number of the pair that is shown alone. */

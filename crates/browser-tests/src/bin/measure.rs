@@ -119,10 +119,9 @@ async fn by_hand(session: &Session, what: &str, told: &str, act: &str) -> Result
         tokio::time::sleep(std::time::Duration::from_secs(6)).await;
         let watch = format!(
             "const done = arguments[0]; const line = () => document.querySelector(\"[aria-label='{told}']\"); \
-            const was = line().dataset.took; \
-            const see = new MutationObserver(() => {{ \
-                if (!line() || line().dataset.took === was) return; see.disconnect(); done(Number(line().dataset.took)) }}); \
-            see.observe(document.body, {{ subtree: true, childList: true, attributes: true, attributeFilter: ['data-took'] }}); \
+            let began = false; const see = new MutationObserver(() => {{ began ||= line()?.dataset.busy === 'true'; \
+                if (!began || line()?.dataset.busy !== 'false') return; see.disconnect(); done(Number(line().dataset.took)) }}); \
+            see.observe(document.body, {{ subtree: true, childList: true, attributes: true, attributeFilter: ['data-busy'] }}); \
             {act}"
         );
         times.push(session.page.execute_async(&watch, vec![]).await?.as_f64().context("milliseconds")?);

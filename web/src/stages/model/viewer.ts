@@ -150,8 +150,9 @@ export class Viewer {
     return this.shared;
   }
 
+  /** Readings of a texture at a slant; by the processor each takes as long as a plain one. */
   get anisotropy() {
-    return this.renderer.capabilities.getMaxAnisotropy();
+    return this.software ? 1 : this.renderer.capabilities.getMaxAnisotropy();
   }
 
   setLow(data: MeshData | null): LowSide | null {

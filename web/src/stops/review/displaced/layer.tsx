@@ -51,8 +51,9 @@ export function DisplacedOnModel() {
   const scene = useScene();
   const run = useDisplacing();
   const shown = useView((s) => s.displaced);
-  const most = useSubdivisions().data?.levels[0]?.off?.p99 ?? 0;
   const level = shown?.level ?? 0;
+  const within = useSubdivisions().data?.levels.find((one) => one.level === level)?.off?.p99 ?? 0;
+  const most = shown?.most ?? within;
   const mesh = useQuery({
     queryKey: ["displaced", run?.id, level],
     queryFn: async ({ signal }) =>

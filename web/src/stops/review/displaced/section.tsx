@@ -4,7 +4,7 @@ import { api } from "../../../api/client";
 import { useShownRun } from "../../../api/queries";
 import { show, useView } from "../../../stages/view";
 import { Failed } from "../../../ui/failed";
-import { figure } from "../../../ui/heat-scale";
+import { figure, HeatScale } from "../../../ui/heat-scale";
 import { count, Row, Section } from "../../../ui/parts";
 import { Slider } from "../../../ui/slider";
 import { Tick } from "../../../ui/tick";
@@ -42,7 +42,8 @@ export function DisplacedSection() {
   const most = levels.findLast((one) => one.drawn)?.level ?? FIRST;
   const change = (by: Partial<NonNullable<typeof shown>>) =>
     shown && show({ displaced: { ...shown, ...by } });
-  const first = { level: Math.min(FIRST, most), height: 1, colors: true };
+  const first = { level: Math.min(FIRST, most), height: 1, colors: true, most: null };
+  const within = measured.find((one) => one.level === shown?.level)?.off.p99 ?? 0;
   return (
     <Section title="Displaced low-poly">
       <Tick checked={shown !== null} onChange={(on) => show({ displaced: on ? first : null })}>
@@ -93,16 +94,12 @@ export function DisplacedSection() {
                 Colour by distance to the sculpt
               </Tick>
               {shown.colors && (
-                <div className="flex items-center gap-2 py-0.5 text-xs text-ink-3">
-                  <span className="num">0</span>
-                  <span
-                    className="h-2.5 flex-1 rounded-[2px]"
-                    style={{
-                      background: "linear-gradient(90deg, rgb(24 24 26), rgb(200 86 42), rgb(255 240 214))",
-                    }}
-                  />
-                  <span className="num">{figure(measured[0]?.off.p99 ?? 0)} units</span>
-                </div>
+                <HeatScale
+                  unit="units"
+                  most={shown.most ?? within}
+                  max={measured[0]?.off.max ?? 0}
+                  onChange={(most) => change({ most })}
+                />
               )}
               <table className="mt-1 w-full [&_thead]:text-ink-3">
                 <caption className="sr-only">

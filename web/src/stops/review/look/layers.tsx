@@ -19,7 +19,10 @@ function useMarksUrl(): string | null {
 }
 
 export function BleedingOnModel() {
-  useMaskOnModel(useMarksUrl(), "hatched");
+  // A mask lies over every sheet: with several it would mark what is sound on the others.
+  const one = useShownRun()?.report?.sheets.length === 1;
+  const marks = useMarksUrl();
+  useMaskOnModel(one ? marks : null, "hatched");
   return null;
 }
 

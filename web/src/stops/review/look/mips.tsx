@@ -28,6 +28,7 @@ export function Mips({ run }: { run: ShownRun }) {
   const asked = useMips(run);
   const levels = asked.data?.filter(({ side }) => side <= MOST_SIDE) ?? [];
   if (asked.isError) return <Failed of={asked} />;
+  if (asked.data && levels.length === 0) return null;
   // Without a level the slider stands at its left end, whatever the first one is.
   const at = levels.findIndex(({ level }) => level === mip) + 1;
   const now = levels[at - 1];

@@ -92,7 +92,7 @@ const UNITS: Record<string, string> = {
 };
 
 /** A value with as many digits as its range tells apart. */
-export function told(value: number, { low, high }: { low: number; high: number }) {
+function valueWords(value: number, { low, high }: { low: number; high: number }) {
   const digits = Math.max(0, Math.min(6, 3 - Math.floor(Math.log10(Math.max(1e-6, high - low)))));
   return value.toFixed(digits);
 }
@@ -128,7 +128,7 @@ function Spread(props: {
   };
   const words = channels.map(
     (channel, i) =>
-      `${names[i] ?? "Value"}: mean ${told(channel.mean, props.told)}, ${told(channel.least, props.told)} to ${told(channel.most, props.told)}`,
+      `${names[i] ?? "Value"}: mean ${valueWords(channel.mean, props.told)}, ${valueWords(channel.least, props.told)} to ${valueWords(channel.most, props.told)}`,
   );
   return (
     <div onPointerUp={() => setDragged(null)} className="pt-1">
@@ -180,8 +180,8 @@ function Spread(props: {
           ))}
       </div>
       <div className="num mt-1 flex justify-between text-xs text-ink-3">
-        <span>{told(low, props.told)}</span>
-        <span>{told(high, props.told)}</span>
+        <span>{valueWords(low, props.told)}</span>
+        <span>{valueWords(high, props.told)}</span>
       </div>
       <ul className="pb-1 text-xs text-ink-2">
         {channels.map((channel, i) => (
@@ -198,9 +198,9 @@ function Spread(props: {
             )}
             <span>
               {channels.length > 1 ? `${names[i]}: mean ` : "Mean "}
-              <span className="num">{told(channel.mean, props.told)}</span>, from{" "}
-              <span className="num">{told(channel.least, props.told)}</span> to{" "}
-              <span className="num">{told(channel.most, props.told)}</span>
+              <span className="num">{valueWords(channel.mean, props.told)}</span>, from{" "}
+              <span className="num">{valueWords(channel.least, props.told)}</span> to{" "}
+              <span className="num">{valueWords(channel.most, props.told)}</span>
             </span>
           </li>
         ))}

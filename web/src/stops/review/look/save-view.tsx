@@ -1,5 +1,6 @@
 // What a stage shows, saved as a picture of any size.
 import { useState } from "react";
+import { toast } from "sonner";
 import { say, useAsset, useShownRun } from "../../../api/queries";
 import { captured, type Stage } from "../../../stages/capture";
 import { useView } from "../../../stages/view";
@@ -19,12 +20,13 @@ export function SaveView() {
   const save = async () => {
     setBusy(true);
     try {
-      const blob = await captured(stage, width, clear);
+      const { file, width: came } = await captured(stage, width, clear);
       const link = document.createElement("a");
-      link.href = URL.createObjectURL(blob);
+      link.href = URL.createObjectURL(file);
       const name = `${asset?.name ?? "asset"} run ${run?.number ?? 0} ${stage === "sheet" ? map : stage}`;
       link.download = `${name.toLowerCase().replaceAll(/[^a-z0-9]+/g, "_")}.png`;
       link.click();
+      if (came < width) toast(`Saved ${came} pixels wide: no more can be drawn here.`);
       setTimeout(() => URL.revokeObjectURL(link.href), 10_000);
     } catch (error) {
       say(error);
