@@ -58,6 +58,8 @@ interface View {
     /** What the brightest stands for, scene units; null for what nearly all of it is within. */
     most: number | null;
   } | null;
+  /** A large run that is measured because someone asked for it. */
+  measured: number | null;
   /** Parts that are left out, by name. */
   hidden: ReadonlySet<string>;
   /** Number of the pair that is shown alone. */
@@ -87,6 +89,7 @@ export const useView = create<View>()(() => ({
   against: null,
   heat: null,
   ...AS_BAKED,
+  measured: null,
   hidden: new Set(),
   solo: null,
   apart: 0,

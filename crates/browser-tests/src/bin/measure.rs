@@ -137,7 +137,7 @@ async fn by_hand(session: &Session, what: &str, told: &str, act: &str) -> Result
     Ok(())
 }
 
-/// Switches between the lantern's proof and its final by key, and waits until both stages have drawn the other.
+/// Switches between two runs of the lantern by key, and waits until both stages have drawn the other.
 async fn comparing(session: &Session) -> Result<()> {
     const SWITCH: &str = "const done = arguments[0]; const sheet = document.querySelector('section[aria-label=\"Sheet stage\"]'); \
         const gl = document.querySelector('section[aria-label=\"Model stage\"] canvas').getContext('webgl2'); \
@@ -148,9 +148,11 @@ async fn comparing(session: &Session) -> Result<()> {
         window.dispatchEvent(new KeyboardEvent('keydown', { key: 'x', bubbles: true })); look();";
     session.stop("Review").await?;
     let runs = session.api("/assets/1/runs").await?;
-    let with_maps = |r: &&Value| r["status"] == "done" && r["kind"] == "proof";
-    let other = runs["runs"].as_array().into_iter().flatten().find(with_maps).context("a proof")?;
-    let named = format!("{} proof, {} px", other["number"], other["size"]);
+    // The newest with maps is on screen; the one before it is the other.
+    let with_maps = |r: &&Value| r["status"] == "done";
+    let other = runs["runs"].as_array().into_iter().flatten().filter(with_maps).nth(1).context("another run")?;
+    let kind = other["kind"].as_str().context("a kind")?;
+    let named = format!("{} {kind}, {} px", other["number"], other["size"]);
     session.choose("Other run", &named).await?;
     tokio::time::sleep(std::time::Duration::from_secs(8)).await;
     let mut times = Vec::new();

@@ -49,7 +49,17 @@ const VIEWS: &[(&str, &[Step])] = &[
         ],
     ),
     ("deliver", &[Step::Stop("Deliver")]),
-    ("stone", &[Step::Asset("Boundary stone"), Step::Stop("Review"), Step::Script(BESIDE)]),
+    (
+        "stone",
+        &[
+            Step::Asset("Boundary stone"),
+            Step::Stop("Review"),
+            Step::Choose("Map", "Displacement"),
+            Step::Script(DISPLACED),
+            Step::Pause(9000),
+            Step::Script(SHOW_DISPLACED),
+        ],
+    ),
     (
         "landing",
         &[
@@ -83,8 +93,10 @@ const APART: &str = "const s = document.querySelector('[aria-label=\"Pull pairs 
 /// Scrolls the panel to the mends.
 const SHOW_MENDS: &str = "document.querySelector(\"[aria-label='Mends']\").scrollIntoView({ block: 'end' });";
 const WIPE: &str = "[...document.querySelectorAll('aside button')].find(b => b.textContent === 'Wipe').click()";
-const BESIDE: &str =
-    "[...document.querySelectorAll('aside button')].find(b => b.textContent === 'Side by side').click()";
+const DISPLACED: &str =
+    "[...document.querySelectorAll('label')].find(l => l.textContent === 'Draw the low-poly displaced').click()";
+const SHOW_DISPLACED: &str =
+    "document.querySelector(\"[aria-label='Displaced low-poly']\").scrollIntoView({ block: 'start' });";
 const LOW_WIRES: &str = "for (const t of ['Low', 'Wires', 'UVs']) \
     [...document.querySelectorAll('section button')].find(b => b.textContent === t).click()";
 

@@ -11,6 +11,7 @@ import { Failed } from "../../ui/failed";
 import { Fold } from "../../ui/fold";
 import { figure, firstMost, HeatScale } from "../../ui/heat-scale";
 import { Section } from "../../ui/parts";
+import { MeasureIt, useMeasured } from "./measured";
 import { traceAt } from "./trace";
 
 type Truth = NonNullable<AskedTruths["truths"]["seams"]>;
@@ -24,10 +25,11 @@ const WORDS: Record<Of, readonly [string, string]> = {
 
 export function useTruths() {
   const run = useShownRun();
+  const measured = useMeasured(run);
   return useQuery({
     queryKey: ["truths", run?.id],
     queryFn: () => api.truths(run?.id ?? 0),
-    enabled: run !== null,
+    enabled: measured,
     staleTime: Number.POSITIVE_INFINITY,
     gcTime: 60_000,
     retry: false,
@@ -40,6 +42,7 @@ export function TruthsSection() {
   const heat = useView((s) => s.heat);
   const told = asked.data;
   const there = run?.id;
+  const measured = useMeasured(run);
   // What is shown of one run says nothing of the next.
   // biome-ignore lint/correctness/useExhaustiveDependencies: it goes with the run
   useEffect(() => () => show({ heat: null }), [there]);
@@ -54,7 +57,8 @@ export function TruthsSection() {
   const shown = rows.flatMap(([of, truth]) => (truth && heat?.of === of ? [truth] : []))[0];
   return (
     <Section title="Measured against the sculpt">
-      {asked.isPending && <p className="text-ink-3">Reading the files as a renderer does…</p>}
+      {!measured && <MeasureIt run={run} what="Not measured yet" />}
+      {measured && asked.isPending && <p className="text-ink-3">Reading the files as a renderer does…</p>}
       <Failed of={asked} />
       {rows.some(([, truth]) => truth) && (
         <table className="w-full [&_thead]:text-ink-3">

@@ -5,6 +5,7 @@ import { AS_BAKED, show, useView } from "../../../stages/view";
 import { LinkButton, Row, Section } from "../../../ui/parts";
 import { Slider } from "../../../ui/slider";
 import { Tick } from "../../../ui/tick";
+import { MeasureIt, useMeasured } from "../measured";
 import { Mips } from "./mips";
 import { Range } from "./range";
 import { SaveView } from "./save-view";
@@ -12,6 +13,7 @@ import { SaveView } from "./save-view";
 export function LookSection() {
   const run = useShownRun();
   const { looks, mip, tiled, outside, strength, map } = useView();
+  const measured = useMeasured(run);
   if (!run?.report) return null;
   const changed =
     mip !== 0 ||
@@ -25,8 +27,14 @@ export function LookSection() {
       title="View"
       aside={changed ? <LinkButton onClick={() => show({ ...AS_BAKED })}>Reset</LinkButton> : undefined}
     >
-      <Range run={run} />
-      <Mips run={run} />
+      {measured ? (
+        <>
+          <Range run={run} />
+          <Mips run={run} />
+        </>
+      ) : (
+        <MeasureIt run={run} what="Values and mips" />
+      )}
       {normals && (
         <Row label="Normal strength" hint="On the model only; files stay as they are.">
           <span className="flex w-40 items-center gap-2">
