@@ -11,17 +11,19 @@ import { draw } from "./support/page";
 
 async function field(value: number, min = 0, max = 10, digits = 2) {
   const onChange = vi.fn();
-  const page = await draw(
-    <NumberField
-      label="Padding"
-      value={value}
-      min={min}
-      max={max}
-      step={0.5}
-      digits={digits}
-      onChange={onChange}
-    />,
-  );
+  const show = (value: number) =>
+    draw(
+      <NumberField
+        label="Padding"
+        value={value}
+        min={min}
+        max={max}
+        step={0.5}
+        digits={digits}
+        onChange={onChange}
+      />,
+    );
+  const page = await show(value);
   const input = page.querySelector("input") as HTMLInputElement;
   const type = (text: string) =>
     act(async () => {
@@ -33,7 +35,7 @@ async function field(value: number, min = 0, max = 10, digits = 2) {
     act(async () => {
       input.dispatchEvent(new KeyboardEvent("keydown", { key, bubbles: true, cancelable: true, ...more }));
     });
-  return { input, type, press, onChange };
+  return { input, type, press, onChange, show };
 }
 
 test("an arrow key changes a number that is shown without decimals, however fine its step", async () => {
@@ -62,6 +64,16 @@ test("a number is typed with arithmetic, held in its range, and taken back with 
   await press("Escape");
   expect(input.value).toBe("2.00");
   expect(onChange).toHaveBeenCalledTimes(2);
+});
+
+test("a number that comes from elsewhere waits until the field is left", async () => {
+  const { input, onChange, show } = await field(2);
+  await act(async () => input.focus());
+  await show(3);
+  expect(input.value).toBe("2.00");
+  await act(async () => input.blur());
+  expect(input.value).toBe("3.00");
+  expect(onChange).not.toHaveBeenCalled();
 });
 
 test("Enter keeps a number also where the window is not told of lost focus", async () => {

@@ -51,10 +51,19 @@ async fn maps_are_looked_at_closely_and_the_view_is_saved() -> Result<()> {
 
     // Repeated, the sheet is seen more than once, and a place on a repeat is told as one of the sheet.
     session.xpath("//label[contains(., 'Repeat the sheet')]").await?.click().await?;
-    session.drawn_until("Sheet", "the repeated sheet", |pixels| pixels != before.as_slice()).await?;
+    let repeated = session.drawn_until("Sheet", "the repeated sheet", |pixels| pixels != before.as_slice()).await?;
     session.xpath("//label[contains(., 'Hatch padding')]").await?.click().await?;
+    session.drawn_until("Sheet", "hatched padding", |pixels| pixels != repeated.as_slice()).await?;
     session.button("Reset").await?.click().await?;
     session.drawn_until("Sheet", "the sheet as it was", |pixels| pixels == before.as_slice()).await?;
+
+    // A normal map that leans further is seen on the model.
+    session.choose("Map", "Normal").await?;
+    drawn(&session, "/api/pictures/").await?;
+    let plain = session.drawn("Model").await?;
+    press_on(&session, "Normal strength", &[Key::End]).await?;
+    session.drawn_until("Model", "a stronger normal map", |pixels| pixels != plain.as_slice()).await?;
+    session.button("Reset").await?.click().await?;
 
     // The view is saved at the width that is asked for.
     session.button("Save PNG").await?.click().await?;

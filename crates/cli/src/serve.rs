@@ -17,7 +17,7 @@ pub fn run(arguments: &Serve) -> Result<ExitCode, Unusable> {
         memory: arguments.memory.unwrap_or_else(default_budget),
     };
     let runtime = tokio::runtime::Builder::new_multi_thread().enable_all().build()?;
-    runtime.block_on(async {
+    let served = runtime.block_on(async {
         let ready = prepare(&settings).await.with_context(|| format!("{}", settings.data.display()))?;
         let rocket = ready.rocket.ignite().await.map_err(|e| anyhow!("{e}"))?;
         answer!("Ember Ridge is at {}", ready.url);
@@ -33,5 +33,8 @@ pub fn run(arguments: &Serve) -> Result<ExitCode, Unusable> {
             )
         })?;
         Ok(ExitCode::SUCCESS)
-    })
+    });
+    // A bake under way is not waited for: cut off as by a kill, it goes on at the next start.
+    runtime.shutdown_background();
+    served
 }

@@ -239,6 +239,28 @@ fn a_torn_tile_is_baked_again() {
 }
 
 #[test]
+fn asked_to_end_it_cuts_a_bake_off_and_goes_on_at_the_next_start() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let mut server = with_lid(folder.path());
+    server.edit(&["sheet", "size"], json!(8192));
+    server.edit(&["sheet", "samples"], json!(16));
+    let id = server.bake("final");
+    server.wait(&id, |r| r["status"] == "running");
+    let asked = Command::new("kill").args(["-TERM", &server.child.id().to_string()]).status().expect("it is there");
+    assert!(asked.success());
+    let began = Instant::now();
+    while server.child.try_wait().expect("it ran").is_none() {
+        assert!(began.elapsed() < PATIENCE / 4, "it bakes on");
+        std::thread::sleep(std::time::Duration::from_millis(20));
+    }
+    let server = Server::start(folder.path());
+    server.wait(&id, |r| r["status"] == "running");
+    server.json("POST", &format!("/api/runs/{id}/stop"), &Value::Null);
+    server.wait(&id, |r| r["status"] == "stopped");
+    server.kill();
+}
+
+#[test]
 fn a_second_server_on_a_folder_says_who_holds_it_and_touches_nothing() {
     let folder = tempfile::tempdir().expect("a folder");
     let server = with_lid(folder.path());

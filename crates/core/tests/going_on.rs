@@ -4,43 +4,15 @@
 mod support;
 
 use ember_ridge_core::Mesh;
-use ember_ridge_core::bake::{Canvas, Ended, Plan, SoFar, Spool, Unwatched, Watch, first_look, run, run_into};
+use ember_ridge_core::bake::{Canvas, Ended, Plan, SoFar, Unwatched, Watch, first_look, run, run_into};
 use ember_ridge_core::glam::{Vec3, vec2};
 use ember_ridge_core::picture::Pixels;
 use ember_ridge_core::recipe::Recipe;
 use ember_ridge_core::scene::BakeScene;
 use ember_ridge_core::sheet::Layout;
-use std::collections::HashMap;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex};
 use support::*;
-
-/// A spool that outlasts the runs of a test.
-#[derive(Default)]
-struct Lasting(Mutex<HashMap<usize, Vec<u8>>>);
-
-impl Spool for Lasting {
-    fn keep(&self, slot: usize, bytes: Vec<u8>) -> Result<(), String> {
-        self.0.lock().expect("no panic").insert(slot, bytes);
-        Ok(())
-    }
-
-    fn fetch(&self, slot: usize, into: &mut Vec<u8>) -> Result<bool, String> {
-        into.clear();
-        let slots = self.0.lock().expect("no panic");
-        match slots.get(&slot) {
-            Some(bytes) if bytes.is_empty() => Err("damaged".into()),
-            found => {
-                into.extend(found.into_iter().flatten());
-                Ok(found.is_some())
-            }
-        }
-    }
-
-    fn lasts(&self) -> bool {
-        true
-    }
-}
 
 /// Stops after so many tiles of its own, and remembers how far it got.
 struct Cut {

@@ -2,14 +2,14 @@
 
 mod support;
 
-use ember_ridge_core::bake::{Around, AroundMap, Ended, Plan, Spool, Unwatched, run, run_into};
+use ember_ridge_core::bake::{Around, AroundMap, Ended, Plan, Unwatched, run, run_into};
 use ember_ridge_core::picture::{Coding, Depth, Image};
 use ember_ridge_core::recipe::{Recipe, changes};
 use ember_ridge_core::scene::BakeScene;
 use ember_ridge_core::sheet::{Region, RegionRectangle, TILE};
-use std::collections::{BTreeMap, HashMap};
+use std::collections::BTreeMap;
+use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
-use std::sync::{Arc, Mutex};
 use support::*;
 
 const NAMES: [&str; 4] = ["normal", "displacement", "ao", "id"];
@@ -109,29 +109,6 @@ fn a_coarser_picture_is_read_between_its_texels_and_flat_colours_are_not_blended
     let ao = values(&mixed, "ao");
     assert!((0..ao.len()).all(|t| is_in(t) || ao[t] == 1.0));
     assert!((0..ao.len()).any(|t| is_in(t) && ao[t] < 0.95));
-}
-
-/// A spool that outlasts the runs of a test.
-#[derive(Default)]
-struct Lasting(Mutex<HashMap<usize, Vec<u8>>>);
-
-impl Spool for Lasting {
-    fn keep(&self, slot: usize, bytes: Vec<u8>) -> Result<(), String> {
-        self.0.lock().expect("no panic").insert(slot, bytes);
-        Ok(())
-    }
-
-    fn fetch(&self, slot: usize, into: &mut Vec<u8>) -> Result<bool, String> {
-        let slots = self.0.lock().expect("no panic");
-        let found = slots.get(&slot);
-        into.clear();
-        into.extend(found.into_iter().flatten());
-        Ok(found.is_some())
-    }
-
-    fn lasts(&self) -> bool {
-        true
-    }
 }
 
 /// Reads so many maps, and no more.

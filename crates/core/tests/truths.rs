@@ -98,11 +98,12 @@ fn faults_of_normals_are_told_by_the_reading_that_fits() {
 fn a_displacement_reads_how_far_it_leaves_the_sculpt_and_by_what_factor() {
     with_truths(&flat(), |truths| {
         let heights = |by: f32| sheet(1, |u, _| vec![0.5 + by * (u - 0.5)]);
-        let exact = truths.truth(&heights(1.0), Question::Displaced { scale: Some(RISE) });
+        let exact = truths.truth(&heights(1.0), Question::Displaced { scale: Some(RISE), level: None });
         assert!(exact.difference.max < 5e-3 * RISE, "{exact:?}");
         assert_eq!(truths.height_fault(&heights(1.0), Some(RISE)), None);
         // Lifted by a tenth of the scale everywhere: as far as that along the ramp's own normal, but for its ends.
-        let lifted = truths.truth(&sheet(1, |u, _| vec![0.6 + u - 0.5]), Question::Displaced { scale: Some(RISE) });
+        let lifted =
+            truths.truth(&sheet(1, |u, _| vec![0.6 + u - 0.5]), Question::Displaced { scale: Some(RISE), level: None });
         let wanted = 0.1 * RISE * slope().z;
         assert!((lifted.difference.mean - wanted).abs() < 0.03 * wanted, "{lifted:?}, wanted {wanted}");
         for (factor, said) in [
@@ -161,7 +162,7 @@ fn a_displaced_low_poly_comes_nearer_with_each_subdivision() {
     let plan = Plan::new(&recipe, &scene).expect("sound");
     let truths = Truths::new(&plan, &[String::new()]).expect("a sculpt");
     let heights = sheet(1, |u, v| vec![rise(u, 1.0 - v)]);
-    let mean = |level| truths.truth(&heights, Question::Subdivided { scale: None, level }).difference.mean;
+    let mean = |level| truths.truth(&heights, Question::Displaced { scale: None, level: Some(level) }).difference.mean;
     let means: Vec<f32> = (0..=6).map(mean).collect();
     // Without a subdivision no corner moves: the mean is that of the sculpt's own heights, (2 / pi)^2 of a tenth, less what lies nearer
     // aside of a slope.
@@ -172,7 +173,7 @@ fn a_displaced_low_poly_comes_nearer_with_each_subdivision() {
         let by = means[level] / means[level + 1];
         assert!((3.0..5.0).contains(&by), "{level}: {by}, {means:?}");
     }
-    let file = truths.truth(&heights, Question::Displaced { scale: None }).difference.mean;
+    let file = truths.truth(&heights, Question::Displaced { scale: None, level: None }).difference.mean;
     assert!((means[6] - file).abs() < 2e-4, "{means:?}, the file itself {file}");
 
     // Drawn, vertices lie where the map says, every facet faces up, and each level has four times the facets.

@@ -1,7 +1,7 @@
 //! A finished bake into the store: each map's file, a picture of it that a browser can show, and a small one for the ledger.
 
 use crate::App;
-use crate::fault::Result;
+use crate::fault::{Fault, Result};
 use ember_ridge_core::bake::{Layer, Outcome, Preview, Report};
 use ember_ridge_core::maps::Reads;
 use ember_ridge_core::picture::{Depth, ImageFormat};
@@ -69,38 +69,33 @@ fn keep_map(app: &App, outcome: &Outcome, of: &MapFile) -> Result<Vec<RunFile>> 
     let &MapFile { sheet, map, ref file } = of;
     let baked = &outcome.maps[map];
     let key = map_key(baked.facts.key(), sheet);
-    let large = outcome.size > MOST_UNPACKED;
     let mut files = Vec::new();
     let kept = |writer: BlobWriter, map: String, file: &str| -> Result<RunFile> {
         let (hash, bytes) = writer.keep()?;
         Ok(RunFile { map, file: file.to_owned(), hash, bytes: bytes as i64 })
     };
     let mut writer = app.store.blobs.writer()?;
-    if large {
+    if outcome.size > MOST_UNPACKED {
         let squares = std::io::BufWriter::new(app.store.blobs.writer()?);
         let squares = write_map_and_squares(&mut writer, squares, outcome, sheet, map).map_err(std::io::Error::from)?;
         let squares = squares.into_inner().map_err(std::io::IntoInnerError::into_error)?;
-        files.push(kept(squares, squares_name(&key), "")?);
+        let squares = kept(squares, squares_name(&key), "")?;
+        let mut copy = app.store.blobs.writer()?;
+        write_copy(&mut copy, app, outcome, map, &squares)?;
+        files.extend([squares, kept(copy, view_name(&key), "")?]);
     } else {
         write_map(&mut writer, outcome, sheet, map).map_err(std::io::Error::from)?;
+        if baked.facts.format != ImageFormat::Png || baked.facts.shape.channels > SEEN {
+            let mut view = app.store.blobs.writer()?;
+            write_view(&mut view, outcome, sheet, map).map_err(std::io::Error::from)?;
+            files.push(kept(view, view_name(&key), "")?);
+        }
     }
     files.push(kept(writer, key.clone(), file)?);
     if outcome.is_mended(map) {
         let mut writer = app.store.blobs.writer()?;
         write_layer(&mut writer, outcome, (sheet, map), Layer::Beneath).map_err(std::io::Error::from)?;
         files.push(kept(writer, beneath_name(&key), "")?);
-    }
-    if large {
-        let squares = files.iter().find(|file| file.map == squares_name(&key));
-        let mut writer = app.store.blobs.writer()?;
-        if let Some(squares) = squares {
-            write_copy(&mut writer, app, outcome, map, &squares.hash)?;
-        }
-        files.push(kept(writer, view_name(&key), "")?);
-    } else if baked.facts.format != ImageFormat::Png || baked.facts.shape.channels > SEEN {
-        let mut writer = app.store.blobs.writer()?;
-        write_view(&mut writer, outcome, sheet, map).map_err(std::io::Error::from)?;
-        files.push(kept(writer, view_name(&key), "")?);
     }
     if let Some(picture) = outcome.preview(sheet, baked.facts.key()) {
         files.push(keep_small(app, &key, &picture)?);
@@ -120,11 +115,27 @@ pub fn copy_level(sizes: &[u32]) -> usize {
     sizes.iter().position(|side| *side <= COPY_SIDE).unwrap_or_default()
 }
 
+/// Asks something of the squares of a large map.
+///
+/// # Errors
+/// What `ask` answers, or which map's squares cannot be read, and what to do.
+pub fn with_squares<T>(
+    app: &App,
+    file: &RunFile,
+    ask: impl FnOnce(&mut Pyramid<std::fs::File>) -> std::io::Result<T>,
+) -> Result<T> {
+    let open = app.store.blobs.open_in_parts(&file.hash)?;
+    Pyramid::open(open).and_then(|mut squares| ask(&mut squares)).map_err(|fault| {
+        let map = file.map.trim_start_matches("squares/");
+        let why = format!("{map}: what it is looked at by cannot be read ({fault}). Bake the run again");
+        Fault::new(Status::InternalServerError, why)
+    })
+}
+
 /// An 8-bit PNG of the level of a map's squares that stands for it; heights of float files are laid about mid-grey.
-fn write_copy(out: impl std::io::Write, app: &App, outcome: &Outcome, map: usize, squares: &str) -> Result<()> {
+fn write_copy(out: impl std::io::Write, app: &App, outcome: &Outcome, map: usize, squares: &RunFile) -> Result<()> {
     let baked = &outcome.maps[map];
-    let mut squares = Pyramid::open(app.store.blobs.open_in_parts(squares)?)?;
-    let image = squares.level(copy_level(squares.sizes()))?;
+    let image = with_squares(app, squares, |squares| squares.level(copy_level(squares.sizes())))?;
     let told = outcome.report.maps.get(baked.facts.key());
     let extreme = told.and_then(|told| told.extreme).filter(|_| baked.scale.is_none());
     let look = Looked { range: extreme.map(|extreme| [-extreme, extreme]), stops: 0.0 };

@@ -160,4 +160,24 @@ async fn a_large_map_is_looked_at_square_by_square() {
     // A mip level is one picture, made from them.
     let (wide, ..) = picture(&client, &format!("/api/runs/{id}/look/position?level=2")).await;
     assert_eq!(wide, 1088);
+    // Damaged on the disk, it is named with what to do.
+    for blob in blobs_over(data.path(), 100_000) {
+        let mut bytes = std::fs::read(&blob).expect("a blob");
+        if bytes.starts_with(b"ERsquar1") {
+            let end = bytes.len() - 20_000;
+            bytes[100..end].fill(0x55);
+            std::fs::write(&blob, bytes).expect("room");
+        }
+    }
+    let (status, told) = get(&client, &format!("/api/runs/{id}/texel?x=7&y=7")).await;
+    assert_eq!(status, Status::InternalServerError, "{told}");
+    let told = told["error"].as_str().expect("a reason");
+    assert!(told.starts_with("position: ") && told.ends_with("Bake the run again"), "{told}");
+}
+
+/// Blobs of so many bytes and more.
+fn blobs_over(data: &std::path::Path, least: u64) -> Vec<std::path::PathBuf> {
+    let shelves = std::fs::read_dir(data.join("blobs")).expect("a folder").flatten();
+    let blobs = shelves.flat_map(|shelf| std::fs::read_dir(shelf.path()).expect("a shelf").flatten());
+    blobs.filter(|blob| blob.metadata().is_ok_and(|m| m.len() >= least)).map(|blob| blob.path()).collect()
 }

@@ -15,7 +15,6 @@ import type {
   Mends,
   MeshFormat,
   PickedPlace,
-  PictureLine,
   PictureUse,
   paths,
   Recipe,
@@ -238,11 +237,6 @@ export const api = {
 
 /** A picture by its content. */
 export const pictureUrl = (hash: string) => `/api/pictures/${hash}`;
-/** A map of a run as it can be shown; null when there is none. */
-export const mapUrl = (run: { pictures: PictureLine[] }, map: string, sheet: number) => {
-  const found = run.pictures.find((p) => p.map === map && p.sheet === sheet);
-  return found ? pictureUrl(found.hash) : null;
-};
 export const liveUrl = (run: number, map: string, sheet: number, turn: number) =>
   `/api/runs/${run}/live/${map}?sheet=${sheet}&turn=${turn}`;
 export const differenceUrl = (run: number, other: number, map: string, most: number, sheet: number) =>

@@ -28,8 +28,10 @@ export function mapPicture(
   map: string,
   sheet: number,
   { range, stops }: MapLook,
-  mip: number,
+  level: number,
 ): MapPicture | null {
+  // Of runs of several sizes the smaller one has fewer.
+  const mip = Math.min(level, Math.floor(Math.log2(run.size)));
   const found = run.pictures.find((p) => p.map === map && p.sheet === sheet);
   if (!found) return null;
   const query = new URLSearchParams({ sheet: String(sheet) });
@@ -48,9 +50,9 @@ export function mapPicture(
         }
       : null;
   if (!range && stops === 0 && mip === 0) return { url: pictureUrl(found.hash), squares };
-  const level = new URLSearchParams(query);
-  if (mip > 0) level.set("level", String(mip));
-  return { url: `/api/runs/${run.id}/look/${map}?${level}`, squares };
+  const whole = new URLSearchParams(query);
+  if (mip > 0) whole.set("level", String(mip));
+  return { url: `/api/runs/${run.id}/look/${map}?${whole}`, squares };
 }
 
 /** Where the maps of runs lie as they are looked at now. */
@@ -58,8 +60,7 @@ export function useMapPicture() {
   const looks = useView((s) => s.looks);
   const mip = useView((s) => s.mip);
   return useCallback(
-    (run: ShownRun, map: string, sheet: number) =>
-      mapPicture(run, map, sheet, looks[map] ?? PLAIN_LOOK, Math.min(mip, Math.floor(Math.log2(run.size)))),
+    (run: ShownRun, map: string, sheet: number) => mapPicture(run, map, sheet, looks[map] ?? PLAIN_LOOK, mip),
     [looks, mip],
   );
 }

@@ -17,9 +17,11 @@ interface Props {
 
 export function NumberField({ label, value, unit, min, max, step, digits = 0, onChange }: Props) {
   const [typed, setTyped] = useState<string | null>(null);
+  /** What stood here when the field was entered: a number that comes meanwhile does not slip in among what is typed. */
+  const [entered, setEntered] = useState<string | null>(null);
   const drag = useRef<{ x: number; from: number; moved: boolean } | null>(null);
   const input = useRef<HTMLInputElement>(null);
-  const shown = typed ?? value.toFixed(digits);
+  const shown = typed ?? entered ?? value.toFixed(digits);
   const wrong = typed !== null && evaluate(typed) === null;
 
   const put = (next: number) => {
@@ -30,6 +32,7 @@ export function NumberField({ label, value, unit, min, max, step, digits = 0, on
     const result = typed === null ? null : evaluate(typed);
     if (result !== null) put(result);
     setTyped(null);
+    setEntered(null);
   };
   const fineness = (e: { shiftKey: boolean; ctrlKey: boolean }) => (e.shiftKey ? 0.1 : e.ctrlKey ? 10 : 1);
 
@@ -67,6 +70,7 @@ export function NumberField({ label, value, unit, min, max, step, digits = 0, on
       const by = Math.max(step * fineness(e), 10 ** -digits);
       put(value + (e.key === "ArrowUp" ? by : -by));
       setTyped(null);
+      setEntered(null);
     }
   };
   return (
@@ -84,6 +88,7 @@ export function NumberField({ label, value, unit, min, max, step, digits = 0, on
         inputMode="decimal"
         className="num w-full min-w-0 cursor-[inherit] bg-transparent text-right outline-none"
         value={shown}
+        onFocus={() => setEntered(value.toFixed(digits))}
         onChange={(e) => setTyped(e.target.value)}
         onBlur={finish}
         onKeyDown={key}

@@ -94,7 +94,7 @@ pub fn questions(reads: Reads, scale: Option<f32>, width: u32) -> Vec<Question> 
             let levels = (0..).take_while(|level| *level == 0 || width >> level >= COARSEST);
             levels.map(|level| Question::Lit { reading, level }).chain([Question::Seams { reading }]).collect()
         }
-        Reads::Height => vec![Question::Displaced { scale }],
+        Reads::Height => vec![Question::Displaced { scale, level: None }],
         Reads::Number { .. } | Reads::Color => Vec::new(),
     }
 }
@@ -131,8 +131,6 @@ impl Truths<'_> {
                 match question {
                     Question::Lit { level, .. } => answer.truths.lit.push(LevelTruth { level, truth }),
                     Question::Seams { .. } => answer.truths.seams = Some(truth),
-                    // Asked by itself, where the displaced low-poly is drawn.
-                    Question::Subdivided { .. } => {}
                     Question::Displaced { .. } => {
                         let mean_share = truth.difference.mean / self.diagonal();
                         answer.truths.displaced = Some(Displaced { mean_share, truth });

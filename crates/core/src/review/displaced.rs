@@ -51,6 +51,11 @@ impl Displacing<'_> {
         self.low.point(at, Direction::Averaged).outward * self.height(at)
     }
 
+    /// Where the map moves a place itself.
+    pub(super) fn moved(&self, at: MeshPoint) -> Vec3 {
+        self.low.mesh.at(at) + self.way(at)
+    }
+
     /// The place of the displaced low-poly that lies over one of the flat low-poly: on the facet between vertices that were moved.
     pub(super) fn on_facet(&self, at: MeshPoint, level: u32) -> Vec3 {
         let across = (1u32 << level) as f32;
@@ -61,10 +66,7 @@ impl Displacing<'_> {
             if i > j { i -= 1.0 } else { j -= 1.0 }
         }
         let (own_v, own_w) = (v - i, w - j);
-        let moved = |i: f32, j: f32| {
-            let at = MeshPoint::new(at.triangle, i / across, j / across);
-            self.low.mesh.at(at) + self.way(at)
-        };
+        let moved = |i: f32, j: f32| self.moved(MeshPoint::new(at.triangle, i / across, j / across));
         let (corners, weights) = if own_v + own_w <= 1.0 {
             ([[i, j], [i + 1.0, j], [i, j + 1.0]], [1.0 - own_v - own_w, own_v, own_w])
         } else {

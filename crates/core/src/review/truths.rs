@@ -60,9 +60,8 @@ pub enum Question {
     Lit { reading: NormalReading, level: u32 },
     /// Distances from the low-poly, moved along its averaged directions by a displacement map, to the sculpt that it sees. `scale`: from
     /// black to white; none where the file holds heights.
-    Displaced { scale: Option<f32> },
-    /// The same of the low-poly subdivided so many times, moved at its vertices alone.
-    Subdivided { scale: Option<f32>, level: u32 },
+    /// With a level the low-poly is subdivided so many times, and moved at its vertices alone.
+    Displaced { scale: Option<f32>, level: Option<u32> },
     /// Along every UV seam, the angle between what the two sides of a normal map make a renderer shade.
     Seams { reading: NormalReading },
 }
@@ -71,7 +70,7 @@ impl Question {
     fn unit(self) -> Unit {
         match self {
             Question::Lit { .. } | Question::Seams { .. } => Unit::Degrees,
-            Question::Displaced { .. } | Question::Subdivided { .. } => Unit::Units,
+            Question::Displaced { .. } => Unit::Units,
         }
     }
 }
@@ -141,16 +140,10 @@ impl<'a> Truths<'a> {
                 let light = sheets.get(place.sheet)?.light(place.uv, (1u32 << level) as f32, self.sampler);
                 Some(degrees_between(decoded(light.truncate(), place.frame, reading)?, place.normal))
             }),
-            Question::Displaced { scale } => {
+            Question::Displaced { scale, level } => {
                 let displacing = self.displacing(sheets, scale);
-                self.at_places(|place| {
-                    let from = self.scene().low.point(place.low, Direction::Averaged);
-                    self.far(place.low, from.position + from.outward * displacing.height(place.low))
-                })
-            }
-            Question::Subdivided { scale, level } => {
-                let displacing = self.displacing(sheets, scale);
-                self.at_places(|place| self.far(place.low, displacing.on_facet(place.low, level)))
+                let moved = |at| level.map_or_else(|| displacing.moved(at), |level| displacing.on_facet(at, level));
+                self.at_places(|place| self.far(place.low, moved(place.low)))
             }
             Question::Seams { reading } => self.along_seams(sheets, reading),
         }

@@ -1,7 +1,7 @@
 //! Meshes with known answers, and a bake without a clock.
 #![allow(dead_code, reason = "each test file uses its own share")]
 
-use ember_ridge_core::bake::{Counts, Ended, Outcome, Plan, Report, Unwatched, Watch, run};
+use ember_ridge_core::bake::{Counts, Ended, Outcome, Plan, Report, Spool, Unwatched, Watch, run};
 use ember_ridge_core::glam::{Vec2, Vec3, vec2, vec3};
 use ember_ridge_core::maps::{AoSettings, CurvatureSettings, MapSettings, PaletteEntry, Rays};
 use ember_ridge_core::mesh::{Laid, MaterialLook, Surface};
@@ -12,7 +12,35 @@ use ember_ridge_core::scene::BakeScene;
 use ember_ridge_core::sheet::Padding;
 use ember_ridge_core::surface::Distance;
 use ember_ridge_core::{Draft, DraftPart, Mesh};
-use std::sync::Arc;
+use std::collections::HashMap;
+use std::sync::{Arc, Mutex};
+
+/// A spool that outlasts the runs of a test.
+#[derive(Default)]
+pub struct Lasting(pub Mutex<HashMap<usize, Vec<u8>>>);
+
+impl Spool for Lasting {
+    fn keep(&self, slot: usize, bytes: Vec<u8>) -> Result<(), String> {
+        self.0.lock().expect("no panic").insert(slot, bytes);
+        Ok(())
+    }
+
+    fn fetch(&self, slot: usize, into: &mut Vec<u8>) -> Result<bool, String> {
+        into.clear();
+        let slots = self.0.lock().expect("no panic");
+        match slots.get(&slot) {
+            Some(bytes) if bytes.is_empty() => Err("damaged".into()),
+            found => {
+                into.extend(found.into_iter().flatten());
+                Ok(found.is_some())
+            }
+        }
+    }
+
+    fn lasts(&self) -> bool {
+        true
+    }
+}
 
 /// A sheet of `n` x `n` cells over the unit square in x and z (uv = x, 1 - z), lifted by `height`. Faces look up (+y).
 pub fn height_field(name: &str, n: usize, height: impl Fn(f32, f32) -> f32) -> Mesh {

@@ -49,7 +49,7 @@ async fn list_subdivisions(app: &State<Arc<App>>, id: i64) -> Result<Json<Subdiv
         };
         let sheets = sheets(&app, &side, MAP)?;
         with_truths(&app, &asking.recipe, report_of(&side)?, |truths| {
-            let off = |level| Some(truths.truth(&sheets, Question::Subdivided { scale, level }).difference);
+            let off = |level| Some(truths.truth(&sheets, Question::Displaced { scale, level: Some(level) }).difference);
             Ok(Json(Subdivisions { levels: with(&off), relief: asking.seams_only.is_some() }))
         })
     })

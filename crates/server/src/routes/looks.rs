@@ -5,14 +5,15 @@ use super::runs::whole_map;
 use crate::App;
 use crate::api::MipView;
 use crate::fault::{Fault, Result, aside};
-use crate::keep::{MOST_UNPACKED, copy_level, map_key, squares_name};
+use crate::keep::{MOST_UNPACKED, copy_level, map_key, squares_name, with_squares};
 use crate::routes::sent::Given;
 use crate::routes::shared::Shared;
 use ember_ridge_core::bake::{Mixing, mixing};
 use ember_ridge_core::maps::Reads;
 use ember_ridge_core::picture::Image;
 use ember_ridge_core::review::{Distribution, Looked, MapFile, distribution, looked};
-use ember_ridge_formats::image::{Pyramid, SQUARE, write_picture, write_png};
+use ember_ridge_formats::image::{SQUARE, level_sizes, write_picture, write_png};
+use ember_ridge_store::RunFile;
 use rocket::http::ContentType;
 use rocket::serde::json::Json;
 use rocket::{State, get};
@@ -174,12 +175,13 @@ async fn show_square(
     let made = aside(move || {
         let key = format!("square/{id}/{map}/{sheet}/{level}/{column}/{row}/{look:?}");
         app.memory.once(&key, || {
-            let mut squares = squares_of(&app, &side, &map, sheet)?.ok_or_else(|| Fault::missing("such squares"))?;
-            let across = squares.sizes().get(level).map_or(0, |side| side.div_ceil(SQUARE));
-            if column >= across || row >= across {
-                return Err(Fault::missing("such square"));
-            }
-            let image = squares.square(level, column, row)?;
+            let file = squares_of(&side, &map, sheet).ok_or_else(|| Fault::missing("such squares"))?;
+            let image = with_squares(&app, file, |squares| {
+                let across = squares.sizes().get(level).map_or(0, |side| side.div_ceil(SQUARE));
+                let there = column < across && row < across;
+                there.then(|| squares.square(level, column, row)).transpose()
+            })?;
+            let image = image.ok_or_else(|| Fault::missing("such square"))?;
             let (channels, rows) = looked(map_file(&side, &map, &image)?, look);
             let mut png = Vec::new();
             write_picture(&mut png, (image.width, image.height), channels, &rows)?;
@@ -219,10 +221,9 @@ fn map_file<'i>(side: &Side, map: &str, image: &'i Image) -> Result<MapFile<'i>>
 }
 
 /// The squares of a large map; none where it is not.
-fn squares_of(app: &App, side: &Side, map: &str, sheet: usize) -> Result<Option<Pyramid<std::fs::File>>> {
+fn squares_of<'s>(side: &'s Side, map: &str, sheet: usize) -> Option<&'s RunFile> {
     let name = squares_name(&map_key(map, sheet));
-    let file = side.files.iter().find(|file| file.map == name);
-    file.map(|file| Ok(Pyramid::open(app.store.blobs.open_in_parts(&file.hash)?)?)).transpose()
+    side.files.iter().find(|file| file.map == name)
 }
 
 /// A map halved so many times; a large one that is not halved at all is the copy that stands for it.
@@ -235,18 +236,17 @@ fn shown(app: &App, side: &Side, map: &str, sheet: usize, level: u32) -> Result<
     }
     let color = side.run.report.as_ref().and_then(|report| report.maps.get(map)?.reads) == Some(Reads::Color);
     app.memory.once(&format!("shown/{}/{level}", file.hash), || {
-        let Some(mut squares) = squares_of(app, side, map, sheet)? else {
+        let Some(squares) = squares_of(side, map, sheet) else {
             return Ok(whole_map(app, file)?.mip(level, color));
         };
-        if level == 0 {
-            return Ok(squares.level(copy_level(squares.sizes()))?);
-        }
-        if size >> level > MOST_UNPACKED {
+        if level > 0 && size >> level > MOST_UNPACKED {
             let most = format!("mip levels of at most {MOST_UNPACKED} texels per side are shown as one picture");
             return Err(Fault::unusable(most));
         }
-        let kept = (level as usize).min(copy_level(squares.sizes()));
-        Ok(squares.level(kept)?.mip(level - kept as u32, color))
+        // What is not halved at all is the copy that stands for it; others are made from it, or from what is larger.
+        let copy = copy_level(&level_sizes(size));
+        let kept = if level == 0 { copy } else { copy.min(level as usize) };
+        Ok(with_squares(app, squares, |squares| squares.level(kept))?.mip(level.saturating_sub(kept as u32), color))
     })
 }
 

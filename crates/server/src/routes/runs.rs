@@ -4,7 +4,7 @@ use crate::App;
 use crate::api::{Event, Freed, PictureLine, RegionOrder, RunDetail, RunOrder, RunPage, RunView, TexelMap, TexelView};
 use crate::fault::{Fault, Result, aside};
 use crate::jobs::Stopped;
-use crate::keep::{is_map, map_key, small_name, squares_name, view_name};
+use crate::keep::{is_map, map_key, small_name, squares_name, view_name, with_squares};
 use crate::routes::sent::{Given, Sent};
 use crate::routes::shared::{Stored, overwritten};
 use crate::views::{RUNS_SHOWN, run_changes, run_view, some_runs};
@@ -13,7 +13,7 @@ use ember_ridge_core::bake::MapReport;
 use ember_ridge_core::maps::{MapSettings, Reads, Unit};
 use ember_ridge_core::picture::{Coding, Image, linear_to_srgb};
 use ember_ridge_core::sheet::Region;
-use ember_ridge_formats::image::{Pyramid, level_sizes, read_image, write_png};
+use ember_ridge_formats::image::{level_sizes, read_image, write_png};
 use ember_ridge_store::{FoundBy, RunFile, RunFilter, RunKind, RunStatus};
 use rocket::http::{ContentType, Status};
 use rocket::response::status::{Created, NoContent};
@@ -355,8 +355,7 @@ pub(super) async fn texel_maps(app: &Arc<App>, id: i64, (x, y): (u32, u32), shee
 /// A texel of a map: of a large one it lies in one of its squares.
 fn texel_of(app: &App, file: &RunFile, squares: Option<&RunFile>, (x, y): (u32, u32)) -> Result<([f32; 4], Coding)> {
     if let Some(squares) = squares {
-        let mut squares = Pyramid::open(app.store.blobs.open_in_parts(&squares.hash)?)?;
-        return Ok((squares.texel(x, y)?, squares.coding()));
+        return with_squares(app, squares, |squares| Ok((squares.texel(x, y)?, squares.coding())));
     }
     let image = whole_map(app, file)?;
     Ok((image.texel(x, y), image.coding))

@@ -95,7 +95,6 @@ fn heat_of(app: &App, side: &Side, of: Heat, sheet: usize) -> Result<Vec<f32>> {
     let asked = all.into_iter().find(|question| match question {
         Question::Lit { .. } => of == Heat::Lit,
         Question::Displaced { .. } => of == Heat::Displaced,
-        Question::Subdivided { .. } => false,
         Question::Seams { .. } => of == Heat::Seams,
     });
     let old =

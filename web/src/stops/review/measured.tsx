@@ -1,17 +1,16 @@
-// A sheet of many texels is measured on request: reading all of them takes the time that opening it must not.
+// A run whose maps come in squares is measured on request: reading all of their texels takes the time that opening one must not.
+import type { ShownRun } from "../../api/queries";
 import { show, useView } from "../../stages/view";
 import { Button } from "../../ui/parts";
 
-/** Runs of more texels per side are measured on request. */
-const MOST_AT_ONCE = 4096;
-
 /** Whether a run is measured without being asked for, or was asked for. */
-export function useMeasured(run: { id: number; size: number } | null): boolean {
+export function useMeasured(run: ShownRun | null): boolean {
   const asked = useView((s) => s.measured);
-  return run !== null && (run.size <= MOST_AT_ONCE || asked === run.id);
+  const large = run?.pictures.some((picture) => (picture.squares?.length ?? 0) > 0);
+  return run !== null && (!large || asked === run.id);
 }
 
-export function MeasureIt({ run, what }: { run: { id: number; size: number }; what: string }) {
+export function MeasureIt({ run, what }: { run: ShownRun; what: string }) {
   return (
     <div className="flex items-center justify-between gap-2 py-0.5">
       <span className="text-ink-3">

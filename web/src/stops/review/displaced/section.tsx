@@ -5,8 +5,8 @@ import { useShownRun } from "../../../api/queries";
 import { show, useView } from "../../../stages/view";
 import { Failed } from "../../../ui/failed";
 import { figure, HeatScale } from "../../../ui/heat-scale";
-import { count, Row, Section } from "../../../ui/parts";
-import { Slider } from "../../../ui/slider";
+import { count, Section } from "../../../ui/parts";
+import { SliderRow } from "../../../ui/slider-row";
 import { Tick } from "../../../ui/tick";
 
 /** Subdivisions that are drawn at first. */
@@ -57,35 +57,26 @@ export function DisplacedSection() {
       )}
       {shown && (
         <>
-          <Row label="Subdivisions">
-            <span className="flex w-44 items-center gap-2">
-              <Slider
-                label="Subdivisions"
-                min={0}
-                max={most}
-                step={1}
-                value={shown.level}
-                onChange={(level) => change({ level })}
-              />
-              <span className="num w-16 text-right">
-                {shown.level} of {most}
-              </span>
-            </span>
-          </Row>
-          <Row label="Height" hint="1 is what the map says. Colours are shown at 1 only.">
-            <span className="flex w-44 items-center gap-2">
-              <Slider
-                label="Height"
-                min={0}
-                max={3}
-                step={0.05}
-                value={shown.height}
-                text={`${shown.height.toFixed(2)} times`}
-                onChange={(height) => change({ height })}
-              />
-              <span className="num w-16 text-right">{shown.height.toFixed(2)}x</span>
-            </span>
-          </Row>
+          <SliderRow
+            label="Subdivisions"
+            min={0}
+            max={most}
+            step={1}
+            value={shown.level}
+            shown={`${shown.level} of ${most}`}
+            onChange={(level) => change({ level })}
+          />
+          <SliderRow
+            label="Height"
+            hint="1 is what the map says. Colours are shown at 1 only."
+            min={0}
+            max={3}
+            step={0.05}
+            value={shown.height}
+            text={`${shown.height.toFixed(2)} times`}
+            shown={`${shown.height.toFixed(2)}x`}
+            onChange={(height) => change({ height })}
+          />
           {asked.isPending && <p className="text-ink-3">Measuring against the sculpt…</p>}
           <Failed of={asked} />
           {measured.length > 0 && (

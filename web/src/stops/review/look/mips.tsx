@@ -5,8 +5,7 @@ import type { ShownRun } from "../../../api/queries";
 import type { MipView } from "../../../api/types";
 import { show, useView } from "../../../stages/view";
 import { Failed } from "../../../ui/failed";
-import { Row } from "../../../ui/parts";
-import { Slider } from "../../../ui/slider";
+import { SliderRow } from "../../../ui/slider-row";
 
 /** Larger levels are not shown as one picture. */
 const MOST_SIDE = 4096;
@@ -34,23 +33,17 @@ export function Mips({ run }: { run: ShownRun }) {
   const now = levels[at - 1];
   return (
     <>
-      <Row
+      <SliderRow
         label="Mip level"
         hint={now ? undefined : "Smaller sizes, as a renderer reads them at a distance."}
-      >
-        <span className="flex w-44 items-center gap-2">
-          <Slider
-            label="Mip level"
-            min={0}
-            max={Math.max(1, levels.length)}
-            step={1}
-            value={at}
-            text={now ? `${now.side} texels per side` : "full size"}
-            onChange={(step) => show({ mip: step === 0 ? 0 : (levels[step - 1]?.level ?? 0) })}
-          />
-          <span className="num w-16 text-right">{now ? `${now.side} px` : "full"}</span>
-        </span>
-      </Row>
+        min={0}
+        max={Math.max(1, levels.length)}
+        step={1}
+        value={at}
+        text={now ? `${now.side} texels per side` : "full size"}
+        shown={now ? `${now.side} px` : "full"}
+        onChange={(step) => show({ mip: step === 0 ? 0 : (levels[step - 1]?.level ?? 0) })}
+      />
       {now && <MipWords mip={now} />}
     </>
   );

@@ -1,7 +1,7 @@
 // How the values of the map on screen are spread over its islands, with the ends of what is shown from black to white as handles on it; of
 // colours, how bright they are shown.
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import { api } from "../../../api/client";
 import { type ShownRun, useMapLabels } from "../../../api/queries";
 import type { Distribution } from "../../../api/types";
@@ -9,9 +9,8 @@ import { type MapLook, PLAIN_LOOK } from "../../../stages/looks";
 import { show, useView } from "../../../stages/view";
 import { Failed } from "../../../ui/failed";
 import { NumberField } from "../../../ui/number-field";
-import { Row } from "../../../ui/parts";
 import { RangeHandle } from "../../../ui/range-handle";
-import { Slider } from "../../../ui/slider";
+import { SliderRow } from "../../../ui/slider-row";
 
 const WIDE = 296;
 const HIGH = 58;
@@ -23,9 +22,23 @@ const LINES = [
 ] as const;
 const NAMES = { direction: ["X", "Y", "Z"], color: ["Red", "Green", "Blue"] } as const;
 
-function setLook(map: string, change: Partial<MapLook>) {
-  const { looks } = useView.getState();
-  show({ looks: { ...looks, [map]: { ...(looks[map] ?? PLAIN_LOOK), ...change } } });
+/** Milliseconds that a hand rests before the pictures follow: each place that it passes would be another one. */
+const RESTS = 120;
+
+/** How a map is looked at, ahead of its pictures; and a way to change it. */
+function useLook(map: string | undefined): [MapLook, (change: Partial<MapLook>) => void] {
+  const kept = useView((s) => (map ? s.looks[map] : undefined)) ?? PLAIN_LOOK;
+  const [ahead, setAhead] = useState<{ map: string; look: MapLook } | null>(null);
+  useEffect(() => {
+    if (!ahead) return;
+    const rest = setTimeout(() => {
+      show({ looks: { ...useView.getState().looks, [ahead.map]: ahead.look } });
+      setAhead(null);
+    }, RESTS);
+    return () => clearTimeout(rest);
+  }, [ahead]);
+  const look = ahead && ahead.map === map ? ahead.look : kept;
+  return [look, (change) => map && setAhead({ map, look: { ...look, ...change } })];
 }
 
 export function Range({ run }: { run: ShownRun }) {
@@ -34,7 +47,7 @@ export function Range({ run }: { run: ShownRun }) {
   const label = useMapLabels();
   const made = Object.entries(run.report?.maps ?? {}).filter(([, told]) => !told.error);
   const map = made.some(([key]) => key === wanted) ? wanted : made[0]?.[0];
-  const look = useView((s) => (map ? s.looks[map] : undefined)) ?? PLAIN_LOOK;
+  const [look, put] = useLook(map);
   const asked = useQuery({
     queryKey: ["distribution", run.id, map, sheet],
     queryFn: () => api.distribution(run.id, map ?? "", sheet),
@@ -60,25 +73,21 @@ export function Range({ run }: { run: ShownRun }) {
           told={told}
           names={reads === "direction" ? NAMES.direction : reads === "color" ? NAMES.color : ["Value"]}
           range={ranged ? (look.range ?? [told.low, told.high]) : null}
-          onChange={(range) => setLook(map, { range })}
+          onChange={(range) => put({ range })}
         />
       )}
-      {told && ranged && <Ends told={told} look={look} map={map} />}
+      {told && ranged && <Ends told={told} look={look} onChange={(range) => put({ range })} />}
       {reads === "color" && (
-        <Row label="Exposure">
-          <span className="flex w-44 items-center gap-2">
-            <Slider
-              label="Exposure"
-              min={-4}
-              max={4}
-              step={0.25}
-              value={look.stops}
-              text={`${look.stops} stops`}
-              onChange={(stops) => setLook(map, { stops })}
-            />
-            <span className="num w-16 text-right">{look.stops.toFixed(2)} stops</span>
-          </span>
-        </Row>
+        <SliderRow
+          label="Exposure"
+          min={-4}
+          max={4}
+          step={0.25}
+          value={look.stops}
+          text={`${look.stops} stops`}
+          shown={`${look.stops.toFixed(2)} stops`}
+          onChange={(stops) => put({ stops })}
+        />
       )}
     </>
   );
@@ -91,11 +100,13 @@ const UNITS: Record<string, string> = {
   share: "share, 0 to 1",
 };
 
-/** A value with as many digits as its range tells apart. */
-function valueWords(value: number, { low, high }: { low: number; high: number }) {
-  const digits = Math.max(0, Math.min(6, 3 - Math.floor(Math.log10(Math.max(1e-6, high - low)))));
-  return value.toFixed(digits);
-}
+/** Digits after the point that tell the values of a range apart. */
+const digitsOf = ({ low, high }: { low: number; high: number }) =>
+  Math.max(0, Math.min(6, 3 - Math.floor(Math.log10(Math.max(1e-6, high - low)))));
+
+/** A value with so many; nothing that rounds to 0 has a sign. */
+const valueWords = (value: number, range: { low: number; high: number }) =>
+  value.toFixed(digitsOf(range)).replace(/^-(0\.?0*)$/, "$1");
 
 function Spread(props: {
   told: Distribution;
@@ -105,8 +116,6 @@ function Spread(props: {
 }) {
   const { range, names, onChange } = props;
   const { low, high, channels, texels } = props.told;
-  // While a handle is dragged the picture waits: each place would be another one.
-  const [dragged, setDragged] = useState<[number, number] | null>(null);
   const span = high - low || 1;
   const x = (value: number) => Math.min(WIDE, Math.max(0, ((value - low) / span) * WIDE));
   const bins = channels[0]?.bins.length ?? 1;
@@ -117,13 +126,11 @@ function Spread(props: {
     ({ bins: all }) =>
       `M0 ${HIGH}${all.map((bin, i) => `L${(i / bins) * WIDE} ${at(bin)}H${((i + 1) / bins) * WIDE}`).join("")}V${HIGH}Z`,
   );
-  const ends = dragged ?? range;
   const put = (i: 0 | 1, value: number) => {
-    if (!ends) return;
-    const next: [number, number] = [ends[0], ends[1]];
+    if (!range) return;
+    const next: [number, number] = [range[0], range[1]];
     const least = span / 1000;
     next[i] = i === 0 ? Math.min(value, next[1] - least) : Math.max(value, next[0] + least);
-    setDragged(next);
     onChange(next);
   };
   const words = channels.map(
@@ -131,7 +138,7 @@ function Spread(props: {
       `${names[i] ?? "Value"}: mean ${valueWords(channel.mean, props.told)}, ${valueWords(channel.least, props.told)} to ${valueWords(channel.most, props.told)}`,
   );
   return (
-    <div onPointerUp={() => setDragged(null)} className="pt-1">
+    <div className="pt-1">
       <div className="relative" style={{ height: HIGH + 4 }}>
         <svg
           viewBox={`0 0 ${WIDE} ${HIGH}`}
@@ -141,9 +148,9 @@ function Spread(props: {
           role="img"
           aria-label={`Distribution over ${texels} texels. ${words.join(". ")}`}
         >
-          {ends && (
+          {range && (
             <path
-              d={`M${x(ends[0])} 0H${x(ends[1])}V${HIGH}H${x(ends[0])}Z`}
+              d={`M${x(range[0])} 0H${x(range[1])}V${HIGH}H${x(range[0])}Z`}
               className="fill-ember opacity-15"
             />
           )}
@@ -164,15 +171,15 @@ function Spread(props: {
           )}
           <path d={`M0 ${HIGH}H${WIDE}`} className="stroke-line" vectorEffect="non-scaling-stroke" />
         </svg>
-        {ends &&
+        {range &&
           ([0, 1] as const).map((i) => (
             <RangeHandle
               key={i}
               label={i === 0 ? "Shown as black" : "Shown as white"}
-              at={x(ends[i]) / WIDE}
+              at={x(range[i]) / WIDE}
               inner
               top={HIGH - 8}
-              value={ends[i]}
+              value={range[i]}
               low={low}
               high={high}
               onChange={(value) => put(i, value)}
@@ -210,10 +217,15 @@ function Spread(props: {
 }
 
 /** What is black and what is white, typed. */
-function Ends({ told: of, look, map }: { told: Distribution; look: MapLook; map: string }) {
+function Ends(props: {
+  told: Distribution;
+  look: MapLook;
+  onChange: (range: [number, number] | null) => void;
+}) {
+  const { told: of, look, onChange } = props;
   const [black, white] = look.range ?? [of.low, of.high];
   const step = (of.high - of.low) / 400 || 0.01;
-  const digits = Math.max(0, Math.min(6, 3 - Math.floor(Math.log10(Math.max(1e-6, of.high - of.low)))));
+  const digits = digitsOf(of);
   const all = of.channels.length > 0;
   const [least, most] = all
     ? [Math.min(...of.channels.map((c) => c.least)), Math.max(...of.channels.map((c) => c.most))]
@@ -229,12 +241,12 @@ function Ends({ told: of, look, map }: { told: Distribution; look: MapLook; map:
         max={white - step / 10}
         step={step}
         digits={digits}
-        onChange={(value) => setLook(map, { range: [value, white] })}
+        onChange={(value) => onChange([value, white])}
       />
       <button
         type="button"
         disabled={least >= most}
-        onClick={() => setLook(map, { range: [least, most] })}
+        onClick={() => onChange([least, most])}
         className="h-6 rounded px-2 text-ink-2 hover:bg-sunk hover:text-ink"
         title="From the least to the most that the islands hold"
       >
@@ -243,7 +255,7 @@ function Ends({ told: of, look, map }: { told: Distribution; look: MapLook; map:
       <button
         type="button"
         disabled={look.range === null}
-        onClick={() => setLook(map, { range: null })}
+        onClick={() => onChange(null)}
         className="h-6 rounded px-2 text-ink-2 hover:bg-sunk hover:text-ink disabled:text-ink-3"
       >
         Whole
@@ -255,7 +267,7 @@ function Ends({ told: of, look, map }: { told: Distribution; look: MapLook; map:
         max={Math.max(of.high, white)}
         step={step}
         digits={digits}
-        onChange={(value) => setLook(map, { range: [black, value] })}
+        onChange={(value) => onChange([black, value])}
       />
     </div>
   );

@@ -2,8 +2,8 @@
 // view saved as a picture.
 import { useShownRun } from "../../../api/queries";
 import { AS_BAKED, show, useView } from "../../../stages/view";
-import { LinkButton, Row, Section } from "../../../ui/parts";
-import { Slider } from "../../../ui/slider";
+import { LinkButton, Section } from "../../../ui/parts";
+import { SliderRow } from "../../../ui/slider-row";
 import { Tick } from "../../../ui/tick";
 import { MeasureIt, useMeasured } from "../measured";
 import { Mips } from "./mips";
@@ -36,20 +36,17 @@ export function LookSection() {
         <MeasureIt run={run} what="Values and mips" />
       )}
       {normals && (
-        <Row label="Normal strength" hint="On the model only; files stay as they are.">
-          <span className="flex w-40 items-center gap-2">
-            <Slider
-              label="Normal strength"
-              min={0}
-              max={3}
-              step={0.05}
-              value={strength}
-              text={`${strength.toFixed(2)} times`}
-              onChange={(value) => show({ strength: value })}
-            />
-            <span className="num w-10 text-right">{strength.toFixed(2)}x</span>
-          </span>
-        </Row>
+        <SliderRow
+          label="Normal strength"
+          hint="On the model only; files stay as they are."
+          min={0}
+          max={3}
+          step={0.05}
+          value={strength}
+          text={`${strength.toFixed(2)} times`}
+          shown={`${strength.toFixed(2)}x`}
+          onChange={(value) => show({ strength: value })}
+        />
       )}
       <div className="flex gap-5 pt-1">
         <Tick checked={tiled} onChange={(on) => show({ tiled: on })}>
