@@ -57,6 +57,50 @@ fn a_map_that_is_added_or_changed_alone_is_worked_on() {
 }
 
 #[test]
+fn of_the_maps_that_a_hand_runs_through_the_latest_stay() {
+    let (low, high) = pair_of_cubes();
+    let scene = BakeScene::new(&[&low], &[&high], None).expect("no cage");
+    let kept = Arc::default();
+    let traced = |step: u8| {
+        let ao = AoSettings { distance: Distance::Units(0.5 + 0.01 * f32::from(step)), ..AoSettings::default() };
+        proof(&recipe(32, 1, (0.3, 0.3), vec![MapSettings::Ao(ao)]), &scene, &kept).report.maps["ao"].rays
+    };
+    assert!((1..=40).all(|step| traced(step) > 0), "each is another map");
+    assert_eq!(((20..=40).map(traced).sum::<u64>(), traced(1) > 0), (0, true));
+}
+
+/// Only maps are wanted.
+struct Glance;
+
+impl Watch for Glance {
+    fn now(&self) -> f64 {
+        0.0
+    }
+
+    fn stopped(&self) -> bool {
+        false
+    }
+
+    fn judges(&self) -> bool {
+        false
+    }
+
+    fn tile_done(&self, _: &SoFar, _: &Canvas) {}
+}
+
+#[test]
+fn a_bake_that_is_not_judged_has_the_same_maps_and_finds_nothing() {
+    let (low, high) = pair_of_cubes();
+    let scene = BakeScene::new(&[&low], &[&high], None).expect("no cage");
+    // Too short a reach: much of the low-poly meets nothing.
+    let recipe = recipe(64, 4, (0.05, 0.05), maps(&["normal", "displacement"]));
+    let judged = bake_scene(&recipe, &scene, 1, &Unwatched).expect("goes on");
+    let not = bake_scene(&recipe, &scene, 1, &Glance).expect("goes on");
+    assert!(judged.maps == not.maps);
+    assert!(judged.report.findings.len() > not.report.findings.len(), "{:?}", judged.report.findings);
+}
+
+#[test]
 fn rays_by_error_are_worked_on_again_only_where_rays_changed() {
     let (low, high) = pair_of_cubes();
     let fresh = || BakeScene::new(&[&low], &[&high], None).expect("no cage");

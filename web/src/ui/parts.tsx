@@ -11,9 +11,13 @@ export function StopHead({ title, children }: { title: string; children: ReactNo
   );
 }
 
+/** A piece of a panel. It is a layer of its own: what changes in one draws no other. */
 export function Section(props: { title?: string; aside?: ReactNode; children: ReactNode }) {
   return (
-    <section className="border-t border-line px-3 py-2.5" aria-label={props.title}>
+    <section
+      className="border-t border-line bg-sheet px-3 py-2.5 will-change-transform"
+      aria-label={props.title}
+    >
       {props.title && (
         <div className="mb-1 flex min-h-6 items-center justify-between gap-2">
           <h2>{props.title}</h2>

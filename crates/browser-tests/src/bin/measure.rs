@@ -106,7 +106,30 @@ async fn coating(session: &Session) -> Result<()> {
     let amount = "const field = document.querySelector(\"input[aria-label='Amount of the coat']\"); \
         field.focus(); field.dispatchEvent(new KeyboardEvent('keydown', { key: 'ArrowDown', bubbles: true }));";
     let what = "the amount of a coat to its material, lantern of 612k triangles at 512";
-    by_hand(session, what, "The coat as a sentence", amount).await
+    by_hand(session, what, "The coat as a sentence", amount).await?;
+    while_held(session, &format!("{what}, while it is held"), "The coat as a sentence", amount).await
+}
+
+/// Does something forty times, one every 150 ms as a hand that stays on it, and tells how long each picture took that came.
+async fn while_held(session: &Session, what: &str, told: &str, act: &str) -> Result<()> {
+    tokio::time::sleep(std::time::Duration::from_secs(6)).await;
+    let hold = format!(
+        "const done = arguments[0]; const times = []; const see = new MutationObserver(() => \
+            times.push(Number(document.querySelector(\"[aria-label='{told}']\").dataset.took))); \
+        see.observe(document.body, {{ subtree: true, attributes: true, attributeFilter: ['data-took'] }}); let left = 40; \
+        const go = () => {{ {act} if (--left > 0) return setTimeout(go, 150); \
+            setTimeout(() => {{ see.disconnect(); done(times) }}, 1500) }}; go();"
+    );
+    let times = session.page.execute_async(&hold, vec![]).await?;
+    let mut times: Vec<f64> = times.as_array().context("times")?.iter().filter_map(Value::as_f64).collect();
+    times.sort_by(f64::total_cmp);
+    println!(
+        "{what}: median {:.0} ms, worst {:.0} ms of {}",
+        times[times.len() / 2],
+        times[times.len() - 1],
+        times.len()
+    );
+    Ok(())
 }
 
 /// Does something a dozen times and tells how long its picture took; what is called `told` in the page says so.

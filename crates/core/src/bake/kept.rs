@@ -53,7 +53,7 @@ impl Frame {
 struct KeptValues {
     map: String,
     values: Arc<Vec<f32>>,
-    stale: Vec<bool>,
+    stale: Arc<Vec<bool>>,
 }
 
 /// One tile.
@@ -98,10 +98,11 @@ pub(super) struct Keeping<'a> {
     left: Mutex<FxHashMap<TileNumber, KeptTile>>,
 }
 
-/// Maps kept beside the present ones, such as those of fewer rays.
+/// Maps kept beside the present ones, such as those of fewer rays; of more the latest.
 const OTHER_MAPS: usize = 24;
-/// Signals kept of a tile.
-const MOST_SIGNALS: usize = 16;
+/// Signals kept of a tile: as many as all finishes of an asset measure, and more, or those that come first would be measured again and
+/// again.
+const MOST_SIGNALS: usize = 64;
 
 impl KeptTiles {
     /// Nothing was left yet.
@@ -152,7 +153,7 @@ impl Keeping<'_> {
     pub fn values(&self, number: TileNumber, map: &str, changed: &[bool]) -> Option<(Arc<Vec<f32>>, Vec<bool>)> {
         let kept = self.tiles.get(&number).filter(|_| self.same_beside)?;
         let own = kept.maps.iter().find(|v| v.map == map)?;
-        let wanted = changed.iter().zip(&own.stale).map(|(changed, stale)| changed | stale);
+        let wanted = changed.iter().zip(own.stale.iter()).map(|(changed, stale)| changed | stale);
         Some((own.values.clone(), wanted.collect()))
     }
 
@@ -168,19 +169,20 @@ impl Keeping<'_> {
         let Left { maps, mut signals } = left;
         signals.drain(..signals.len().saturating_sub(MOST_SIGNALS));
         let own: Vec<&String> = maps.iter().map(|(m, _)| m).collect();
-        let others = self.tiles.get(&number).filter(|_| self.same_beside).into_iter().flat_map(|k| &k.maps);
-        let mut entries: Vec<KeptValues> = others
-            .filter(|v| !own.contains(&&v.map))
-            .take(OTHER_MAPS)
-            .map(|v| KeptValues {
-                stale: v.stale.iter().zip(changed).map(|(stale, changed)| *stale || *changed).collect(),
-                ..v.clone()
-            })
-            .collect();
+        let before = self.tiles.get(&number).filter(|_| self.same_beside).into_iter().flat_map(|k| &k.maps);
+        let others: Vec<&KeptValues> = before.filter(|v| !own.contains(&&v.map)).collect();
+        let latest = others.len().saturating_sub(OTHER_MAPS);
+        let mut entries: Vec<KeptValues> = others[latest..].iter().map(|v| (*v).clone()).collect();
+        if changed.contains(&true) {
+            for entry in &mut entries {
+                let stale = Arc::make_mut(&mut entry.stale);
+                stale.iter_mut().zip(changed).for_each(|(stale, changed)| *stale |= changed);
+            }
+        }
         entries.extend(maps.into_iter().map(|(map, v)| KeptValues {
             map,
             values: Arc::new(v),
-            stale: vec![false; changed.len()],
+            stale: Arc::new(vec![false; changed.len()]),
         }));
         let kept = KeptTile { hits, maps: entries, signals };
         self.left.lock().insert(number, kept);

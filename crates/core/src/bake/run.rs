@@ -30,6 +30,10 @@ pub trait Watch: Sync {
     fn looks(&self) -> bool {
         true
     }
+    /// False where maps alone are wanted: what a bake meets and what its maps show is then not told in the report.
+    fn judges(&self) -> bool {
+        true
+    }
     /// A tile is on the canvas, and how far the bake is with it. Called before the first one too where there is something to see by then.
     fn tile_done(&self, so_far: &SoFar, canvas: &Canvas);
 }
@@ -64,7 +68,7 @@ impl Watch for Unwatched {
     fn tile_done(&self, _: &SoFar, _: &Canvas) {}
 }
 
-/// A bake whose tiles nobody hears of.
+/// A bake whose tiles and findings nobody hears of.
 pub(super) struct Hushed<'a>(pub &'a dyn Watch);
 
 impl Watch for Hushed<'_> {
@@ -74,6 +78,10 @@ impl Watch for Hushed<'_> {
 
     fn stopped(&self) -> bool {
         self.0.stopped()
+    }
+
+    fn judges(&self) -> bool {
+        false
     }
 
     fn tile_done(&self, _: &SoFar, _: &Canvas) {}
@@ -224,7 +232,9 @@ fn run_in_pool(
         }
     }
     outcome.mend(plan).map_err(Ended::Spool)?;
-    outcome.judge(plan, &|| watch.stopped()).map_err(Ended::Spool)?;
+    if watch.judges() {
+        outcome.judge(plan, &|| watch.stopped()).map_err(Ended::Spool)?;
+    }
     if watch.stopped() {
         return Err(Ended::Stopped);
     }
@@ -332,7 +342,9 @@ impl Shared<'_> {
         let source = TileSource { earlier: self.keeping.as_ref().and_then(|k| k.tile(number)), store: self.hits };
         let hits = TileHits::trace(&plan.rays, number, &source, scratch);
         counts.ray_seconds += self.watch.now() - before;
-        counts.take(&plan.rays, &hits, scratch);
+        if self.watch.judges() {
+            counts.take(&plan.rays, &hits, scratch);
+        }
         let tile = &plan.rays.sheets[number.sheet].tiles[number.tile];
         let covered: Vec<u32> = hits.texels().map(|(texel, _)| texel as u32).collect();
         self.covers(number, &covered);

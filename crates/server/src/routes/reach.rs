@@ -203,6 +203,10 @@ impl Watch for Looking<'_> {
         false
     }
 
+    fn judges(&self) -> bool {
+        false
+    }
+
     fn tile_done(&self, _: &SoFar, _: &Canvas) {
         self.meter.did(TILE_WORK);
     }

@@ -1,11 +1,17 @@
 // What the viewer asks of WebGL.
 import type * as THREE from "three";
 
-/** Whether a context draws on the processor. */
-export function isSoftware(gl: WebGLRenderingContext | WebGL2RenderingContext): boolean {
-  const told = gl.getExtension("WEBGL_debug_renderer_info");
-  const name = gl.getParameter(told ? told.UNMASKED_RENDERER_WEBGL : gl.RENDERER);
-  return /swiftshader|llvmpipe|software/i.test(String(name));
+let software: boolean | null = null;
+
+/** Whether WebGL draws on the processor here. */
+export function drawsInSoftware(): boolean {
+  if (software !== null) return software;
+  const gl = document.createElement("canvas").getContext("webgl2");
+  const told = gl?.getExtension("WEBGL_debug_renderer_info");
+  const name = gl?.getParameter(told ? told.UNMASKED_RENDERER_WEBGL : gl.RENDERER);
+  gl?.getExtension("WEBGL_lose_context")?.loseContext();
+  software = /swiftshader|llvmpipe|software/i.test(String(name));
+  return software;
 }
 
 /** A material's uniforms by name. */
@@ -15,4 +21,11 @@ export function uniforms(material: THREE.ShaderMaterial): (name: string) => THRE
     if (!slot) throw new Error(`The stage's shader has no ${name}.`);
     return slot;
   };
+}
+
+/** Compiles a number into a material's shader; each variant is compiled once. */
+export function define(material: THREE.ShaderMaterial, name: string, value: number) {
+  if (material.defines[name] === value) return;
+  material.defines[name] = value;
+  material.needsUpdate = true;
 }

@@ -2,6 +2,7 @@
 // sun's by GGX (Walter and others, "Microfacet Models for Refraction through Rough Surfaces", 2007) and the sky's by Karis, "Physically
 // Based Shading on Mobile", 2014; bright light is eased by Reinhard's curve with a white point ("Photographic Tone Reproduction", 2002).
 import * as THREE from "three";
+import { define, uniforms } from "./drawing";
 
 /** A sky: linear light of its parts, and how hard its sun is. */
 interface Sky {
@@ -37,25 +38,19 @@ export const MATERIAL_MAPS = {
   matOpen: "ao",
 } as const;
 
-const texel = (r: number, g: number, b: number) => {
-  const texture = new THREE.DataTexture(new Uint8Array([r, g, b, 255]), 1, 1);
-  texture.needsUpdate = true;
-  return texture;
-};
-
-/** What stands where a material has no map. */
-const FALLBACK: Record<keyof typeof MATERIAL_MAPS, THREE.Texture> = {
-  matColor: texel(128, 128, 128),
-  matRough: texel(140, 140, 140),
-  matMetal: texel(0, 0, 0),
-  matGlow: texel(0, 0, 0),
-  matClear: texel(255, 255, 255),
-  matNormal: texel(128, 128, 255),
-  matOpen: texel(255, 255, 255),
+/** What is read where a material has no such map. */
+const ABSENT: Record<keyof typeof MATERIAL_MAPS, string> = {
+  matColor: "vec4(0.5)",
+  matRough: "vec4(0.55)",
+  matMetal: "vec4(0.0)",
+  matGlow: "vec4(0.0)",
+  matClear: "vec4(1.0)",
+  matNormal: "vec4(0.5, 0.5, 1.0, 1.0)",
+  matOpen: "vec4(1.0)",
 };
 
 export const materialUniforms = () => ({
-  ...Object.fromEntries(Object.entries(FALLBACK).map(([name, value]) => [name, { value }])),
+  ...Object.fromEntries(Object.keys(MATERIAL_MAPS).map((name) => [name, { value: null }])),
   zenith: { value: SKIES.morning.zenith },
   horizon: { value: SKIES.morning.horizon },
   groundLight: { value: SKIES.morning.ground },
@@ -63,6 +58,9 @@ export const materialUniforms = () => ({
   exposure: { value: 1 },
   plain: { value: 0 },
 });
+
+export const materialDefines = () =>
+  Object.fromEntries(Object.keys(MATERIAL_MAPS).map((name) => [`HAS_${name}`, 0]));
 
 export interface MaterialView {
   textures: Readonly<Record<string, THREE.Texture>>;
@@ -77,10 +75,13 @@ export interface MaterialView {
   green?: 1 | -1;
 }
 
-/** Puts a material into the uniforms of the low-poly. */
-export function putMaterial(u: (name: string) => { value: unknown }, view: MaterialView) {
-  for (const [name, map] of Object.entries(MATERIAL_MAPS))
-    u(name).value = view.textures[map] ?? FALLBACK[name as keyof typeof FALLBACK];
+/** Puts a material into the low-poly's. A map that there is none of is not read. */
+export function putMaterial(material: THREE.ShaderMaterial, view: MaterialView) {
+  const u = uniforms(material);
+  for (const [name, map] of Object.entries(MATERIAL_MAPS)) {
+    u(name).value = view.textures[map] ?? null;
+    define(material, `HAS_${name}`, view.textures[map] ? 1 : 0);
+  }
   const { zenith, horizon, ground, sun } = SKIES[view.sky];
   u("zenith").value = zenith;
   u("horizon").value = horizon;
@@ -93,13 +94,22 @@ export function putMaterial(u: (name: string) => { value: unknown }, view: Mater
 }
 
 /** Takes the textures of a material out of the uniforms. */
-export function dropMaterial(u: (name: string) => { value: unknown }) {
-  for (const [name, texture] of Object.entries(FALLBACK)) u(name).value = texture;
+export function dropMaterial(material: THREE.ShaderMaterial) {
+  for (const name of Object.keys(MATERIAL_MAPS)) uniforms(material)(name).value = null;
 }
 
+const READ = Object.entries(ABSENT).map(
+  ([name, absent]) => /* glsl */ `
+#if HAS_${name}
+  uniform sampler2D ${name};
+  #define ${name}At(uv) texture2D(${name}, uv)
+#else
+  #define ${name}At(uv) ${absent}
+#endif`,
+);
+
 export const MATERIAL = /* glsl */ `
-  uniform sampler2D matColor; uniform sampler2D matRough; uniform sampler2D matMetal; uniform sampler2D matGlow;
-  uniform sampler2D matClear; uniform sampler2D matNormal; uniform sampler2D matOpen;
+  ${READ.join("")}
   uniform vec3 zenith; uniform vec3 horizon; uniform vec3 groundLight; uniform vec3 sun;
   uniform float exposure; uniform int plain;
   vec3 fromSrgb(vec3 c) { return mix(c / 12.92, pow((c + 0.055) / 1.055, vec3(2.4)), step(0.04045, c)); }
@@ -118,11 +128,11 @@ export const MATERIAL = /* glsl */ `
   }
   vec3 material(vec3 n, vec3 eye, out float clear) {
     vec3 up = normalize((viewMatrix * vec4(0.0, 1.0, 0.0, 0.0)).xyz);
-    vec3 color = fromSrgb(texture2D(matColor, vUv).rgb);
-    float rough = clamp(texture2D(matRough, vUv).r, 0.05, 1.0);
-    float metal = texture2D(matMetal, vUv).r;
-    float open = texture2D(matOpen, vUv).r;
-    clear = texture2D(matClear, vUv).r;
+    vec3 color = fromSrgb(matColorAt(vUv).rgb);
+    float rough = clamp(matRoughAt(vUv).r, 0.05, 1.0);
+    float metal = matMetalAt(vUv).r;
+    float open = matOpenAt(vUv).r;
+    clear = matClearAt(vUv).r;
     float toEye = max(dot(n, eye), 1e-3);
     vec3 f0 = mix(vec3(0.04), color, metal);
     vec3 body = color * (1.0 - metal);
@@ -144,7 +154,7 @@ export const MATERIAL = /* glsl */ `
     float shadowed = 0.25 / ((toEye * (1.0 - k) + k) * (toSun * (1.0 - k) + k));
     vec3 fresnel = f0 + (1.0 - f0) * pow(1.0 - max(dot(h, eye), 0.0), 5.0);
     lit += sun * toSun * mix(0.55, 1.0, open) * (body / 3.14159265 * 1.6 + fresnel * min(spread * shadowed, 24.0));
-    lit += fromSrgb(texture2D(matGlow, vUv).rgb);
+    lit += fromSrgb(matGlowAt(vUv).rgb);
     lit *= exposure;
     if (plain == 0) lit = lit * (1.0 + lit / 9.0) / (1.0 + lit) * 1.22;
     return toSrgb(clamp(lit, 0.0, 1.0));

@@ -2,7 +2,8 @@
 import * as THREE from "three";
 import { indexOf, type MeshData } from "../mesh-data";
 import type { Sheets } from "../sheets";
-import { materialUniforms } from "./material";
+import { materialDefines, materialUniforms } from "./material";
+import { MODES } from "./paint";
 import { HIGH_FRAGMENT, HIGH_VERTEX, LOW_FRAGMENT, LOW_VERTEX } from "./shaders";
 
 /** Stone grey, where nothing else gives a colour. */
@@ -59,12 +60,11 @@ export function lowOf(data: MeshData, shared: SharedUniforms, blank: THREE.Textu
   const material = new THREE.ShaderMaterial({
     vertexShader: LOW_VERTEX,
     fragmentShader: LOW_FRAGMENT,
-    defines: { SHEETS: 1 },
+    defines: { SHEETS: 1, MODE: MODES.bare, MASKED: 0, ...materialDefines() },
     side: THREE.DoubleSide,
     uniforms: {
       ...shared,
       maps: { value: [blank] },
-      mode: { value: 0 },
       green: { value: 1 },
       strength: { value: 1 },
       base: { value: PLAIN },
@@ -72,7 +72,6 @@ export function lowOf(data: MeshData, shared: SharedUniforms, blank: THREE.Textu
       lifts: { value: new THREE.Vector2() },
       picture: { value: blank },
       mask: { value: blank },
-      masked: { value: 0 },
       texels: { value: 1024 },
       detail: { value: 1 },
       split: { value: 0 },

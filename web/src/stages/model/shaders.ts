@@ -2,6 +2,7 @@
 // says: n = normalize(x T + y B + z N), with interpolated, not normalised, N and T, and B = sign * cross(N, T).
 
 import { MATERIAL } from "./material";
+import { MASK_LOOKS, MODES } from "./paint";
 
 export const LIGHT = /* glsl */ `
   uniform vec3 light;
@@ -60,13 +61,13 @@ export const LOW_VERTEX = /* glsl */ `
   }
 `;
 
+// What is shown is compiled in (MODE of MODES, MASKED of MASK_LOOKS or 0), not asked for at every pixel: without a graphics card every
+// branch of a shader is worked out, whichever is taken.
 export const LOW_FRAGMENT = /* glsl */ `
   ${LIGHT}
   uniform sampler2D maps[SHEETS];
-  uniform int mode; // 0 plain, 1 normal map, 2 colour map, 3 a colour per triangle, 4 a picture, 5 detail as texels hold it, 6 material
   uniform sampler2D picture;
   uniform sampler2D mask;
-  uniform int masked; // how the mask shows: 0 not, 1 hatched, 2 as a tint, 3 as the outline of its half, 4 as grey
   uniform float texels; // a side of the sheet
   uniform float detail; // width of the scratches it is shown on, scene units
   uniform float split; // in pixels; left of it detail as it is, right of it as texels hold it
@@ -76,7 +77,9 @@ export const LOW_FRAGMENT = /* glsl */ `
   uniform vec3 base;
   uniform float wipe; // in pixels; drawn left of it
   varying vec3 vN; varying vec3 vT; varying float vSign; varying vec2 vUv; varying vec3 vEye; varying float vSheet;
+#if MODE == ${MODES.material}
   ${MATERIAL}
+#endif
   // Samplers cannot be picked by number; a triangle lies on one sheet, so neighbours take the same branch. SHEETS is defined
   // by the viewer: one sheet costs one look-up.
   // A triangle of a sheet beyond those has no map, and alpha 0 says so.
@@ -87,6 +90,12 @@ export const LOW_FRAGMENT = /* glsl */ `
 #endif
 ${Array.from({ length: MOST_SHEETS - 1 }, (_, i) => `#if SHEETS > ${i + 1}\n    if (sheet == ${i + 1}) return vec4(texture2D(maps[${i + 1}], vUv).rgb, 1.0);\n#endif`).join("\n")}
     return vec4(texture2D(maps[0], vUv).rgb, 1.0);
+  }
+  // The normal that a texel of a normal map stands for.
+  vec3 leaned(vec3 texel) {
+    vec3 t = texel * 2.0 - 1.0;
+    t.xy *= strength;
+    return t.x * vT + t.y * green * vSign * cross(vN, vT) + t.z * vN;
   }
   // How dark a scratch is at a place across it. A texel is the mean over its width, as a pixel is over its own: what was a
   // stroke of full depth becomes wider by that and, where a texel is wider than the scratch, fainter.
@@ -100,57 +109,62 @@ ${Array.from({ length: MOST_SHEETS - 1 }, (_, i) => `#if SHEETS > ${i + 1}\n    
     if (gl_FragCoord.x > wipe) discard;
     vec3 n = vN;
     vec3 c = base;
-    int how = mode;
-    vec4 baked = mode == 1 || mode == 2 ? texel() : vec4(0.0);
-    if (mode < 3 && baked.a == 0.0) how = 0;
-    if (how == 1) {
-      vec3 t = baked.rgb * 2.0 - 1.0;
-      t.y *= green;
-      t.xy *= strength;
-      n = t.x * vT + t.y * vSign * cross(vN, vT) + t.z * vN;
-    } else if (how == 2) {
+    // How much of what is seen is light; the rest is the colour itself.
+    float form = 1.0;
+#if MODE == ${MODES.normal}
+    vec4 baked = texel();
+    if (baked.a > 0.0) n = leaned(baked.rgb);
+#elif MODE == ${MODES.color}
+    vec4 baked = texel();
+    if (baked.a > 0.0) {
       c = baked.rgb;
-    } else if (how == 6) {
-      vec3 t = texture2D(matNormal, vUv).rgb * 2.0 - 1.0;
-      t.xy *= strength;
-      n = t.x * vT + t.y * green * vSign * cross(vN, vT) + t.z * vN;
-    } else if (how == 3) {
-      float line = step(0.55, fract((gl_FragCoord.x - gl_FragCoord.y) / (7.0 * ratio)));
-      c = mix(vTint.rgb, vTint.rgb * 0.45, line * step(0.5, vTint.a));
-    } else if (how == 4) {
-      c = texture2D(picture, vUv).rgb;
-    } else if (how == 5) {
-      // Drawn on the plane that the face is nearest to.
-      vec3 away = abs(cross(dFdx(vPlace), dFdy(vPlace)));
-      vec2 q = away.x > away.y && away.x > away.z ? vPlace.yz : away.y > away.z ? vPlace.zx : vPlace.xy;
-      float texel = gl_FragCoord.x < split ? 0.0 : 1.0 / max(1e-9, vDensity * texels);
-      c = vec3(mix(0.68, 0.08, max(scratch((q.x + q.y) * 0.7071, texel), scratch((q.x - q.y) * 0.7071, texel))));
+      form = 0.45;
     }
+#elif MODE == ${MODES.material}
+    n = leaned(matNormalAt(vUv).rgb);
+#elif MODE == ${MODES.tints}
+    float line = step(0.55, fract((gl_FragCoord.x - gl_FragCoord.y) / (7.0 * ratio)));
+    c = mix(vTint.rgb, vTint.rgb * 0.45, line * step(0.5, vTint.a));
+    form = 0.45;
+#elif MODE == ${MODES.picture}
+    c = texture2D(picture, vUv).rgb;
+    form = 0.45;
+#elif MODE == ${MODES.detail}
+    // Drawn on the plane that the face is nearest to.
+    vec3 away = abs(cross(dFdx(vPlace), dFdy(vPlace)));
+    vec2 q = away.x > away.y && away.x > away.z ? vPlace.yz : away.y > away.z ? vPlace.zx : vPlace.xy;
+    float across = gl_FragCoord.x < split ? 0.0 : 1.0 / max(1e-9, vDensity * texels);
+    c = vec3(mix(0.68, 0.08, max(scratch((q.x + q.y) * 0.7071, across), scratch((q.x - q.y) * 0.7071, across))));
+    form = 0.45;
+#endif
     n = normalize(n);
     if (!gl_FrontFacing) n = -n;
-    if (how == 6) {
-      float clear;
-      vec3 seen = material(n, normalize(vEye), clear);
-      gl_FragColor = vec4(seen, clear);
-      return;
-    }
-    if (masked == 4) {
-      c = vec3(texture2D(mask, vUv).r);
-      how = 2;
-    }
-    vec3 lit = how >= 2 ? mix(c, shade(c, n, normalize(vEye)), 0.45) : shade(c, n, normalize(vEye));
-    if (masked > 0 && masked < 4) {
-      float weight = texture2D(mask, vUv).r;
-      if (masked == 2) weight = weight * 1.3;
-      if (masked == 3) {
-        // A line of even width on screen, whichever way the mask rises.
-        float off = abs(weight - 0.5) / max(1e-4, fwidth(weight));
-        weight = 1.6 * (1.0 - smoothstep(0.8 * ratio, 1.6 * ratio, off)) * step(1e-4, fwidth(weight));
-      }
-      float line = masked > 1 ? 0.8 : step(0.5, fract((gl_FragCoord.x + gl_FragCoord.y) / (7.0 * ratio)));
-      lit = mix(lit, vec3(0.97, 0.47, 0.2), min(1.0, weight * (0.22 + 0.5 * line)));
-    }
+#if MODE == ${MODES.material}
+    float clear;
+    vec3 seen = material(n, normalize(vEye), clear);
+    gl_FragColor = vec4(seen, clear);
+#else
+  #if MASKED == ${MASK_LOOKS.grey}
+    c = vec3(texture2D(mask, vUv).r);
+    form = 0.45;
+  #endif
+    vec3 lit = mix(c, shade(c, n, normalize(vEye)), form);
+  #if MASKED != 0 && MASKED != ${MASK_LOOKS.grey}
+    float weight = texture2D(mask, vUv).r;
+    float line = 0.8;
+    #if MASKED == ${MASK_LOOKS.hatched}
+    line = step(0.5, fract((gl_FragCoord.x + gl_FragCoord.y) / (7.0 * ratio)));
+    #elif MASKED == ${MASK_LOOKS.tint}
+    weight = weight * 1.3;
+    #elif MASKED == ${MASK_LOOKS.outline}
+    // A line of even width on screen, whichever way the mask rises.
+    float off = abs(weight - 0.5) / max(1e-4, fwidth(weight));
+    weight = 1.6 * (1.0 - smoothstep(0.8 * ratio, 1.6 * ratio, off)) * step(1e-4, fwidth(weight));
+    #endif
+    lit = mix(lit, vec3(0.97, 0.47, 0.2), min(1.0, weight * (0.22 + 0.5 * line)));
+  #endif
     gl_FragColor = vec4(gl_FrontFacing ? lit : hatch(lit), 1.0);
+#endif
   }
 `;
 

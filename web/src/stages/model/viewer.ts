@@ -7,7 +7,8 @@ import { type MeshData, roughOf } from "../mesh-data";
 import type { Point } from "../view";
 import { FURTHEST, pullCorners, setAway, type Ways } from "./apart";
 import { Eye } from "./camera";
-import { isSoftware, uniforms } from "./drawing";
+import { define, drawsInSoftware, uniforms } from "./drawing";
+import { Frame } from "./frame";
 import { Ground } from "./ground";
 import { dropMaterial, putMaterial } from "./material";
 import {
@@ -29,10 +30,12 @@ import { Turning } from "./turning";
 /** Pixels of the canvas to one of the page while nothing moves, and milliseconds until nothing does. */
 const [FINE, RESTED] = [2, 160];
 /** The same while something changes and there is no graphics card: a picture at once goes before a sharp one. */
-const COARSE = 0.5;
+const COARSE = 0.36;
+const plainRatio = () => Math.min(2, window.devicePixelRatio);
 
 export class Viewer {
   private readonly renderer: THREE.WebGLRenderer;
+  private readonly frames: Frame;
   private readonly scene = new THREE.Scene();
   private readonly eye: Eye;
   private readonly shared: SharedUniforms = {
@@ -44,7 +47,7 @@ export class Viewer {
   private moved = true;
   private fine: ReturnType<typeof setTimeout> | undefined;
   /** Drawn without a graphics card: by the processor, which has other things to do. */
-  private readonly software: boolean;
+  private readonly software = drawsInSoftware();
   private readonly blank = new THREE.DataTexture(new Uint8Array([128, 128, 255, 255]), 1, 1);
   private low: LowSide | null = null;
   private high: Side | null = null;
@@ -68,11 +71,11 @@ export class Viewer {
   constructor(private readonly canvas: HTMLCanvasElement) {
     this.renderer = new THREE.WebGLRenderer({
       canvas,
-      antialias: true,
+      antialias: !this.software,
       alpha: true,
       preserveDrawingBuffer: true,
     });
-    this.software = isSoftware(this.renderer.getContext());
+    this.frames = new Frame(this.renderer, this.software);
     this.renderer.outputColorSpace = THREE.LinearSRGBColorSpace;
     this.renderer.autoClear = false;
     this.blank.needsUpdate = true;
@@ -94,6 +97,7 @@ export class Viewer {
     clearTimeout(this.fine);
     this.end.abort();
     this.ground.dispose();
+    this.frames.dispose();
     this.turning.dispose();
     this.eye.controls.dispose();
     this.setLow(null);
@@ -104,7 +108,7 @@ export class Viewer {
 
   resize(width: number, height: number) {
     this.renderer.setSize(width, height, false);
-    this.setRatio(Math.min(2, window.devicePixelRatio));
+    this.renderer.setPixelRatio(plainRatio());
     this.draw();
   }
 
@@ -112,22 +116,17 @@ export class Viewer {
   capture(width: number): HTMLCanvasElement {
     const size = this.renderer.getSize(new THREE.Vector2());
     const most = this.renderer.capabilities.maxTextureSize / Math.max(size.x, size.y);
-    const before = this.shared.ratio.value;
-    this.setRatio(Math.min(width / size.x, most));
-    this.drawNow();
+    const before = this.renderer.getPixelRatio();
+    const ratio = Math.min(width / size.x, most);
+    this.renderer.setPixelRatio(ratio);
+    this.drawNow(ratio);
     const copy = document.createElement("canvas");
     copy.width = this.canvas.width;
     copy.height = this.canvas.height;
     copy.getContext("2d")?.drawImage(this.canvas, 0, 0);
-    this.setRatio(before);
-    this.drawNow();
+    this.renderer.setPixelRatio(before);
+    this.drawNow(before);
     return copy;
-  }
-
-  private setRatio(ratio: number) {
-    if (this.shared.ratio.value === ratio && this.renderer.getPixelRatio() === ratio) return;
-    this.shared.ratio.value = ratio;
-    this.renderer.setPixelRatio(ratio);
   }
 
   /** Where it is drawn. */
@@ -233,22 +232,19 @@ export class Viewer {
     const u = uniforms(material);
     const maps = paint?.kind === "maps" && paint.textures.length > 0 ? paint.textures : [this.blank];
     u("maps").value = maps;
-    if (material.defines.SHEETS !== maps.length) {
-      material.defines.SHEETS = maps.length;
-      material.needsUpdate = true;
-    }
+    define(material, "SHEETS", maps.length);
     if (paint?.kind === "maps") {
       setSheets(this.low, paint.sheets);
       u("green").value = paint.green;
       u("strength").value = paint.strength;
     } else if (paint?.kind === "tints") setTints(this.low, paint.tints);
-    else if (paint?.kind === "material") putMaterial(u, paint);
+    else if (paint?.kind === "material") putMaterial(material, paint);
     else if (paint?.kind === "detail") {
       u("texels").value = paint.texels;
       u("detail").value = paint.width;
     }
     // Textures that are let go of must not be drawn with, which would take them up again.
-    if (paint?.kind !== "material") dropMaterial(u);
+    if (paint?.kind !== "material") dropMaterial(material);
     // What is clear is seen through.
     material.transparent = paint?.kind === "material" && paint.textures.opacity !== undefined;
     u("picture").value = paint?.kind === "picture" ? paint.texture : this.blank;
@@ -258,7 +254,7 @@ export class Viewer {
   private putMode(paint = this.paint) {
     if (!this.low) return;
     const bare = paint === null || (paint === this.maps && this.view?.look === "low");
-    uniforms(this.low.mesh.material)("mode").value = bare ? 0 : modeOf(paint);
+    define(this.low.mesh.material, "MODE", bare ? MODES.bare : modeOf(paint));
     if (!this.high) return;
     // The sculpt wears its own colours beside a map of colours.
     const colored = paint?.kind === "maps" && modeOf(paint) === MODES.color;
@@ -268,9 +264,9 @@ export class Viewer {
   /** A picture over the UVs that shows in ember where it is white, or in its own grey; null takes it off. */
   setMask(texture: THREE.Texture | null, look: MaskLook = "hatched") {
     if (!this.low) return;
-    const u = uniforms(this.low.mesh.material);
-    u("mask").value = texture ?? this.blank;
-    u("masked").value = texture ? MASK_LOOKS[look] : 0;
+    const { material } = this.low.mesh;
+    uniforms(material)("mask").value = texture ?? this.blank;
+    define(material, "MASKED", texture ? MASK_LOOKS[look] : 0);
     this.draw();
   }
 
@@ -385,18 +381,13 @@ export class Viewer {
 
   draw() {
     cancelAnimationFrame(this.asked);
-    const plain = Math.min(2, window.devicePixelRatio);
-    this.asked = requestAnimationFrame(() => {
-      this.setRatio(this.software ? COARSE : plain);
-      this.drawNow();
-    });
+    this.asked = requestAnimationFrame(() =>
+      this.software ? this.drawNow(COARSE, true) : this.drawNow(plainRatio()),
+    );
     // Once the hand rests it is drawn sharp; by a graphics card with more pixels than the screen has: edges are smooth, and no hand waits
     // for it.
     clearTimeout(this.fine);
-    this.fine = setTimeout(() => {
-      this.setRatio(this.software ? plain : FINE);
-      this.drawNow();
-    }, RESTED);
+    this.fine = setTimeout(() => this.drawNow(this.software ? plainRatio() : FINE), RESTED);
   }
 
   /** Lays the ground under the model; it is seen from above only. */
@@ -418,14 +409,15 @@ export class Viewer {
     return at && { at, radius: this.eye.pixelsAt(point, ball.radius) };
   }
 
-  private drawNow() {
+  /** Draws so many pixels to one of the page. */
+  private drawNow(ratio: number, rough = false) {
     const view = this.view;
     if (!view) return;
     this.layGround();
     const size = this.renderer.getSize(new THREE.Vector2());
-    this.renderer.setScissorTest(false);
-    this.renderer.clear();
-    const line = view.wipe * size.x * this.shared.ratio.value;
+    this.shared.ratio.value = ratio;
+    this.frames.begin(ratio, rough);
+    const line = view.wipe * size.x * ratio;
     if (this.low) uniforms(this.low.mesh.material)("split").value = line;
     if (this.against) this.drawAgainst(this.against, size, line);
     else if (this.beside) {
@@ -435,6 +427,7 @@ export class Viewer {
       const what = this.alone || view.look === "baked" || view.look === "low" ? "low" : view.look;
       this.pass(what === "beside" ? "low" : what, 0, size.x, size.y, what === "wipe" ? line : null);
     }
+    this.frames.end();
     const { geometries, textures } = this.renderer.info.memory;
     this.canvas.dataset.held = `${geometries} ${textures}`;
     for (const listener of this.drawn) listener();
@@ -459,9 +452,7 @@ export class Viewer {
     wipe: number | null,
     [left, wide]: readonly [number, number] = [x, width],
   ) {
-    this.renderer.setViewport(x, 0, width, height);
-    this.renderer.setScissor(left, 0, wide, height);
-    this.renderer.setScissorTest(true);
+    this.frames.look({ left: x, width, height }, { left, width: wide, height });
     this.eye.camera.aspect = width / Math.max(1, height);
     this.eye.camera.updateProjectionMatrix();
     for (const mesh of [this.low?.mesh, this.inPlace]) {

@@ -75,16 +75,10 @@ function OnModel() {
   const { from, stroke, tool } = useMendHand();
   const scene = useScene();
   const source = tool === "clone" ? from : null;
-  const mark = useCallback(
-    () => (source && scene ? [sourceMark(source, scene.viewer.ratio.value)] : null),
-    [source, scene],
-  );
+  const mark = useCallback(() => (source && scene ? [sourceMark(source)] : null), [source, scene]);
   useDrawn(mark);
   const path = stroke?.path;
-  const trail = useCallback(
-    () => (path && scene ? [strokeMark(path, scene.viewer.ratio.value)] : null),
-    [path, scene],
-  );
+  const trail = useCallback(() => (path && scene ? [strokeMark(path)] : null), [path, scene]);
   useDrawn(trail);
   return mending ? <ModelHand /> : null;
 }

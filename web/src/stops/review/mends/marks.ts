@@ -20,10 +20,9 @@ function dots(points: readonly (readonly number[])[], color: number, size: numbe
   return drawn;
 }
 
-export const sourceMark = (point: readonly number[], ratio: number) => dots([point], 0xffffff, 9 * ratio);
+export const sourceMark = (point: readonly number[]) => dots([point], 0xffffff, 9);
 
-export const strokeMark = (path: readonly (readonly number[])[], ratio: number) =>
-  dots(path, 0xffffff, 3 * ratio);
+export const strokeMark = (path: readonly (readonly number[])[]) => dots(path, 0xffffff, 3);
 
 /** How far off its surface a point may lie, as a share of a triangle's longest side. */
 const OFF = 0.02;
