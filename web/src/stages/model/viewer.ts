@@ -381,13 +381,14 @@ export class Viewer {
 
   draw() {
     cancelAnimationFrame(this.asked);
-    this.asked = requestAnimationFrame(() =>
-      this.software ? this.drawNow(COARSE, true) : this.drawNow(plainRatio()),
-    );
-    // Once the hand rests it is drawn sharp; by a graphics card with more pixels than the screen has: edges are smooth, and no hand waits
-    // for it.
     clearTimeout(this.fine);
-    this.fine = setTimeout(() => this.drawNow(this.software ? plainRatio() : FINE), RESTED);
+    this.asked = requestAnimationFrame(() => {
+      if (this.software) this.drawNow(COARSE, true);
+      else this.drawNow(plainRatio());
+      // Once the hand rests it is drawn sharp; by a graphics card with more pixels than the screen has: edges are smooth, and no hand waits
+      // for it. Counted from here: a frame may have come late.
+      this.fine = setTimeout(() => this.drawNow(this.software ? plainRatio() : FINE), RESTED);
+    });
   }
 
   /** Lays the ground under the model; it is seen from above only. */
