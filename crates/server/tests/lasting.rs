@@ -216,7 +216,7 @@ async fn proofs_age_out_and_finals_stay() {
     let client = with_square(data.path()).await;
     let recipe: ember_ridge_core::Recipe =
         serde_json::from_value(asset(&client).await["recipe"].clone()).expect("a recipe");
-    drop(client);
+    end(client, data.path()).await;
     let store = Store::open(data.path()).await.expect("opens");
     use ember_ridge_store::{MOST_PROOFS, RunKind, RunStatus};
     store.add_run(1, RunKind::Final, &recipe, &[]).await.expect("added");
@@ -241,7 +241,7 @@ async fn thousands_of_runs_are_read_by_the_page() {
     let client = with_square(data.path()).await;
     revise(&client, |r| r["sheet"]["size"] = json!(64)).await;
     baked(&client, "final").await;
-    drop(client);
+    end(client, data.path()).await;
     let options = sqlx::sqlite::SqliteConnectOptions::new().filename(data.path().join("ember-ridge.sqlite"));
     let pool = sqlx::SqlitePool::connect_with(options).await.expect("opens");
     // Each a copy of the one that was baked, report and all; every hundredth cannot be read.
@@ -394,7 +394,7 @@ async fn finals_keep_their_hits_within_what_the_user_allows() {
     // Another setting of a map: all rays are there, on a server that has just been started too.
     let rays = first["report"]["rays"].as_u64().expect("a number");
     revise(&client, |r| r["maps"][0]["y"] = json!("-")).await;
-    drop(client);
+    end(client, data.path()).await;
     let client = crate::support::client(data.path()).await;
     let second = baked(&client, "final").await;
     let kept = second["report"]["kept_rays"].as_u64().expect("a number");
@@ -407,7 +407,7 @@ async fn finals_keep_their_hits_within_what_the_user_allows() {
         let (status, problem) = answer(set(nonsense).dispatch().await).await;
         assert!(status.code >= 400 && problem["error"].is_string(), "{nonsense}: {status}");
     }
-    drop(client);
+    end(client, data.path()).await;
     let client = crate::support::client(data.path()).await;
     assert_eq!(get(&client, "/api/hits").await.1["most"], 0);
     revise(&client, |r| r["maps"][0]["y"] = json!("+")).await;

@@ -12,7 +12,7 @@ async fn a_run_that_a_kill_cut_off_goes_on_by_itself() {
         let client = with_square(data.path()).await;
         revise(&client, |r| r["sheet"]["size"] = json!(64)).await;
         // Entered in the ledger, never worked on: as a crash leaves it.
-        drop(client);
+        end(client, data.path()).await;
         let store = ember_ridge_store::Store::open(data.path()).await.expect("opens");
         let recipe = store.asset(1).await.expect("there").recipe;
         store.add_run(1, ember_ridge_store::RunKind::Final, &recipe, &[]).await.expect("added");

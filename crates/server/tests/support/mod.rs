@@ -23,6 +23,19 @@ pub async fn served(settings: &Settings) -> Client {
     Client::untracked(ready.rocket).await.expect("the routes fit together")
 }
 
+/// Ends a server and waits until its data folder is free: the worker may still be at what follows a run.
+pub async fn end(client: Client, data: &Path) {
+    drop(client);
+    let lock = std::fs::File::open(data.join("lock")).expect("a folder in use has its lock");
+    for _ in 0..3000 {
+        if lock.try_lock().is_ok() {
+            return;
+        }
+        tokio::time::sleep(std::time::Duration::from_millis(20)).await;
+    }
+    panic!("the folder stays in use");
+}
+
 /// Starts a run and waits until it is over; the run with its report.
 pub async fn baked(client: &Client, kind: &str) -> Value {
     let (status, run) = post(client, "/api/assets/1/runs", json!({ "kind": kind })).await;
