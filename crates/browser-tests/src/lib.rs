@@ -182,17 +182,20 @@ impl Session {
     }
 
     /// The picture that a stage itself has drawn, without anything that lies over it: the pixels of its canvas, shrunk to at most
-    /// 240 wide, red, green and blue each, row by row.
+    /// 240 wide, red, green and blue each, row by row. Of the model once it is drawn sharp: a rough one differs from it without anything
+    /// having changed.
     pub async fn drawn(&self, stage: &str) -> Result<Vec<[u8; 3]>> {
         let script = "const from = document.querySelector(`section[aria-label='${arguments[0]} stage'] canvas`); \
+            if (from.dataset.sharp === 'false') return null; \
             const to = document.createElement('canvas'); to.width = Math.min(240, from.width); \
             to.height = Math.max(1, Math.round(from.height * to.width / from.width)); \
             const pen = to.getContext('2d'); pen.fillStyle = '#757575'; pen.fillRect(0, 0, to.width, to.height); \
             pen.drawImage(from, 0, 0, to.width, to.height); \
             return Array.from(pen.getImageData(0, 0, to.width, to.height).data)";
-        let pixels = self.page.execute(script, vec![json!(stage)]).await?;
-        let bytes: Vec<u8> =
-            pixels.as_array().map(|a| a.iter().map(|v| v.as_u64().unwrap_or(0) as u8).collect()).unwrap_or_default();
+        let pixels = wait_for("the stage to rest", async || {
+            Ok(self.page.execute(script, vec![json!(stage)]).await?.as_array().cloned())
+        });
+        let bytes: Vec<u8> = pixels.await?.iter().map(|v| v.as_u64().unwrap_or(0) as u8).collect();
         Ok(bytes.chunks_exact(4).map(|p| [p[0], p[1], p[2]]).collect())
     }
 

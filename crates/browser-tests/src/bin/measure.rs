@@ -15,6 +15,18 @@ const TURN: &str = "const done = arguments[0]; \
         gl.readPixels(0, 0, 1, 1, gl.RGBA, gl.UNSIGNED_BYTE, pixel); \
         times.push(performance.now() - began); times.length < 25 ? step() : done(times.slice(5)); })) }; step();";
 
+/// Milliseconds that a page answered with.
+fn numbers(told: &Value) -> Result<Vec<f64>> {
+    Ok(told.as_array().context("a list of milliseconds")?.iter().filter_map(Value::as_f64).collect())
+}
+
+/// The one in the middle and the worst, in words.
+fn middle(mut times: Vec<f64>) -> Result<String> {
+    times.sort_by(f64::total_cmp);
+    let worst = times.last().context("nothing was measured")?;
+    Ok(format!("median {:.0} ms, worst {worst:.0} ms of {}", times[times.len() / 2], times.len()))
+}
+
 #[tokio::main]
 async fn main() -> Result<()> {
     let session = Session::start(Start { draft: false, ..Start::default() }).await?;
@@ -121,14 +133,8 @@ async fn while_held(session: &Session, what: &str, told: &str, act: &str) -> Res
             setTimeout(() => {{ see.disconnect(); done(times) }}, 1500) }}; go();"
     );
     let times = session.page.execute_async(&hold, vec![]).await?;
-    let mut times: Vec<f64> = times.as_array().context("times")?.iter().filter_map(Value::as_f64).collect();
-    times.sort_by(f64::total_cmp);
-    println!(
-        "{what}: median {:.0} ms, worst {:.0} ms of {}",
-        times[times.len() / 2],
-        times[times.len() - 1],
-        times.len()
-    );
+    let times = numbers(&times)?;
+    println!("{what}: {}", middle(times)?);
     Ok(())
 }
 
@@ -150,13 +156,7 @@ async fn by_hand(session: &Session, what: &str, told: &str, act: &str) -> Result
         times.push(session.page.execute_async(&watch, vec![]).await?.as_f64().context("milliseconds")?);
         session.until("all to be measured", &rests).await?;
     }
-    times.sort_by(f64::total_cmp);
-    println!(
-        "{what}: median {:.0} ms, worst {:.0} ms of {}",
-        times[times.len() / 2],
-        times[times.len() - 1],
-        times.len()
-    );
+    println!("{what}: {}", middle(times)?);
     Ok(())
 }
 
@@ -183,13 +183,7 @@ async fn comparing(session: &Session) -> Result<()> {
         times.push(session.page.execute_async(SWITCH, vec![]).await?.as_f64().context("milliseconds")?);
         tokio::time::sleep(std::time::Duration::from_millis(400)).await;
     }
-    times.sort_by(f64::total_cmp);
-    println!(
-        "from a key to the other of two compared runs on both stages: median {:.0} ms, worst {:.0} ms of {}",
-        times[times.len() / 2],
-        times[times.len() - 1],
-        times.len()
-    );
+    println!("from a key to the other of two compared runs on both stages: {}", middle(times)?);
     session.choose("Other run", "no other").await
 }
 
@@ -241,26 +235,16 @@ async fn large(session: &Session) -> Result<()> {
     println!("from choosing an asset to its sheet of {LARGE} on screen: {:.0} ms", opened.as_f64().context("ms")?);
     tokio::time::sleep(std::time::Duration::from_secs(5)).await;
     let told = session.page.execute_async(PAN, vec![]).await?;
-    let mut frames: Vec<f64> = told[1].as_array().context("frames")?.iter().filter_map(Value::as_f64).collect();
-    frames.sort_by(f64::total_cmp);
+    let frames = numbers(&told[1])?;
     println!(
-        "zoomed in to its texels: all in view after {:.0} ms; panning 4800 pixels: frames of {:.0} ms in the middle, {:.0} ms at worst of {}; \
-         all in view {:.0} ms after the last",
+        "zoomed in to its texels: all in view after {:.0} ms; panning 4800 pixels: frames of {}; all in view {:.0} ms after the last",
         told[0].as_f64().context("ms")?,
-        frames[frames.len() / 2],
-        frames[frames.len() - 1],
-        frames.len(),
+        middle(frames)?,
         told[2].as_f64().context("ms")?
     );
     let times = session.page.execute_async(TEXEL, vec![run["id"].clone(), LARGE.into()]).await?;
-    let mut times: Vec<f64> = times.as_array().context("times")?.iter().filter_map(Value::as_f64).collect();
-    times.sort_by(f64::total_cmp);
-    println!(
-        "the value of a texel of it: median {:.0} ms, worst {:.0} ms of {}",
-        times[times.len() / 2],
-        times[times.len() - 1],
-        times.len()
-    );
+    let times = numbers(&times)?;
+    println!("the value of a texel of it: {}", middle(times)?);
     Ok(())
 }
 
@@ -295,15 +279,8 @@ async fn listing(session: &Session) -> Result<()> {
     session.xpath("//*[@role='menuitem' and contains(., 'Dented watering can')]").await?.click().await?;
     session.until("runs to be listed", "document.querySelector(\"[aria-label='Runs'] li img\")").await?;
     let told = session.page.execute_async(SCROLL, vec![]).await?;
-    let mut frames: Vec<f64> = told[1].as_array().context("frames")?.iter().filter_map(Value::as_f64).collect();
-    frames.sort_by(f64::total_cmp);
-    println!(
-        "scrolling a ledger of {LISTED} runs to its end: frames of {:.0} ms in the middle, {:.0} ms at worst of {}; {} pixels wide",
-        frames[frames.len() / 2],
-        frames[frames.len() - 1],
-        frames.len(),
-        told[2]
-    );
+    let frames = numbers(&told[1])?;
+    println!("scrolling a ledger of {LISTED} runs to its end: frames of {}; {} pixels wide", middle(frames)?, told[2]);
     Ok(())
 }
 
@@ -314,13 +291,8 @@ async fn turning(session: &Session) -> Result<()> {
         session.xpath(&format!("//section[@aria-label='Model stage']//button[.='{look}']")).await?.click().await?;
         tokio::time::sleep(std::time::Duration::from_secs(4)).await;
         let times = session.page.execute_async(TURN, vec![]).await?;
-        let mut times: Vec<f64> = times.as_array().context("times")?.iter().filter_map(Value::as_f64).collect();
-        times.sort_by(f64::total_cmp);
-        println!(
-            "turning the stone, {look}: median {:.0} ms, worst {:.0} ms from key to pixels",
-            times[times.len() / 2],
-            times[times.len() - 1]
-        );
+        let times = numbers(&times)?;
+        println!("turning the stone, {look}, from key to pixels: {}", middle(times)?);
     }
     Ok(())
 }
@@ -341,13 +313,7 @@ async fn following(session: &Session) -> Result<()> {
         // Until the proof has taken the look's place.
         session.until("the look to end", "!document.querySelector('[data-took]')").await?;
     }
-    times.sort_by(f64::total_cmp);
-    println!(
-        "reach change to its look on screen, stone of 1M triangles at 512: median {:.0} ms, worst {:.0} ms of {}",
-        times[times.len() / 2],
-        times[times.len() - 1],
-        times.len()
-    );
+    println!("reach change to its look on screen, stone of 1M triangles at 512: {}", middle(times)?);
     Ok(())
 }
 
@@ -379,12 +345,9 @@ async fn dragging(session: &Session) -> Result<()> {
         waits.push(told[0].as_f64().context("milliseconds")?);
         pictures += told[1].as_u64().context("pictures")?;
     }
-    waits.sort_by(f64::total_cmp);
     println!(
-        "dragging a reach, stone of 1M triangles at 512: from the last move to its picture median {:.0} ms, worst {:.0} ms; {pictures} pictures in {} drags",
-        waits[waits.len() / 2],
-        waits[waits.len() - 1],
-        waits.len()
+        "dragging a reach, stone of 1M triangles at 512: from the last move to its picture {}; {pictures} pictures in all drags",
+        middle(waits)?
     );
     Ok(())
 }

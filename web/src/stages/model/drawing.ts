@@ -1,5 +1,5 @@
 // What the viewer asks of WebGL.
-import type * as THREE from "three";
+import * as THREE from "three";
 
 let software: boolean | null = null;
 
@@ -28,4 +28,21 @@ export function define(material: THREE.ShaderMaterial, name: string, value: numb
   if (material.defines[name] === value) return;
   material.defines[name] = value;
   material.needsUpdate = true;
+}
+
+const OVER_ALL = /* glsl */ `
+  varying vec2 vUv;
+  void main() { vUv = uv; gl_Position = vec4(position.xy, 0.0, 1.0); }
+`;
+
+/** What draws a material's fragments, with `vUv` across them, over all that is drawn into. */
+export function overAll(
+  material: THREE.ShaderMaterial,
+): THREE.Mesh<THREE.PlaneGeometry, THREE.ShaderMaterial> {
+  material.vertexShader = OVER_ALL;
+  material.depthTest = false;
+  material.depthWrite = false;
+  const mesh = new THREE.Mesh(new THREE.PlaneGeometry(2, 2), material);
+  mesh.frustumCulled = false;
+  return mesh;
 }

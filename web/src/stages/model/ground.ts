@@ -1,6 +1,7 @@
 // The ground under the model: a grid that tells sizes, and the soft shadow where the model comes near it. The shadow is drawn by a
 // camera that looks up from the ground: what is near it is dark, and a blur that widens with height does the rest.
 import * as THREE from "three";
+import { overAll } from "./drawing";
 
 /** Texels per side of the shadow. */
 const SIDE = 256;
@@ -14,10 +15,6 @@ const CAST_VERTEX = /* glsl */ `
 `;
 const CAST_FRAGMENT = /* glsl */ `
   void main() { float near = 1.0 - gl_FragCoord.z; gl_FragColor = vec4(vec3(near * near), 1.0); }
-`;
-const BLUR_VERTEX = /* glsl */ `
-  varying vec2 vUv;
-  void main() { vUv = uv; gl_Position = vec4(position.xy, 0.0, 1.0); }
 `;
 /** A bell over texels `at` from its middle. */
 const bell = (at: number) => Math.exp(-(at * at) / 24);
@@ -89,14 +86,12 @@ export class Ground {
     fragmentShader: CAST_FRAGMENT,
     side: THREE.DoubleSide,
   });
-  private readonly blur = new THREE.ShaderMaterial({
-    vertexShader: BLUR_VERTEX,
-    fragmentShader: BLUR_FRAGMENT,
-    uniforms: { from: { value: null }, step: { value: new THREE.Vector2() } },
-    depthTest: false,
-    depthWrite: false,
-  });
-  private readonly quad = new THREE.Mesh(new THREE.PlaneGeometry(2, 2), this.blur);
+  private readonly blur = overAll(
+    new THREE.ShaderMaterial({
+      fragmentShader: BLUR_FRAGMENT,
+      uniforms: { from: { value: null }, step: { value: new THREE.Vector2() } },
+    }),
+  );
 
   constructor() {
     const material = new THREE.ShaderMaterial({
@@ -119,7 +114,6 @@ export class Ground {
     this.mesh.frustumCulled = false;
     this.mesh.renderOrder = -1;
     this.mesh.visible = false;
-    this.quad.frustumCulled = false;
   }
 
   /** Lies under a box, with the shadow of a mesh. */
@@ -155,6 +149,7 @@ export class Ground {
     const cast = new THREE.Mesh(body.geometry, this.cast);
     cast.frustumCulled = false;
     scene.add(cast);
+    const into = renderer.getRenderTarget();
     const clear = renderer.getClearColor(new THREE.Color());
     const alpha = renderer.getClearAlpha();
     renderer.setClearColor(0, 1);
@@ -167,20 +162,21 @@ export class Ground {
         [this.one, this.two, [width / SIDE, 0]],
         [this.two, this.one, [0, width / SIDE]],
       ] as const) {
-        const { from: source, step: by } = this.blur.uniforms;
+        const { from: source, step: by } = this.blur.material.uniforms;
         if (source) source.value = from.texture;
         (by?.value as THREE.Vector2 | undefined)?.set(step[0], step[1]);
         renderer.setRenderTarget(to);
         renderer.clear();
-        renderer.render(this.quad, this.camera);
+        renderer.render(this.blur, this.camera);
       }
     }
-    renderer.setRenderTarget(null);
+    renderer.setRenderTarget(into);
     renderer.setClearColor(clear, alpha);
   }
 
   dispose() {
-    for (const held of [this.one, this.two, this.cast, this.blur, this.quad.geometry]) held.dispose();
+    for (const held of [this.one, this.two, this.cast, this.blur.material, this.blur.geometry])
+      held.dispose();
     this.mesh.geometry.dispose();
     this.mesh.material.dispose();
   }

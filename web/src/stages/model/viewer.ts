@@ -7,7 +7,7 @@ import { type MeshData, roughOf } from "../mesh-data";
 import type { Point } from "../view";
 import { FURTHEST, pullCorners, setAway, type Ways } from "./apart";
 import { Eye } from "./camera";
-import { define, drawsInSoftware, uniforms } from "./drawing";
+import { define, uniforms } from "./drawing";
 import { Frame } from "./frame";
 import { Ground } from "./ground";
 import { dropMaterial, putMaterial } from "./material";
@@ -27,27 +27,14 @@ import type { Pointed, View } from "./pointed";
 import type { Against } from "./scene";
 import { Turning } from "./turning";
 
-/** Pixels of the canvas to one of the page while nothing moves, and milliseconds until nothing does. */
-const [FINE, RESTED] = [2, 160];
-/** The same while something changes and there is no graphics card: a picture at once goes before a sharp one. */
-const COARSE = 0.36;
-const plainRatio = () => Math.min(2, window.devicePixelRatio);
-
 export class Viewer {
-  private readonly renderer: THREE.WebGLRenderer;
   private readonly frames: Frame;
   private readonly scene = new THREE.Scene();
   private readonly eye: Eye;
-  private readonly shared: SharedUniforms = {
-    light: { value: new THREE.Vector3(0.4, 0.6, 0.7) },
-    ratio: { value: 1 },
-  };
+  private readonly shared: SharedUniforms;
   private readonly ground = new Ground();
   /** The ground has to be laid anew: the model came, went or moved. */
   private moved = true;
-  private fine: ReturnType<typeof setTimeout> | undefined;
-  /** Drawn without a graphics card: by the processor, which has other things to do. */
-  private readonly software = drawsInSoftware();
   private readonly blank = new THREE.DataTexture(new Uint8Array([128, 128, 255, 255]), 1, 1);
   private low: LowSide | null = null;
   private high: Side | null = null;
@@ -63,21 +50,13 @@ export class Viewer {
   /** Two paints that are compared, in place of the one above. */
   private against: Against | null = null;
   private view: View | null = null;
-  private asked = 0;
   private readonly turning = new Turning(() => this.draw());
   private readonly drawn = new Set<() => void>();
   private readonly end = new AbortController();
 
   constructor(private readonly canvas: HTMLCanvasElement) {
-    this.renderer = new THREE.WebGLRenderer({
-      canvas,
-      antialias: !this.software,
-      alpha: true,
-      preserveDrawingBuffer: true,
-    });
-    this.frames = new Frame(this.renderer, this.software);
-    this.renderer.outputColorSpace = THREE.LinearSRGBColorSpace;
-    this.renderer.autoClear = false;
+    this.frames = new Frame(canvas, () => this.drawAll());
+    this.shared = { light: { value: new THREE.Vector3(0.4, 0.6, 0.7) }, ratio: this.frames.ratio };
     this.blank.needsUpdate = true;
     this.scene.add(this.ground.mesh);
     this.eye = new Eye(canvas, () => {
@@ -93,40 +72,23 @@ export class Viewer {
   }
 
   dispose() {
-    cancelAnimationFrame(this.asked);
-    clearTimeout(this.fine);
     this.end.abort();
     this.ground.dispose();
-    this.frames.dispose();
     this.turning.dispose();
     this.eye.controls.dispose();
     this.setLow(null);
     this.setHigh(null);
     this.blank.dispose();
-    this.renderer.dispose();
+    this.frames.dispose();
   }
 
   resize(width: number, height: number) {
-    this.renderer.setSize(width, height, false);
-    this.renderer.setPixelRatio(plainRatio());
-    this.draw();
+    this.frames.resize(width, height);
   }
 
   /** The stage as a picture of so many pixels across, or as many as can be drawn; clear around the model. */
   capture(width: number): HTMLCanvasElement {
-    const size = this.renderer.getSize(new THREE.Vector2());
-    const most = this.renderer.capabilities.maxTextureSize / Math.max(size.x, size.y);
-    const before = this.renderer.getPixelRatio();
-    const ratio = Math.min(width / size.x, most);
-    this.renderer.setPixelRatio(ratio);
-    this.drawNow(ratio);
-    const copy = document.createElement("canvas");
-    copy.width = this.canvas.width;
-    copy.height = this.canvas.height;
-    copy.getContext("2d")?.drawImage(this.canvas, 0, 0);
-    this.renderer.setPixelRatio(before);
-    this.drawNow(before);
-    return copy;
+    return this.frames.capture(width);
   }
 
   /** Where it is drawn. */
@@ -151,7 +113,7 @@ export class Viewer {
 
   /** Readings of a texture at a slant; by the processor each takes as long as a plain one. */
   get anisotropy() {
-    return this.software ? 1 : this.renderer.capabilities.getMaxAnisotropy();
+    return this.frames.software ? 1 : this.frames.renderer.capabilities.getMaxAnisotropy();
   }
 
   setLow(data: MeshData | null): LowSide | null {
@@ -380,15 +342,7 @@ export class Viewer {
   }
 
   draw() {
-    cancelAnimationFrame(this.asked);
-    clearTimeout(this.fine);
-    this.asked = requestAnimationFrame(() => {
-      if (this.software) this.drawNow(COARSE, true);
-      else this.drawNow(plainRatio());
-      // Once the hand rests it is drawn sharp; by a graphics card with more pixels than the screen has: edges are smooth, and no hand waits
-      // for it. Counted from here: a frame may have come late.
-      this.fine = setTimeout(() => this.drawNow(this.software ? plainRatio() : FINE), RESTED);
-    });
+    this.frames.ask();
   }
 
   /** Lays the ground under the model; it is seen from above only. */
@@ -398,7 +352,7 @@ export class Viewer {
     this.ground.mesh.visible = Boolean(box && body) && this.eye.camera.position.y > (box?.min.y ?? 0);
     if (!this.moved || !box || !body) return;
     this.moved = false;
-    this.ground.lay(this.renderer, box, body);
+    this.ground.lay(this.frames.renderer, box, body);
   }
 
   /** The middle of the model on the stage and its radius, in pixels; null without one. */
@@ -410,15 +364,12 @@ export class Viewer {
     return at && { at, radius: this.eye.pixelsAt(point, ball.radius) };
   }
 
-  /** Draws so many pixels to one of the page. */
-  private drawNow(ratio: number, rough = false) {
+  private drawAll() {
     const view = this.view;
     if (!view) return;
     this.layGround();
-    const size = this.renderer.getSize(new THREE.Vector2());
-    this.shared.ratio.value = ratio;
-    this.frames.begin(ratio, rough);
-    const line = view.wipe * size.x * ratio;
+    const { size } = this.frames;
+    const line = view.wipe * size.x * this.shared.ratio.value;
     if (this.low) uniforms(this.low.mesh.material)("split").value = line;
     if (this.against) this.drawAgainst(this.against, size, line);
     else if (this.beside) {
@@ -428,8 +379,7 @@ export class Viewer {
       const what = this.alone || view.look === "baked" || view.look === "low" ? "low" : view.look;
       this.pass(what === "beside" ? "low" : what, 0, size.x, size.y, what === "wipe" ? line : null);
     }
-    this.frames.end();
-    const { geometries, textures } = this.renderer.info.memory;
+    const { geometries, textures } = this.frames.renderer.info.memory;
     this.canvas.dataset.held = `${geometries} ${textures}`;
     for (const listener of this.drawn) listener();
   }
@@ -466,7 +416,7 @@ export class Viewer {
       this.high.mesh.visible = what !== "low" || !this.low;
       uniforms(this.high.mesh.material)("wipe").value = wipe ?? -1;
     }
-    this.renderer.render(this.scene, this.eye.camera);
+    this.frames.renderer.render(this.scene, this.eye.camera);
   }
 
   /** What of the low-poly lies under a place of the stage, in pixels from its top left. */
