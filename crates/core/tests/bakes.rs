@@ -1,7 +1,6 @@
 //! Whole bakes against arithmetic.
 
-mod support;
-
+use crate::support::*;
 use ember_ridge_core::bake::{Canvas, Ended, Plan, SoFar, Unwatched, Watch, run};
 use ember_ridge_core::glam::{Vec3, vec2, vec3};
 use ember_ridge_core::hits::HitRule;
@@ -16,7 +15,6 @@ use ember_ridge_core::sheet::{Layout, Padding, SheetName};
 use ember_ridge_core::surface::MeshPoint;
 use ember_ridge_core::{FindingKind, Mesh, Recipe};
 use std::sync::atomic::{AtomicUsize, Ordering};
-use support::*;
 
 const NORMAL: MapSettings = MapSettings::Normal(NormalSettings { y: Green::Up, carried: true });
 const MISS: MapSettings = MapSettings::Miss(MissSettings {});

@@ -1,15 +1,13 @@
 //! Maps held against each other, against arithmetic: a turn of one degree reads one degree, heights by their scale, colours as the eye
 //! sees them, over covered texels alone.
 
-mod support;
-
+use crate::support::*;
 use ember_ridge_core::glam::{Quat, Vec3};
 use ember_ridge_core::maps::{CurvatureSettings, Green, MapSettings, Reads, Unit};
 use ember_ridge_core::picture::{Coding, Image, Pixels};
 use ember_ridge_core::review::{Compared, MapFile, compare, difference_picture};
 use ember_ridge_core::sheet::plan_sheets;
 use ember_ridge_core::surface::Distance;
-use support::*;
 
 const SIDE: u32 = 8;
 

@@ -1,14 +1,12 @@
 //! Curvature against arithmetic: balls, tubes, saddles, bevels of few and of many segments, flat faces however they are cut.
 
-mod support;
-
+use crate::support::*;
 use ember_ridge_core::glam::{Vec2, Vec3, vec2, vec3};
 use ember_ridge_core::maps::*;
 use ember_ridge_core::mesh::CurvatureField;
 use ember_ridge_core::surface::{Distance, MeshPoint};
 use ember_ridge_core::{Draft, DraftPart, Mesh};
 use std::f32::consts::{FRAC_PI_2, TAU};
-use support::*;
 
 #[test]
 fn a_balls_curvature_is_one_over_its_radius_however_fine_it_is() {

@@ -1,5 +1,6 @@
 //! Memory of curvature: bounded by the mesh's own, whatever the detail size.
 
+#[allow(dead_code, reason = "the other tests' helpers, of which this one needs few")]
 mod support;
 
 use ember_ridge_core::glam::vec3;

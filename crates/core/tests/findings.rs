@@ -1,7 +1,6 @@
 //! Findings on results, pairs and pictures: counted, placed and worded by plain arithmetic.
 
-mod support;
-
+use crate::support::*;
 use ember_ridge_core::inspect::{
     ClippedHeights, PartTroubles, TexelPlace, TroubledSheet, Troubles, pair_findings, part_findings, range_clipped,
 };
@@ -9,7 +8,6 @@ use ember_ridge_core::pairs::{Endings, PairRules, Pairing, pair_parts};
 use ember_ridge_core::reach::ResolvedReach;
 use ember_ridge_core::surface::MeshPoint;
 use ember_ridge_core::{Finding, FindingKind, Mesh, Part, Severity};
-use support::*;
 
 const SIZE: u32 = 64;
 

@@ -1,10 +1,8 @@
 //! Finishes against arithmetic: what coats set, blends in linear light, who lies where, heights as displacement and as normals, and what
 //! cannot be made.
 
-mod support;
-#[path = "support/surfaces.rs"]
-mod surfaces;
-
+use crate::support::*;
+use crate::surfaces::*;
 use ember_ridge_core::bake::{Plan, Unwatched, run};
 use ember_ridge_core::finish::*;
 use ember_ridge_core::glam::{Vec3, vec2, vec3};
@@ -13,8 +11,6 @@ use ember_ridge_core::picture::linear_to_srgb;
 use ember_ridge_core::scene::BakeScene;
 use ember_ridge_core::surface::Distance;
 use ember_ridge_core::{FindingKind, Mesh};
-use support::*;
-use surfaces::*;
 
 fn encoded(light: Vec3) -> Vec3 {
     light.to_array().map(linear_to_srgb).into()

@@ -1,17 +1,13 @@
 //! Finishes from proof to proof: what is taken over from the last one gives the bytes of a bake from nothing.
 
-mod support;
-#[path = "support/surfaces.rs"]
-mod surfaces;
-
+use crate::support::*;
+use crate::surfaces::*;
 use ember_ridge_core::bake::{KeptTiles, Plan, Unwatched, run};
 use ember_ridge_core::finish::*;
 use ember_ridge_core::maps::*;
 use ember_ridge_core::recipe::Recipe;
 use ember_ridge_core::scene::BakeScene;
 use std::sync::Arc;
-use support::*;
-use surfaces::*;
 
 #[test]
 fn what_an_earlier_proof_left_gives_the_same_bytes() {

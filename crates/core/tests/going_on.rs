@@ -1,8 +1,7 @@
 //! A run that was cut off goes on from its finished tiles, whatever became of them, and ends with the bytes of one that was not. Until
 //! its tiles land, a coarse picture stands in their place.
 
-mod support;
-
+use crate::support::*;
 use ember_ridge_core::Mesh;
 use ember_ridge_core::bake::{Canvas, Ended, Plan, SoFar, Unwatched, Watch, first_look, run, run_into};
 use ember_ridge_core::glam::{Vec3, vec2};
@@ -12,7 +11,6 @@ use ember_ridge_core::scene::BakeScene;
 use ember_ridge_core::sheet::Layout;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex};
-use support::*;
 
 /// Stops after so many tiles of its own, and remembers how far it got.
 struct Cut {

@@ -1,14 +1,12 @@
 //! The bytes of a small bake of every map. They are the same on every machine, for any number of threads and from one version to
 //! the next; one that changes them on purpose changes the hashes here and says so.
 
-mod support;
-
+use crate::support::*;
 use ember_ridge_core::finish::*;
 use ember_ridge_core::glam::{Vec3, vec2};
 use ember_ridge_core::maps::MapSettings;
 use ember_ridge_core::picture::Depth;
 use ember_ridge_core::{Draft, DraftPart, Mesh};
-use support::*;
 
 /// Of every map by its id: FNV-1a over the values as they stand in the file.
 const GOLDEN: &[(&str, u64)] = &[

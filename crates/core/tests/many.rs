@@ -1,8 +1,7 @@
 //! Assets of very many parts and materials, and what regions are called: no number wraps, no two regions share a colour unsaid,
 //! and a region keeps its colour when others come and go.
 
-mod support;
-
+use crate::support::*;
 use ember_ridge_core::finding::{FindingKind, Severity};
 use ember_ridge_core::glam::{Vec2, Vec3, vec2, vec3};
 use ember_ridge_core::inspect::check_mesh;
@@ -12,7 +11,6 @@ use ember_ridge_core::recipe::changes;
 use ember_ridge_core::scene::BakeScene;
 use ember_ridge_core::{Draft, DraftPart, Mesh};
 use std::collections::HashSet;
-use support::*;
 
 fn id_map(from: IdSource) -> Vec<MapSettings> {
     vec![MapSettings::Id(IdSettings { from })]

@@ -1,7 +1,6 @@
 //! Maps against arithmetic: curvature of known surfaces, occlusion beside a wall, heights, positions, colours.
 
-mod support;
-
+use crate::support::*;
 use ember_ridge_core::bake::Unwatched;
 use ember_ridge_core::finish::{Body, ReadyFinish};
 use ember_ridge_core::glam::{Vec2, Vec3, vec2, vec3};
@@ -12,7 +11,6 @@ use ember_ridge_core::scene::BakeScene;
 use ember_ridge_core::sheet::Padding;
 use ember_ridge_core::surface::Distance;
 use std::sync::Arc;
-use support::*;
 
 #[test]
 fn heights_come_back_from_the_file_and_depths_agree() {

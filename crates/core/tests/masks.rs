@@ -1,7 +1,6 @@
 //! Masks against arithmetic: signals of known bodies, soft ranges and break-up by their formulas, seams, paint, regions, faults.
 
-mod support;
-
+use crate::support::*;
 use ember_ridge_core::bake::{KeptTiles, Plan, Unwatched, run};
 use ember_ridge_core::finish::*;
 use ember_ridge_core::glam::{Vec3, vec2, vec3};
@@ -13,7 +12,6 @@ use ember_ridge_core::stop::never;
 use ember_ridge_core::surface::{Axis, MeshPoint};
 use ember_ridge_core::{FindingKind, Mesh};
 use std::sync::Arc;
-use support::*;
 
 const SIZE: u32 = 64;
 

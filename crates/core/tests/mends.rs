@@ -1,8 +1,7 @@
 //! Mends against arithmetic: what each tool makes of a map whose every texel is known, on a square where the way along the surface is
 //! the straight one. Heights are baked as floats, so that values are lengths.
 
-mod support;
-
+use crate::support::*;
 use ember_ridge_core::bake::{Layer, Plan, Unwatched, run};
 use ember_ridge_core::glam::{Vec3, vec3};
 use ember_ridge_core::maps::{Green, decode_normal};
@@ -12,7 +11,6 @@ use ember_ridge_core::recipe::Recipe;
 use ember_ridge_core::scene::BakeScene;
 use ember_ridge_core::{FindingKind, Mesh, changes};
 use std::collections::BTreeMap;
-use support::*;
 
 const SIZE: u32 = 128;
 

@@ -1,7 +1,6 @@
 //! Drafts to meshes, and the checks on them.
 
-mod support;
-
+use crate::support::*;
 use ember_ridge_core::glam::{Vec3, vec2, vec3};
 use ember_ridge_core::inspect::{check_mesh, compare_placing};
 use ember_ridge_core::layout::{Unwrap, find_islands, find_overlaps};
@@ -9,7 +8,6 @@ use ember_ridge_core::mesh::{angle_weighted_directions, corner_tangents, normals
 use ember_ridge_core::reach::LowSurface;
 use ember_ridge_core::recipe::MeshSource;
 use ember_ridge_core::{Draft, DraftPart, FindingKind, Mesh, Recipe, Severity, changes};
-use support::*;
 
 fn one_triangle() -> Draft {
     Draft {

@@ -1,14 +1,12 @@
 //! Occlusion and bent normals against arithmetic: beside walls, over convex bodies, among parts.
 
-mod support;
-
+use crate::support::*;
 use ember_ridge_core::glam::{EulerRot, Quat, Vec3, vec3};
 use ember_ridge_core::maps::*;
 use ember_ridge_core::pairs::Pairing;
 use ember_ridge_core::picture::{Depth, ImageFormat};
 use ember_ridge_core::surface::Distance;
 use ember_ridge_core::{Mesh, Part};
-use support::*;
 
 /// A floor from x = 0 to 1 and, at x = 0, a wall of height `h`, both very long in z.
 fn floor_and_wall(h: f32) -> Mesh {

@@ -1,7 +1,6 @@
 //! Places on a mesh, and what is resolved under samples: against plain geometry.
 
-mod support;
-
+use crate::support::*;
 use ember_ridge_core::bake::Plan;
 use ember_ridge_core::glam::{Vec2, Vec3, vec2, vec3};
 use ember_ridge_core::hits::{Resolved, Scratch, TileHits, TileSource};
@@ -10,7 +9,6 @@ use ember_ridge_core::scene::BakeScene;
 use ember_ridge_core::surface::{MeshPoint, nearest_on_triangle};
 use ember_ridge_core::trace::BackFaces;
 use proptest::prelude::*;
-use support::*;
 
 fn corner() -> impl Strategy<Value = Vec3> {
     prop::array::uniform3(-2.0f32..2.0).prop_map(Vec3::from)

@@ -1,15 +1,13 @@
 //! What is told of single rays: all that one crosses and why it counts or not, needles, and how far a slanted ray leans. Against
 //! arithmetic throughout.
 
-mod support;
-
+use crate::support::{bake_scene, cube, height_field, maps, moved, recipe, with_uvs};
 use ember_ridge_core::bake::{Plan, Unwatched};
 use ember_ridge_core::glam::{Vec3, vec3};
 use ember_ridge_core::pairs::Pairing;
 use ember_ridge_core::review::{Fate, Needle, NeedleFate};
 use ember_ridge_core::scene::BakeScene;
 use ember_ridge_core::{Draft, DraftPart, FindingKind, Mesh};
-use support::{bake_scene, cube, height_field, maps, moved, recipe};
 
 #[test]
 fn the_story_of_a_ray_lists_all_it_crosses_and_why() {
@@ -20,7 +18,7 @@ fn the_story_of_a_ray_lists_all_it_crosses_and_why() {
     back.triangles.iter_mut().for_each(|t| t.swap(1, 2));
     let high = Mesh::joined(&[&at("roof", 0.4), &back, &at("plate", 0.1), &at("plate_floor", -0.1)]);
     let other = moved(&height_field("roof", 1, |_, _| 0.0), vec3(5.0, 0.0, 0.0));
-    let low = Mesh::joined(&[&low, &support::with_uvs(&other, |uv| uv + 3.0)]);
+    let low = Mesh::joined(&[&low, &with_uvs(&other, |uv| uv + 3.0)]);
     let scene = BakeScene::new(&[&low], &[&high], None).expect("no cage");
     let plan = Plan::new(&recipe(32, 1, (0.5, 0.2), maps(&["normal"])), &scene).expect("sound");
     let story = plan.trace_texel(0, 9, 20).expect("on the sheet");
@@ -62,7 +60,7 @@ fn needles_tell_hits_misses_back_faces_and_wrong_parts() {
 
     // Two plates one over the other that all see all: from below, long rays meet the upper one's sculpt first.
     let at = |name: &str, y: f32| moved(&height_field(name, 2, |_, _| 0.0), Vec3::Y * y);
-    let upper = support::with_uvs(&at("b", 0.1), |uv| uv + Vec3::X.truncate());
+    let upper = with_uvs(&at("b", 0.1), |uv| uv + Vec3::X.truncate());
     let scene =
         BakeScene::new(&[&at("a", 0.0), &upper], &[&at("a_high", 0.01), &at("b_high", 0.11)], None).expect("no cage");
     let mut all = recipe(32, 1, (0.15, 0.1), maps(&["normal"]));

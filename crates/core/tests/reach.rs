@@ -1,7 +1,6 @@
 //! Reaches: fitted, painted, by cage; what is traced again after a change, and what a ray crosses. Against arithmetic throughout.
 
-mod support;
-
+use crate::support::{Whole, bake_scene, ball, cube, height_field, maps, moved, recipe, scaled, with_uvs};
 use ember_ridge_core::bake::{KeptTiles, Plan, Unwatched, run};
 use ember_ridge_core::glam::{Vec3, vec3};
 use ember_ridge_core::pairs::{HandPair, Pairing};
@@ -14,7 +13,6 @@ use ember_ridge_core::trace::BackFaces;
 use ember_ridge_core::{FindingKind, Mesh};
 use proptest::prelude::*;
 use std::sync::Arc;
-use support::{Whole, bake_scene, ball, cube, height_field, maps, moved, recipe, scaled};
 
 fn stroke(brush: Brush, size: f32, path: &[[f32; 3]]) -> Stroke {
     Stroke {
@@ -183,7 +181,7 @@ fn plumb_draws_details_upright_and_leaves_the_rest_byte_for_byte() {
     };
     assert!(lean_at(0.40, 0.1, &plan.rays.field) < 1e-3);
     let averaged =
-        field(&scene, &Recipe { reach: support::recipe(16, 1, (0.2, 0.05), vec![]).reach, ..recipe.clone() });
+        field(&scene, &Recipe { reach: crate::support::recipe(16, 1, (0.2, 0.05), vec![]).reach, ..recipe.clone() });
     assert!(lean_at(0.40, 0.1, &averaged).to_degrees() > 20.0);
     assert!(
         lean_at(0.40, 0.1 + 0.12, &plan.rays.field) < lean_at(0.40, 0.1 + 0.12, &averaged),
@@ -240,12 +238,8 @@ fn keeping(recipe: &Recipe, scene: &BakeScene, kept: &Arc<KeptTiles>) -> Whole {
 
 #[test]
 fn only_rays_that_run_otherwise_are_traced_again_and_the_bytes_are_those_of_a_bake_from_nothing() {
-    let (a, b) =
-        (cube("a", 0.5), support::with_uvs(&moved(&cube("b", 0.5), Vec3::X * 3.0), |uv| uv + Vec3::X.truncate()));
-    let low = Mesh::joined(&[
-        &support::with_uvs(&a, |uv| uv * 0.5),
-        &support::with_uvs(&b, |uv| (uv - Vec3::X.truncate()) * 0.5 + 0.5),
-    ]);
+    let (a, b) = (cube("a", 0.5), with_uvs(&moved(&cube("b", 0.5), Vec3::X * 3.0), |uv| uv + Vec3::X.truncate()));
+    let low = Mesh::joined(&[&with_uvs(&a, |uv| uv * 0.5), &with_uvs(&b, |uv| (uv - Vec3::X.truncate()) * 0.5 + 0.5)]);
     let high = Mesh::joined(&[&ball("a", 0.7, 40), &moved(&ball("b", 0.7, 40), Vec3::X * 3.0)]);
     let fresh = || BakeScene::new(&[&low], &[&high], None).expect("no cage");
     let (scene, kept) = (fresh(), Arc::default());

@@ -1,7 +1,6 @@
 //! A region that is baked into an earlier picture: its tiles are those of the whole bake, everything else is the earlier picture.
 
-mod support;
-
+use crate::support::*;
 use ember_ridge_core::bake::{Around, AroundMap, Ended, Plan, Unwatched, run, run_into};
 use ember_ridge_core::picture::{Coding, Depth, Image};
 use ember_ridge_core::recipe::{Recipe, changes};
@@ -10,7 +9,6 @@ use ember_ridge_core::sheet::{Region, RegionRectangle, TILE};
 use std::collections::BTreeMap;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
-use support::*;
 
 const NAMES: [&str; 4] = ["normal", "displacement", "ao", "id"];
 const SIZE: u32 = 128;

@@ -1,7 +1,6 @@
 //! Findings on what a bake made: a fault of each kind is planted, found as what it is and where it lies; what is sound is not.
 
-mod support;
-
+use crate::support::*;
 use ember_ridge_core::bake::{Plan, Unwatched, run};
 use ember_ridge_core::glam::{vec2, vec3};
 use ember_ridge_core::maps::{DisplacementSettings, MapSettings, Rays, RaysByError};
@@ -12,7 +11,6 @@ use ember_ridge_core::scene::BakeScene;
 use ember_ridge_core::sheet::Padding;
 use ember_ridge_core::surface::Distance;
 use ember_ridge_core::{Draft, DraftPart, Finding, FindingKind, Mesh, Severity};
-use support::*;
 
 const SIZE: u32 = 128;
 

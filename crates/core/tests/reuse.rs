@@ -1,8 +1,7 @@
 //! What one bake leaves for another: maps that did not change are not worked on again, hits that are kept are not traced again, and
 //! the bytes are those of a bake from nothing.
 
-mod support;
-
+use crate::support::*;
 use ember_ridge_core::Mesh;
 use ember_ridge_core::bake::{
     Canvas, KeptTiles, MemorySpool, Plan, Preview, SoFar, Unwatched, Watch, estimate, run, run_into,
@@ -17,7 +16,6 @@ use ember_ridge_core::scene::BakeScene;
 use ember_ridge_core::surface::Distance;
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex};
-use support::*;
 
 /// Two cubes on a sheet, each with a ball.
 fn pair_of_cubes() -> (Mesh, Mesh) {

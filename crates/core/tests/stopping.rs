@@ -1,7 +1,6 @@
 //! Planning, like baking, ends when it is told to and keeps to the threads it was given.
 
-mod support;
-
+use crate::support::*;
 use ember_ridge_core::bake::{Canvas, Plan, PlanFault, SoFar, Unwatched, Watch, on_threads};
 use ember_ridge_core::maps::MapSettings;
 use ember_ridge_core::recipe::Recipe;
@@ -11,7 +10,6 @@ use std::collections::HashSet;
 use std::sync::Mutex;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::thread::ThreadId;
-use support::*;
 
 /// Says stop from the asking number `after` on, and notes who asks.
 #[derive(Default)]

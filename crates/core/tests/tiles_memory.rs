@@ -1,5 +1,6 @@
 //! Memory of a low-poly on a hundred UDIM tiles: it grows with what lies on the sheets, not with sheets times mesh.
 
+#[allow(dead_code, reason = "the other tests' helpers, of which these need few")]
 mod support;
 
 use ember_ridge_core::bake::{Canvas, Plan, SoFar, Watch, run};

@@ -1,7 +1,6 @@
 //! Rays against every triangle one by one, by another formula, and through closed meshes.
 
-mod support;
-
+use crate::support::{ball, scaled};
 use ember_ridge_core::glam::{DVec3, Vec3, vec3};
 use ember_ridge_core::trace::{
     BackFaces, ClosestRule, LANES, Packet, PerRay, RaySpan, Registers, Seen, Sight, TraceScene, Walk,
@@ -91,7 +90,7 @@ proptest! {
 
 #[test]
 fn no_ray_slips_through_a_closed_ball() {
-    let mesh = support::ball("ball", 1.0, 40);
+    let mesh = ball("ball", 1.0, 40);
     let scene = TraceScene::new(&mesh);
     let mut slipped = 0;
     // Rays aimed exactly at vertices and at middles of edges, where leaks show.
@@ -109,8 +108,8 @@ fn no_ray_slips_through_a_closed_ball() {
 
 #[test]
 fn masks_leave_parts_out_and_back_faces_are_told() {
-    let shell = support::ball("shell", 1.0, 20);
-    let core = support::ball("core", 0.5, 20);
+    let shell = ball("shell", 1.0, 20);
+    let core = ball("core", 0.5, 20);
     let scene = TraceScene::new(&Mesh::joined(&[&shell, &core]));
     let span = RaySpan { origin: vec3(0.1, 3.0, 0.2), direction: Vec3::NEG_Y, length: 10.0 };
     let height = |mask: &[bool], rule| scene.closest(&span, mask, rule).hit.map(|h| 3.0 - h.t);
@@ -257,7 +256,7 @@ proptest! {
 #[test]
 fn a_step_off_the_surface_clears_it_at_any_scale_and_stays_close() {
     for scale in [1e-3f32, 1.0, 1e4] {
-        let mesh = support::scaled(&support::ball("ball", 1.0, 60), scale);
+        let mesh = scaled(&ball("ball", 1.0, 60), scale);
         let scene = TraceScene::new(&mesh);
         for t in (0..mesh.triangles.len() as u32).step_by(7) {
             let [a, b, c] = mesh.corners(t);

@@ -1,7 +1,6 @@
 //! Truths of files against arithmetic: a map of a known surface, turned, moved and scaled by known amounts, reads just those.
 
-mod support;
-
+use crate::support::*;
 use ember_ridge_core::Mesh;
 use ember_ridge_core::bake::Plan;
 use ember_ridge_core::glam::{Quat, Vec2, Vec3};
@@ -10,7 +9,6 @@ use ember_ridge_core::maps::{Green, MapSettings};
 use ember_ridge_core::picture::{Coding, Image, Pixels};
 use ember_ridge_core::review::{Difference, HEAT_SIDE, NormalReading, Question, Truths, displaced_levels};
 use ember_ridge_core::scene::BakeScene;
-use support::*;
 
 const SIDE: u32 = 128;
 const UP: NormalReading = NormalReading::Tangent(Green::Up);

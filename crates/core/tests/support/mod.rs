@@ -1,5 +1,4 @@
 //! Meshes with known answers, and a bake without a clock.
-#![allow(dead_code, reason = "each test file uses its own share")]
 
 use ember_ridge_core::bake::{Counts, Ended, Outcome, Plan, Report, Spool, Unwatched, Watch, run};
 use ember_ridge_core::glam::{Vec2, Vec3, vec2, vec3};

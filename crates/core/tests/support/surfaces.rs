@@ -1,5 +1,4 @@
 //! Finishes of a few coats over the unit square, and bakes of them.
-#![allow(dead_code, reason = "each test file uses its own share")]
 
 use super::support::*;
 use ember_ridge_core::finish::*;

@@ -1,0 +1,37 @@
+//! Tests of the core, one program: what they share is built once. Those that measure memory have programs of their own.
+
+mod support;
+#[path = "support/surfaces.rs"]
+mod surfaces;
+
+mod bakes;
+mod compare;
+mod curvature;
+mod examples;
+mod findings;
+mod finishes;
+mod finishes_kept;
+mod fixes;
+mod floors;
+mod going_on;
+mod golden;
+mod many;
+mod maps;
+mod masks;
+mod mends;
+mod meshes;
+mod normals;
+mod occlusion;
+mod offers;
+mod patches;
+mod patterns;
+mod places;
+mod ray_stories;
+mod reach;
+mod regions;
+mod results;
+mod reuse;
+mod sheets;
+mod stopping;
+mod tracing;
+mod truths;
