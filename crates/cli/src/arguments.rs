@@ -39,6 +39,10 @@ pub enum Command {
     Compare(Compare),
     /// Hold the delivered files of a bake against the sculpt, as a renderer reads them, and name what is wrong
     Verify(Verify),
+    /// Write the maps of a bake as a profile wants them, with meshes and a sheet of facts, and read all of it back
+    Deliver(Deliver),
+    /// Profiles of deliveries: list them, or print one as JSON to change it
+    Profile(Profile),
 }
 
 #[derive(Args)]
@@ -233,12 +237,45 @@ pub struct Compare {
 pub struct Verify {
     /// Folder of a bake, with its report.json
     pub out: PathBuf,
+    /// Verify what was delivered of it, in this folder, instead of its own files
+    #[arg(long, value_name = "DIR")]
+    pub delivery: Option<PathBuf>,
     /// Folder of the recipe's meshes [default: that folder, the one above, or this one]
     #[arg(long, value_name = "DIR")]
     pub meshes: Option<PathBuf>,
     /// Print what was found as JSON
     #[arg(long)]
     pub json: bool,
+}
+
+#[derive(Args)]
+pub struct Deliver {
+    /// Folder of a bake, with its report.json
+    pub out: PathBuf,
+    /// A profile that comes with the program, by name, or one as a JSON file
+    #[arg(long, value_name = "NAME")]
+    pub profile: String,
+    /// Folder to deliver to, or a zip file (.zip)
+    #[arg(long, value_name = "DIR|FILE.zip", required_unless_present = "list")]
+    pub to: Option<PathBuf>,
+    /// Folder of the recipe's meshes [default: that folder, the one above, or this one]
+    #[arg(long, value_name = "DIR")]
+    pub meshes: Option<PathBuf>,
+    /// Replace a delivery that is there; it is kept beside the new one, with its version in its name
+    #[arg(long)]
+    pub replace: bool,
+    /// Print the files it would write and what stands against that, and write nothing
+    #[arg(long, conflicts_with = "to")]
+    pub list: bool,
+    /// Print files, findings and checks as JSON
+    #[arg(long)]
+    pub json: bool,
+}
+
+#[derive(Args)]
+pub struct Profile {
+    /// The profile to print [default: list all]
+    pub name: Option<String>,
 }
 
 #[derive(Args)]

@@ -7,10 +7,14 @@ use crate::scene::load_mesh;
 use anyhow::{Context, anyhow};
 use ember_ridge_core::Mesh;
 use ember_ridge_core::bake::{MapReport, Report};
+use ember_ridge_core::deliver::SourceMap;
 use ember_ridge_core::picture::Image;
 use ember_ridge_core::recipe::MeshSource;
 use ember_ridge_core::sheet::{Coverage, coverage_of};
+use ember_ridge_formats::deliver::ReadPlace;
 use ember_ridge_formats::image::read_image;
+use std::fs::File;
+use std::io;
 use std::path::{Path, PathBuf};
 
 /// A bake as it lies on the disk.
@@ -49,6 +53,17 @@ impl Baked {
     pub fn picture(&self, name: &str) -> Result<Image, Unusable> {
         let path = self.folder.join(name);
         Ok(read_image(&path.to_string_lossy(), &read_plain(&path)?)?)
+    }
+
+    /// Opens the file of a map on a sheet, with its name.
+    ///
+    /// # Errors
+    /// The file's name, and why it cannot be opened.
+    pub fn open_map(&self, map: &SourceMap, sheet: usize) -> io::Result<(String, Box<dyn ReadPlace>)> {
+        let name = map.files().get(sheet).copied().unwrap_or_default().to_owned();
+        let named = |fault: io::Error| io::Error::new(fault.kind(), format!("{name}: {fault}. Bake it again"));
+        let file = File::open(self.folder.join(&name)).map_err(named)?;
+        Ok((name, Box::new(file)))
     }
 
     /// Where meshes of its recipe lie: the folder that was named, or the first of the bake's own, the one above it and the current one that

@@ -6,6 +6,8 @@ mod bake;
 mod baked;
 mod check;
 mod compare;
+mod deliver;
+mod delivered;
 mod document;
 mod files;
 mod finish;
@@ -40,6 +42,8 @@ fn main() -> ExitCode {
         Command::Finish(finish) => finish::run(&finish),
         Command::Compare(compare) => compare::run(&compare),
         Command::Verify(verify) => verify::run(&verify),
+        Command::Deliver(deliver) => deliver::run(&deliver),
+        Command::Profile(profile) => deliver::profile(&profile),
     };
     done.unwrap_or_else(|error: Unusable| {
         aside!("error: {error:#}");

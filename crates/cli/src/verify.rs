@@ -4,6 +4,7 @@
 use crate::Unusable;
 use crate::arguments::Verify;
 use crate::baked::Baked;
+use crate::delivered;
 use crate::progress::Progress;
 use crate::say::answer;
 use crate::scene::load_scene;
@@ -12,7 +13,9 @@ use ember_ridge_core::bake::{MapReport, Plan};
 use ember_ridge_core::picture::{Coding, Image};
 use ember_ridge_core::review::{ASKED_MAPS, Displaced, LevelTruth, MapFault, Truth, Truths, TruthsTold, asking};
 use ember_ridge_core::sheet::{Coverage, tiles_in_morton_order};
+use ember_ridge_formats::deliver::Check;
 use serde::Serialize;
+use std::borrow::Cow;
 use std::collections::BTreeMap;
 use std::process::ExitCode;
 
@@ -23,6 +26,9 @@ struct Answer {
     faults: Vec<Fault>,
     /// What was not held against the sculpt, and why.
     notes: Vec<String>,
+    /// Of a delivery: everything that was looked at in its files.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    checks: Vec<Check>,
 }
 
 /// Something wrong with a delivered file.
@@ -44,26 +50,45 @@ pub fn run(arguments: &Verify) -> Result<ExitCode, Unusable> {
     })?;
     let mut answer = Answer::default();
     let scene = (!recipe.high.is_empty()).then(|| load_scene(recipe, &files, &progress)).transpose()?;
-    let covered = match &scene {
-        Some(scene) => baked.coverage(&scene.low.mesh),
-        None => baked.coverage(&baked.low(&files, &progress)?),
+    let low = match &scene {
+        Some(scene) => &scene.low.mesh,
+        None => &baked.low(&files, &progress)?,
     };
-    // Maps of which every file is whole, as numbers.
+    // Maps of which every file is whole, as numbers; and how they are read.
     let mut whole: BTreeMap<&str, Vec<Image>> = BTreeMap::new();
-    for (key, map) in baked.report.maps.iter().filter(|(_, map)| map.error.is_none()) {
-        let sheets = sheets_of(&baked, key, map, &covered, &mut answer.faults);
-        whole.extend(sheets.filter(|_| ASKED_MAPS.contains(&key.as_str())).map(|sheets| (key.as_str(), sheets)));
+    let mut report = Cow::Borrowed(&baked.report);
+    let mut names: BTreeMap<String, String> = BTreeMap::new();
+    if let Some(folder) = &arguments.delivery {
+        let found = delivered::read_back(&baked, low, folder)?;
+        answer.faults.extend(found.checks.iter().filter(|check| !check.fine).map(|check| Fault {
+            map: check.what.to_owned(),
+            file: check.file.clone(),
+            fault: check.found.clone(),
+            remedy: check.remedy.to_owned(),
+        }));
+        answer.checks = found.checks;
+        answer.notes.extend(found.notes);
+        report = Cow::Owned(found.report);
+        names = found.names;
+        whole.extend(ASKED_MAPS.iter().filter_map(|key| Some((*key, found.whole.get(*key)?.clone()))));
+    } else {
+        let covered = baked.coverage(low);
+        for (key, map) in baked.report.maps.iter().filter(|(_, map)| map.error.is_none()) {
+            names.insert(key.clone(), baked.names(map).join(", "));
+            let sheets = sheets_of(&baked, key, map, &covered, &mut answer.faults);
+            whole.extend(sheets.filter(|_| ASKED_MAPS.contains(&key.as_str())).map(|sheets| (key.as_str(), sheets)));
+        }
     }
     match (asking(recipe), &scene) {
         (Ok(asking), Some(scene)) if !whole.is_empty() => {
             let plan = Plan::new(&asking.recipe, scene).map_err(|fault| anyhow!("{fault}"))?;
             progress.say("tracing the places that files are asked at");
             let truths = Truths::new(&plan, &baked.report.sheets).map_err(anyhow::Error::msg)?;
-            let told = truths.ask(&whole, &baked.report, asking.seams_only);
+            let told = truths.ask(&whole, &report, asking.seams_only);
             answer.truths = told.truths;
             answer.notes.extend(told.notes);
             answer.faults.extend(told.faults.into_iter().map(|MapFault { map, fault, remedy }| {
-                let file = baked.names(&baked.report.maps[&map]).join(", ");
+                let file = names.get(&map).cloned().unwrap_or_default();
                 Fault { map, file, fault, remedy }
             }));
         }
@@ -163,7 +188,9 @@ fn tell(answer: &Answer, json: bool) -> Result<(), Unusable> {
     for Fault { file, fault, remedy, .. } in &answer.faults {
         answer!("Fault: {file}: {fault}. {remedy}");
     }
-    if answer.faults.is_empty() {
+    if answer.faults.is_empty() && !answer.checks.is_empty() {
+        answer!("read back: {} checks, no faults", answer.checks.len());
+    } else if answer.faults.is_empty() {
         answer!("no faults");
     }
     Ok(())

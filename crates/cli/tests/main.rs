@@ -5,6 +5,7 @@ mod support;
 
 mod api_example;
 mod compare;
+mod deliver;
 mod finishes;
 mod hostile;
 mod masks;

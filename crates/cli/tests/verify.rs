@@ -12,7 +12,7 @@ use std::io::Cursor;
 use std::path::Path;
 
 /// Two flat squares side by side, each an island of its own, and dunes over both.
-fn write_pair(folder: &Path) {
+pub fn write_pair(folder: &Path) {
     let low = "o dune_low\nv 0 0 0\nv 1 0 0\nv 2 0 0\nv 0 0 1\nv 1 0 1\nv 2 0 1\n\
         vt 0.05 0.9\nvt 0.45 0.9\nvt 0.05 0.5\nvt 0.45 0.5\nvt 0.55 0.9\nvt 0.95 0.9\nvt 0.55 0.5\nvt 0.95 0.5\n\
         f 1/1 4/3 5/4 2/2\nf 2/5 5/7 6/8 3/6\n";

@@ -78,6 +78,16 @@ pub enum FindingKind {
     MipBleeding,
     /// Texels at the edge of a detail that floats over the surface hold something between the two.
     HalfCovered,
+    /// Two files of a delivery would have one name.
+    DeliveryClash,
+    /// A delivery lacks what its taker expects.
+    DeliveryMissing,
+    /// A constant stands in a delivery where the run has no map.
+    DeliveryFilled,
+    /// A delivery's maps cannot be made as small as they should be.
+    DeliverySize,
+    /// A delivery's file is too coarse for what it holds.
+    DeliveryDepth,
 }
 
 impl FindingKind {

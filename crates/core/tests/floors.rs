@@ -20,7 +20,7 @@ const FLOORS: &[&[&str]] = &[
     &["mend"],
     &["recipe"],
     &["bake"],
-    &["review"],
+    &["deliver", "review"],
 ];
 
 fn floor_of(room: &str) -> Option<usize> {

@@ -7,6 +7,7 @@ mod surfaces;
 mod bakes;
 mod compare;
 mod curvature;
+mod deliver;
 mod examples;
 mod findings;
 mod finishes;

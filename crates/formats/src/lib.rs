@@ -1,6 +1,7 @@
 //! Meshes and images from and to open formats. One file per format; the tables in [`mesh`] and [`image`] list them.
 //! Nothing of the job is decided here: a reader fills a [`ember_ridge_core::Draft`], a writer writes what it is given.
 
+pub mod deliver;
 pub mod files;
 pub mod hits;
 pub mod image;

@@ -60,6 +60,10 @@ impl Map for BentNormalSettings {
         Ok(Box::new(BentNormalTask { request, green: self.y.sign() }))
     }
 
+    fn tangent_space(&self) -> bool {
+        true
+    }
+
     fn reads(&self, _diagonal: f32) -> Reads {
         Reads::Direction { y: self.y }
     }

@@ -185,6 +185,11 @@ trait Map: Sized {
         Self::KIND.encoding.to_owned()
     }
 
+    /// Its directions lie in the tangent space of the low-poly, so that green goes with V.
+    fn tangent_space(&self) -> bool {
+        false
+    }
+
     /// How a file of it is read, on an asset of this diagonal (scene units).
     fn reads(&self, _diagonal: f32) -> Reads {
         match Self::KIND {
@@ -290,6 +295,11 @@ macro_rules! maps {
 
             pub fn shape(&self) -> MapShape {
                 match self { $(MapSettings::$name(s) => s.shape()),+ }
+            }
+
+            /// Its directions lie in the tangent space of the low-poly, so that green goes with V.
+            pub fn tangent_space(&self) -> bool {
+                match self { $(MapSettings::$name(s) => s.tangent_space()),+ }
             }
 
             /// How a file of it is read, on an asset of this diagonal (scene units).

@@ -71,6 +71,10 @@ impl Map for NormalSettings {
         Ok(Box::new(NormalTask { green: self.y.sign(), carried, finishes }))
     }
 
+    fn tangent_space(&self) -> bool {
+        true
+    }
+
     fn reads(&self, _diagonal: f32) -> Reads {
         Reads::Direction { y: self.y }
     }

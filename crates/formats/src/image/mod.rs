@@ -24,7 +24,7 @@ use std::io::{self, Seek, Write};
 pub struct ImageSpec {
     /// Texels per side.
     pub size: u32,
-    /// 1 or 3.
+    /// 1, 3, or 4 with alpha.
     pub channels: usize,
     pub format: ImageFormat,
     pub depth: Depth,
@@ -87,14 +87,22 @@ fn writer(format: ImageFormat) -> Writer {
 /// # Errors
 /// What the place or the source answers, or a depth the format cannot hold.
 pub fn write_image(place: &mut dyn Place, spec: &ImageSpec, rows: &mut RowSource) -> Result<(), WriteFault> {
-    if !spec.format.depths().contains(&spec.depth) {
-        return Err(format!("{} cannot hold {}", spec.format.label(), spec.depth.words()).into());
-    }
     if spec.color && holds_light(spec.format, spec.depth) {
         let mut light = |sink: &mut RowSink| {
             rows(&mut |values| sink(&values.iter().map(|&v| srgb_to_linear(v)).collect::<Vec<_>>()))
         };
-        return writer(spec.format)(place, spec, &mut light);
+        return write_rows(place, spec, &mut light);
+    }
+    write_rows(place, spec, rows)
+}
+
+/// Writes an image from rows that are as the file is to hold them: colours in files of floats are light already.
+///
+/// # Errors
+/// As [`write_image`].
+pub fn write_rows(place: &mut dyn Place, spec: &ImageSpec, rows: &mut RowSource) -> Result<(), WriteFault> {
+    if !spec.format.depths().contains(&spec.depth) {
+        return Err(format!("{} cannot hold {}", spec.format.label(), spec.depth.words()).into());
     }
     writer(spec.format)(place, spec, rows)
 }

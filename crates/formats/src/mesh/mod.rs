@@ -6,6 +6,7 @@ mod ply;
 mod stl;
 mod text;
 
+pub(crate) use self::gltf::chunks;
 pub use self::gltf::write_glb;
 pub use obj::write_obj;
 pub use ply::write_ply;

@@ -2,6 +2,7 @@
 //! stand as their joints do. Quantised and meshopt-packed attributes, strips, fans and sparse accessors are read.
 
 mod accessors;
+pub(crate) mod chunks;
 mod document;
 mod looks;
 mod meshopt;

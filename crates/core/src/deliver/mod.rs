@@ -1,0 +1,18 @@
+//! Deliveries: how the maps of a run are named, packed, encoded and made smaller for whoever takes them, as arithmetic on plain data.
+//! A profile says what is wanted; a plan says which files that makes of a run and what stands against it; texels are worked out row by
+//! row, so that no map is ever whole in memory.
+
+mod names;
+mod plan;
+mod profile;
+mod shipped;
+mod texels;
+
+pub use names::{NameFault, NameFields, Pattern};
+pub use plan::{
+    Delivery, DeliveryNames, PlannedChannel, PlannedPicture, SourceMap, UsedMap, asset_name, plan_delivery,
+    sheet_names, sources_of,
+};
+pub use profile::{Channel, Holds, MapPick, MeshRules, PROFILE_VERSION, Pick, PictureRule, Profile};
+pub use shipped::shipped_profiles;
+pub use texels::{Mixer, SourceRows};

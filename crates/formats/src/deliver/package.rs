@@ -1,0 +1,327 @@
+//! A whole delivery in a folder: pictures, meshes, palette, recipe and the sheet of facts; and the same read back.
+
+use super::check::{Check, check_picture};
+use super::check_glb::check_glb;
+use super::facts::{Facts, FileFacts, PictureFacts};
+use super::glb::{GlbMaterial, write_textured_glb};
+use super::picture::{OpenMap, write_delivered};
+use crate::files::write_whole;
+use crate::image::read_image;
+use crate::mesh::write_obj;
+use ember_ridge_core::Mesh;
+use ember_ridge_core::bake::Report;
+use ember_ridge_core::deliver::{
+    Delivery, DeliveryNames, Holds, NameFields, Pattern, PictureRule, Profile, asset_name, plan_delivery,
+    shipped_profiles,
+};
+use ember_ridge_core::layout::Unwrap;
+use ember_ridge_core::maps::PaletteEntry;
+use ember_ridge_core::mesh::NO_MATERIAL;
+use ember_ridge_core::picture::Image;
+use ember_ridge_core::sheet::sheet_table;
+use parking_lot::Mutex;
+use rayon::prelude::*;
+use std::collections::HashMap;
+use std::fs::{self, File};
+use std::io::{self, BufReader, Write};
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+/// A run with its maps, to be delivered.
+pub struct RunToDeliver<'a> {
+    pub report: &'a Report,
+    pub low: &'a Mesh,
+    pub cage: Option<&'a Mesh>,
+    pub open: &'a OpenMap<'a>,
+}
+
+/// Texels per side of the textures in a GLB, at most.
+const MOST_IN_GLB: u32 = 4096;
+
+/// Writes the files of a delivery into `folder`, which is there and empty.
+///
+/// # Errors
+/// What the disk or a map answers, with the file's name.
+pub fn write_package(
+    run: &RunToDeliver,
+    profile: &Profile,
+    delivery: &Delivery,
+    names: &DeliveryNames,
+    folder: &Path,
+) -> io::Result<Facts> {
+    let asset = asset_name(run.report);
+    let first = delivery.pictures.first();
+    let size = first.map_or(run.report.recipe.sheet.size, |picture| picture.size);
+    let density = Unwrap::new(run.low).map_or(0.0, |unwrap| unwrap.median_density() * size as f32);
+    let mut facts = Facts::new(&asset, profile, names.version, density);
+    let written: Vec<io::Result<FileFacts>> = delivery
+        .pictures
+        .par_iter()
+        .map(|picture| {
+            let fill = |place: &mut io::BufWriter<File>| Ok(write_delivered(place, picture, run.open)?);
+            let rule = &profile.pictures[picture.rule];
+            let mut file = put(folder, &picture.file, &holds(rule), fill)?;
+            file.picture = Some(PictureFacts::of(picture));
+            Ok(file)
+        })
+        .collect();
+    for file in written {
+        facts.files.push(file?);
+    }
+    let plain = |ending: &str| {
+        let pattern = Pattern::parse("{asset}_{map}").expect("a pattern of known fields");
+        pattern.name(&NameFields { asset: asset.clone(), map: ending.to_owned(), ..NameFields::default() })
+    };
+    if profile.meshes.glb {
+        let textures = tempfile::tempdir()?;
+        let materials = glb_materials(run, profile, names, textures.path())?;
+        let table = sheet_table(run.low, run.report.recipe.sheet.layout, &run.report.sheets);
+        let sheet = |t: u32| table.of[t as usize].unwrap_or(0) as usize;
+        let words = "the low-poly with tangents and textures, glTF 2.0";
+        let file = put(folder, &format!("{}.glb", plain("")), words, |out| {
+            write_textured_glb(out, run.low, &materials, &sheet)
+        })?;
+        facts.files.push(file);
+    }
+    if profile.meshes.obj {
+        let library = format!("{}.mtl", plain(""));
+        let mesh = by_sheets(run);
+        facts.files.push(put(folder, &format!("{}.obj", plain("")), "the low-poly, triangulated", |out| {
+            writeln!(out, "mtllib {library}")?;
+            write_obj(out, &mesh)
+        })?);
+        let text = material_library(&mesh.materials, profile, delivery);
+        facts.files.push(put_text(folder, &library, "the materials of the OBJ", &text)?);
+    }
+    if let Some(cage) = run.cage.filter(|_| profile.meshes.cage) {
+        let file = put(folder, &format!("{}.obj", plain("cage")), "the cage", |out| write_obj(out, cage))?;
+        facts.files.push(file);
+    }
+    if let Some(palette) = run.report.maps.values().find_map(|map| map.palette.as_ref()) {
+        let json = serde_json::to_string_pretty(palette)?;
+        let words = "the colours of the ID map by name";
+        facts.files.push(put_text(folder, &format!("{}.json", plain("ids")), words, &json)?);
+        facts.files.push(put_text(folder, &format!("{}.csv", plain("ids")), words, &palette_csv(palette))?);
+        facts.files.push(put_text(folder, &format!("{}.gpl", plain("ids")), words, &palette_gpl(&asset, palette))?);
+    }
+    let recipe = serde_json::to_string_pretty(&run.report.recipe)?;
+    facts.files.push(put_text(folder, "recipe.json", "the settings, to repeat the bake", &recipe)?);
+    let text = serde_json::to_string_pretty(profile)?;
+    facts.files.push(put_text(folder, "profile.json", "the profile, to deliver or verify again", &text)?);
+    put_text(folder, "facts.txt", "", &facts.text())?;
+    put_text(folder, "facts.json", "", &serde_json::to_string_pretty(&facts)?)?;
+    Ok(facts)
+}
+
+/// What a picture holds, in words.
+fn holds(rule: &PictureRule) -> String {
+    match &rule.holds {
+        Holds::Map(map) => map.clone(),
+        Holds::Channels(_) => rule.maps().join(", "),
+    }
+}
+
+/// Writes a file and reads it back for its checksum.
+fn put(
+    folder: &Path,
+    name: &str,
+    holds: &str,
+    fill: impl FnOnce(&mut io::BufWriter<File>) -> io::Result<()>,
+) -> io::Result<FileFacts> {
+    let path = folder.join(name);
+    let named = |fault: io::Error| io::Error::new(fault.kind(), format!("{name}: {fault}"));
+    if let Some(parent) = path.parent() {
+        fs::create_dir_all(parent).map_err(named)?;
+    }
+    write_whole(&path, fill).map_err(named)?;
+    let mut hasher = blake3::Hasher::new();
+    let bytes = io::copy(&mut File::open(&path).map_err(named)?, &mut hasher).map_err(named)?;
+    Ok(FileFacts {
+        file: name.to_owned(),
+        holds: holds.to_owned(),
+        bytes,
+        blake3: hasher.finalize().to_hex().to_string(),
+        picture: None,
+    })
+}
+
+fn put_text(folder: &Path, name: &str, holds: &str, text: &str) -> io::Result<FileFacts> {
+    put(folder, name, holds, |out| out.write_all(text.as_bytes()))
+}
+
+/// Writes the textures of the GLB, a set for each sheet.
+fn glb_materials(
+    run: &RunToDeliver,
+    profile: &Profile,
+    names: &DeliveryNames,
+    folder: &Path,
+) -> io::Result<Vec<GlbMaterial>> {
+    let packed = shipped_profiles().into_iter().find(|profile| profile.name == "gltf").expect("it is shipped");
+    let most_size = Some(profile.most_size.map_or(MOST_IN_GLB, |most| most.min(MOST_IN_GLB)));
+    let packed = Profile { most_size, pattern: "{map}_{sheet}.{tile}".to_owned(), ..packed };
+    let delivery = plan_delivery(&packed, run.report, names).map_err(io::Error::other)?;
+    let labels = if run.report.sheets.is_empty() { vec![String::new()] } else { run.report.sheets.clone() };
+    let asset = asset_name(run.report);
+    let name = |label: &String| if label.is_empty() { asset.clone() } else { label.clone() };
+    let has = |key: &str| run.report.maps.get(key).is_some_and(|map| map.error.is_none());
+    let mut materials: Vec<GlbMaterial> = labels
+        .iter()
+        .map(|label| GlbMaterial {
+            name: name(label),
+            see_through: has("opacity"),
+            occluded: has("ao"),
+            ..GlbMaterial::default()
+        })
+        .collect();
+    let written: Vec<io::Result<PathBuf>> = delivery
+        .pictures
+        .par_iter()
+        .enumerate()
+        .map(|(number, picture)| {
+            let path = folder.join(format!("{number}.png"));
+            write_whole(&path, |place| Ok(write_delivered(place, picture, run.open)?))?;
+            Ok(path)
+        })
+        .collect();
+    for (picture, path) in delivery.pictures.iter().zip(written) {
+        let material = &mut materials[picture.sheet];
+        let slots = [
+            &mut material.base_color,
+            &mut material.occlusion_roughness_metallic,
+            &mut material.normal,
+            &mut material.emissive,
+        ];
+        if let Some(slot) = slots.into_iter().nth(picture.rule) {
+            *slot = Some(path?);
+        }
+    }
+    Ok(materials)
+}
+
+/// The low-poly with a material for each sheet.
+fn by_sheets(run: &RunToDeliver) -> Mesh {
+    let table = sheet_table(run.low, run.report.recipe.sheet.layout, &run.report.sheets);
+    let asset = asset_name(run.report);
+    let labels = if run.report.sheets.is_empty() { vec![String::new()] } else { run.report.sheets.clone() };
+    let plain = |label: &String| {
+        let name = if label.is_empty() { &asset } else { label };
+        name.chars().map(|c| if c.is_whitespace() { '_' } else { c }).collect::<String>()
+    };
+    Mesh {
+        materials: labels.iter().map(plain).collect(),
+        triangle_materials: table.of.iter().map(|sheet| sheet.unwrap_or(NO_MATERIAL)).collect(),
+        looks: Vec::new(),
+        colors: Vec::new(),
+        ..run.low.clone()
+    }
+}
+
+/// Which map goes with which line of a material library. Roughness, metallic and normal are the lines that most readers know beside
+/// those of 1995.
+const MATERIAL_LINES: [(&str, &str); 6] = [
+    ("base-color", "map_Kd"),
+    ("opacity", "map_d"),
+    ("roughness", "map_Pr"),
+    ("metallic", "map_Pm"),
+    ("emission", "map_Ke"),
+    ("normal", "norm"),
+];
+
+fn material_library(materials: &[String], profile: &Profile, delivery: &Delivery) -> String {
+    let mut text = String::new();
+    for (sheet, material) in materials.iter().enumerate() {
+        text.push_str(&format!("newmtl {material}\nKd 0.8 0.8 0.8\n"));
+        for (map, line) in MATERIAL_LINES {
+            let file = delivery.pictures.iter().find(|picture| {
+                picture.sheet == sheet && profile.pictures[picture.rule].holds == Holds::Map(map.to_owned())
+            });
+            if let Some(picture) = file {
+                text.push_str(&format!("{line} {}\n", picture.file));
+            }
+        }
+    }
+    text
+}
+
+fn palette_csv(palette: &[PaletteEntry]) -> String {
+    let quoted = |name: &str| format!("\"{}\"", name.replace('"', "\"\""));
+    let line = |entry: &PaletteEntry| {
+        let [r, g, b] = entry.color;
+        format!("{},{r},{g},{b},#{r:02x}{g:02x}{b:02x}\n", quoted(&entry.name))
+    };
+    format!("name,red,green,blue,hex\n{}", palette.iter().map(line).collect::<String>())
+}
+
+fn palette_gpl(asset: &str, palette: &[PaletteEntry]) -> String {
+    let one_line = |text: &str| text.replace(['\n', '\r'], " ");
+    let line = |entry: &PaletteEntry| {
+        let [r, g, b] = entry.color;
+        format!("{r:3} {g:3} {b:3}\t{}\n", one_line(&entry.name))
+    };
+    let lines: String = palette.iter().map(line).collect();
+    format!("GIMP Palette\nName: {} ids\nColumns: 8\n#\n{lines}", one_line(asset))
+}
+
+/// Reads a delivery in `folder` back and holds it against the run.
+pub fn check_package(run: &RunToDeliver, delivery: &Delivery, facts: &Facts, folder: &Path) -> Vec<Check> {
+    let sources = ember_ridge_core::deliver::sources_of(run.report);
+    let known: Mutex<HashMap<(usize, usize), Arc<Image>>> = Mutex::default();
+    let whole = |source: usize, sheet: usize| -> Result<Arc<Image>, String> {
+        if let Some(image) = known.lock().get(&(source, sheet)) {
+            return Ok(image.clone());
+        }
+        debug_assert!(source < sources.len());
+        let (name, place) = (run.open)(source, sheet).map_err(|fault| fault.to_string())?;
+        let mut bytes = Vec::new();
+        io::Read::read_to_end(&mut BufReader::new(place), &mut bytes).map_err(|fault| format!("{name}: {fault}"))?;
+        let image = Arc::new(read_image(&name, &bytes).map_err(|fault| fault.to_string())?);
+        known.lock().insert((source, sheet), image.clone());
+        Ok(image)
+    };
+    let mut checks: Vec<Check> = facts.files.iter().map(|file| whole_file(file, folder)).collect();
+    for file in facts.files.iter().filter(|file| file.file.ends_with(".glb")) {
+        let table = sheet_table(run.low, run.report.recipe.sheet.layout, &run.report.sheets);
+        let sheet = |t: u32| table.of[t as usize].unwrap_or(0) as usize;
+        if let Ok(bytes) = fs::read(folder.join(&file.file)) {
+            checks.extend(check_glb(&file.file, &bytes, run.low, table.corners.len(), &sheet));
+        }
+    }
+    let mut sheet = 0;
+    for picture in sorted_by_sheet(delivery) {
+        if picture.sheet != sheet {
+            // Maps of one sheet serve its pictures and go.
+            known.lock().clear();
+            sheet = picture.sheet;
+        }
+        match fs::read(folder.join(&picture.file)) {
+            Ok(bytes) => checks.extend(check_picture(picture, &bytes, &whole)),
+            // That it is not there is told above.
+            Err(_) => continue,
+        }
+    }
+    checks
+}
+
+fn sorted_by_sheet(delivery: &Delivery) -> Vec<&ember_ridge_core::deliver::PlannedPicture> {
+    let mut pictures: Vec<_> = delivery.pictures.iter().collect();
+    pictures.sort_by_key(|picture| picture.sheet);
+    pictures
+}
+
+/// Whether a file is there with the bytes that were written.
+fn whole_file(file: &FileFacts, folder: &Path) -> Check {
+    let read = File::open(folder.join(&file.file)).and_then(|mut open| {
+        let mut hasher = blake3::Hasher::new();
+        let bytes = io::copy(&mut open, &mut hasher)?;
+        Ok((bytes, hasher.finalize().to_hex().to_string()))
+    });
+    let (fine, found) = match read {
+        Err(fault) if fault.kind() == io::ErrorKind::NotFound => (false, "it is missing".to_owned()),
+        Err(fault) => (false, fault.to_string()),
+        Ok((bytes, _)) if bytes != file.bytes => (false, format!("{bytes} bytes of {}: it is cut short", file.bytes)),
+        Ok((_, hash)) if hash != file.blake3 => (false, "its bytes have changed since it was written".to_owned()),
+        Ok((bytes, _)) => (true, format!("{bytes} bytes, checksum agrees")),
+    };
+    let remedy = if fine { "" } else { "Deliver it again, or copy the file anew" };
+    Check { file: file.file.clone(), what: "file", found, fine, remedy }
+}
