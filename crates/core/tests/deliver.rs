@@ -49,10 +49,10 @@ fn fields() -> NameFields {
 fn names_follow_their_pattern_and_empty_fields_take_their_separators_with_them() {
     let name = |pattern: &str, fields: &NameFields| Pattern::parse(pattern).expect("a pattern").name(fields);
     let all = fields();
-    assert_eq!(name("{asset}_{sheet}_{map}.{tile}", &all), "Garden lamp_glass_Normal.1002");
+    assert_eq!(name("{asset}_{sheet}_{map}.{tile}", &all), "Garden_lamp_glass_Normal.1002");
     assert_eq!(name("{version}/{part}/{map}-{size}", &all), "v007/hood/Normal-2048");
     let bare = NameFields { sheet: String::new(), tile: String::new(), part: String::new(), ..all.clone() };
-    assert_eq!(name("{asset}_{sheet}_{map}.{tile}", &bare), "Garden lamp_Normal");
+    assert_eq!(name("{asset}_{sheet}_{map}.{tile}", &bare), "Garden_lamp_Normal");
     assert_eq!(name("{sheet}_{map}", &bare), "Normal");
     assert_eq!(name("{part}/{map}", &bare), "Normal", "a folder without a name is none");
     // What fields hold never leaves the delivery.
@@ -105,7 +105,7 @@ fn a_profile_makes_its_files_of_a_run_and_says_what_the_run_lacks() {
     let names: Vec<&str> = delivery.pictures.iter().map(|picture| picture.file.as_str()).collect();
     assert_eq!(
         names,
-        ["Garden lamp_OcclusionRoughnessMetallic.png", "Garden lamp_Normal.png", "Garden lamp_Height.png"]
+        ["Garden_lamp_OcclusionRoughnessMetallic.png", "Garden_lamp_Normal.png", "Garden_lamp_Height.png"]
     );
     let packed = &delivery.pictures[0];
     assert_eq!(packed.channels[1..], [PlannedChannel::Value(0.8), PlannedChannel::Value(0.0)]);
@@ -139,10 +139,10 @@ fn files_of_one_name_forbid_a_delivery() {
     assert!(delivery.forbidden());
     let clash = &delivery.findings[0];
     assert_eq!(clash.kind, FindingKind::DeliveryClash);
-    assert!(clash.reason.contains("Garden lamp_normal.png") && clash.remedy.contains("{tile}"), "{clash:?}");
+    assert!(clash.reason.contains("Garden_lamp_normal.png") && clash.remedy.contains("{tile}"), "{clash:?}");
     let named = plan_delivery(&shipped("painting-16"), &report, &first()).expect("valid");
     let names: Vec<&str> = named.pictures.iter().map(|picture| picture.file.as_str()).collect();
-    assert_eq!(names, ["Garden lamp_normal.1001.png", "Garden lamp_normal.1002.png"]);
+    assert_eq!(names, ["Garden_lamp_normal.1001.png", "Garden_lamp_normal.1002.png"]);
     // Systems that do not tell large letters from small would lose one too.
     let mut twice = shipped("painting-16");
     twice.pictures =

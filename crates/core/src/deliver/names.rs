@@ -102,7 +102,7 @@ impl Pattern {
         Ok(Pattern(pieces))
     }
 
-    /// The name of a file without its ending. What fields hold is made safe: a character that cannot stand in a name becomes `-`.
+    /// The name of a file without its ending. What fields hold is made safe: a character that cannot stand in a name becomes `-`, a space `_`.
     pub fn name(&self, fields: &NameFields) -> String {
         let mut name = String::new();
         for piece in &self.0 {
@@ -132,7 +132,13 @@ fn safe(c: char) -> bool {
 
 impl NameFields {
     fn value(&self, field: Field) -> String {
-        let clean = |text: &str| text.chars().map(|c| if safe(c) { c } else { '-' }).collect::<String>();
+        // Spaces in a name part the words of a material library.
+        let plain = |c: char| match c {
+            c if c.is_whitespace() => '_',
+            c if safe(c) => c,
+            _ => '-',
+        };
+        let clean = |text: &str| text.trim().chars().map(plain).collect::<String>();
         match field {
             Field::Asset => clean(&self.asset),
             Field::Sheet => clean(&self.sheet),

@@ -43,10 +43,11 @@ export class Frame {
   private asked = 0;
   private resting: ReturnType<typeof setTimeout> | undefined;
 
-  /** `paint` draws the whole stage, into views that it asks for by `look`. */
+  /** `paint` draws the whole stage, into views that it asks for by `look`; `shown` is the scene that it draws, and from where. */
   constructor(
     canvas: HTMLCanvasElement,
     private readonly paint: () => void,
+    private readonly shown: () => readonly [THREE.Scene, THREE.Camera],
   ) {
     this.renderer = new THREE.WebGLRenderer({
       canvas,
@@ -56,6 +57,8 @@ export class Frame {
     });
     this.renderer.outputColorSpace = THREE.LinearSRGBColorSpace;
     this.renderer.autoClear = false;
+    // Asking for errors waits until a shader is translated, a second of the page without a graphics card.
+    this.renderer.debug.checkShaderErrors = import.meta.env.DEV;
   }
 
   /** Width and height in pixels of the page. */
@@ -75,11 +78,21 @@ export class Frame {
     clearTimeout(this.resting);
     this.renderer.domElement.dataset.sharp = "false";
     this.asked = requestAnimationFrame(() => {
+      if (!this.translated()) return this.ask();
       this.draw(this.software ? COARSE : plainRatio(), this.rough);
       // By a graphics card with more pixels than the screen has: edges are smooth, and no hand waits for it. Counted from here: a frame may
       // have come late.
       this.resting = setTimeout(() => this.draw(this.software ? plainRatio() : FINE, this.sharp), RESTED);
     });
+  }
+
+  /** Begins to translate shaders that are new; whether all can be drawn with. Until then the page goes on, and what was drawn stays. */
+  private translated(): boolean {
+    const { renderer } = this;
+    const programs = [...renderer.compile(...this.shown())].map(
+      (material) => renderer.properties.get(material) as { currentProgram?: { isReady(): boolean } },
+    );
+    return programs.every(({ currentProgram }) => currentProgram?.isReady() !== false);
   }
 
   /** The stage as a picture of so many pixels across, or as many as can be drawn; clear around the model. */

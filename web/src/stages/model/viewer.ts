@@ -55,7 +55,11 @@ export class Viewer {
   private readonly end = new AbortController();
 
   constructor(private readonly canvas: HTMLCanvasElement) {
-    this.frames = new Frame(canvas, () => this.drawAll());
+    this.frames = new Frame(
+      canvas,
+      () => this.drawAll(),
+      () => [this.scene, this.eye.camera],
+    );
     this.shared = { light: { value: new THREE.Vector3(0.4, 0.6, 0.7) }, ratio: this.frames.ratio };
     this.blank.needsUpdate = true;
     this.scene.add(this.ground.mesh);
