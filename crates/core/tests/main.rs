@@ -1,5 +1,9 @@
 //! Tests of the core, one program: what they share is built once. Those that measure memory have programs of their own.
 
+/// As in the program. The system's own gives large pieces back at once and takes them anew, which costs a third of the time here.
+#[global_allocator]
+static MEMORY: mimalloc::MiMalloc = mimalloc::MiMalloc;
+
 mod support;
 #[path = "support/surfaces.rs"]
 mod surfaces;
