@@ -9,7 +9,9 @@ use crate::say::answer;
 use crate::scene::load_mesh;
 use anyhow::{Context, anyhow, bail};
 use ember_ridge_core::Finding;
-use ember_ridge_core::deliver::{Delivery, DeliveryNames, Profile, plan_delivery, shipped_profiles, sources_of};
+use ember_ridge_core::deliver::{
+    Delivery, DeliveryNames, Profile, parts_of, plan_delivery, shipped_profiles, sources_of,
+};
 use ember_ridge_formats::deliver::{Check, Facts, PictureFacts, RunToDeliver, check_package, write_package};
 use ember_ridge_formats::files::write_whole;
 use serde::Serialize;
@@ -41,18 +43,18 @@ pub fn run(arguments: &arguments::Deliver) -> Result<ExitCode, Unusable> {
     let baked = Baked::open(&arguments.out)?;
     let target = arguments.to.as_deref().map(|to| Target::new(to, arguments.replace)).transpose()?;
     let version = target.as_ref().map_or(1, |target| target.version);
-    let names = DeliveryNames { version, parts: Vec::new() };
-    let delivery = plan_delivery(&profile, &baked.report, &names).map_err(anyhow::Error::msg)?;
-    let Some(target) = target.filter(|_| !delivery.forbidden()) else {
-        tell(&delivery, None, &[], arguments)?;
-        return Ok(ExitCode::from(u8::from(delivery.forbidden())));
-    };
     let recipe = &baked.report.recipe;
     let meshes = recipe.low.iter().chain(&recipe.cage);
     let files = baked.folder_of(meshes, arguments.meshes.as_deref()).ok_or_else(|| {
         anyhow!("{}: the meshes of its recipe were not found; name their folder with --meshes", arguments.out.display())
     })?;
     let low = baked.low(&files, &progress)?;
+    let names = DeliveryNames { version, parts: parts_of(&low, &baked.report) };
+    let delivery = plan_delivery(&profile, &baked.report, &names).map_err(anyhow::Error::msg)?;
+    let Some(target) = target.filter(|_| !delivery.forbidden()) else {
+        tell(&delivery, None, &[], arguments)?;
+        return Ok(ExitCode::from(u8::from(delivery.forbidden())));
+    };
     let cage = recipe.cage.as_ref().map(|cage| load_mesh(cage, &files, &progress)).transpose()?;
     target.keep_from(&baked, files.folder())?;
     let sources = sources_of(&baked.report);

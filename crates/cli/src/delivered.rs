@@ -6,7 +6,7 @@ use crate::files::{read_plain, read_text};
 use anyhow::{Context, anyhow};
 use ember_ridge_core::Mesh;
 use ember_ridge_core::bake::Report;
-use ember_ridge_core::deliver::{DeliveryNames, Holds, Profile, plan_delivery, sources_of};
+use ember_ridge_core::deliver::{DeliveryNames, Holds, Profile, parts_of, plan_delivery, sources_of};
 use ember_ridge_core::maps::Reads;
 use ember_ridge_core::picture::{Coding, Image};
 use ember_ridge_core::review::ASKED_MAPS;
@@ -46,7 +46,7 @@ pub fn read_back(baked: &Baked, low: &Mesh, folder: &Path) -> Result<ReadBack, U
     let profile = Profile::from_json(&text("profile.json")?).map_err(|fault| unusable("profile.json", fault))?;
     let facts: Facts =
         serde_json::from_str(&text("facts.json")?).map_err(|fault| unusable("facts.json", fault.to_string()))?;
-    let names = DeliveryNames { version: facts.version, parts: Vec::new() };
+    let names = DeliveryNames { version: facts.version, parts: parts_of(low, &baked.report) };
     let delivery = plan_delivery(&profile, &baked.report, &names).map_err(anyhow::Error::msg)?;
     let sources = sources_of(&baked.report);
     let open = |source: usize, sheet: usize| baked.open_map(&sources[source], sheet);

@@ -72,7 +72,7 @@ fn channels_are_packed_to_the_byte_and_green_turns() {
     let folder = baked("normal,ao,displacement", &[]);
     let mut profile = read_profile(folder.path(), "metal-rough-packed");
     profile["name"] = "mine".into();
-    profile["pattern"] = "textures/{map}_{size}".into();
+    profile["pattern"] = "textures/{part}_{map}_{size}".into();
     profile["y"] = "-".into();
     profile["pictures"] = serde_json::json!([
         { "suffix": "packed", "depth": "8", "holds": { "channels": [
@@ -83,10 +83,10 @@ fn channels_are_packed_to_the_byte_and_green_turns() {
     let (code, answer) = delivered(folder.path(), "mine.json", "to", &[]);
     assert_eq!(code, Some(0), "{answer}");
     let open = |path: &str| image::open(folder.path().join(path)).unwrap_or_else(|fault| panic!("{path}: {fault}"));
-    let packed = open("to/textures/packed_64.png");
+    let packed = open("to/textures/lid_low_packed_64.png");
     let image::DynamicImage::ImageRgba8(packed) = packed else { panic!("{:?}", packed.color()) };
     let (ao, normal) = (open("out/lid_low_ao.png").into_luma8(), open("out/lid_low_normal.png").into_rgb8());
-    let turned = open("to/textures/normal_64.png").into_rgb8();
+    let turned = open("to/textures/lid_low_normal_64.png").into_rgb8();
     for (x, y, texel) in packed.enumerate_pixels() {
         let ([ao], [r, g, b]) = (ao.get_pixel(x, y).0, normal.get_pixel(x, y).0);
         assert_eq!(texel.0, [ao, 255 - ao, 128, 255 - g], "{x}, {y}: green is turned wherever it is taken from");

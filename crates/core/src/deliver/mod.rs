@@ -10,7 +10,7 @@ mod texels;
 
 pub use names::{NameFault, NameFields, Pattern};
 pub use plan::{
-    Delivery, DeliveryNames, PlannedChannel, PlannedPicture, SourceMap, UsedMap, asset_name, plan_delivery,
+    Delivery, DeliveryNames, PlannedChannel, PlannedPicture, SourceMap, UsedMap, asset_name, parts_of, plan_delivery,
     sheet_names, sources_of,
 };
 pub use profile::{Channel, Holds, MapPick, MeshRules, PROFILE_VERSION, Pick, PictureRule, Profile};

@@ -5,11 +5,10 @@ use super::profile::{Channel, Holds, Pick, PictureRule, Profile};
 use crate::bake::{MapFacts, MapReport, Report};
 use crate::finding::{Finding, FindingKind, Severity};
 use crate::maps::{Green, Reads};
+use crate::mesh::Mesh;
 use crate::picture::{Depth, ImageFormat};
-use crate::sheet::{Layout, SheetName};
-use schemars::JsonSchema;
-use serde::Serialize;
-use std::collections::BTreeMap;
+use crate::sheet::{Layout, SheetName, sheet_table};
+use std::collections::{BTreeMap, BTreeSet};
 
 /// Characters of a delivered file's path within the delivery, at most.
 const MOST_PATH: usize = 200;
@@ -150,12 +149,12 @@ impl Delivery {
     }
 }
 
-/// What of a run a delivery is named by.
-#[derive(Clone, Debug, PartialEq, Serialize, JsonSchema)]
+/// What a delivery is named by besides its run.
+#[derive(Clone, Debug, PartialEq)]
 pub struct DeliveryNames {
     /// Its version, counted from 1.
     pub version: u32,
-    /// Of each sheet, the part that it holds alone; empty otherwise.
+    /// As [`parts_of`]; where there are none, no name holds a part.
     pub parts: Vec<String>,
 }
 
@@ -220,6 +219,24 @@ pub fn plan_delivery(profile: &Profile, report: &Report, names: &DeliveryNames) 
     delivery.findings.extend(clashes(&delivery.pictures));
     crate::finding::worst_first(&mut delivery.findings);
     Ok(delivery)
+}
+
+/// Of each sheet of a run, the part of the low-poly that it holds alone; empty otherwise.
+pub fn parts_of(low: &Mesh, report: &Report) -> Vec<String> {
+    let sheets = sheet_names(report).len();
+    let labels = if report.sheets.is_empty() { vec![String::new()] } else { report.sheets.clone() };
+    let table = sheet_table(low, report.recipe.sheet.layout, &labels);
+    let mut parts: Vec<BTreeSet<usize>> = vec![BTreeSet::new(); sheets];
+    for (triangle, part) in low.triangle_parts().into_iter().enumerate() {
+        if let Some(held) = table.of[triangle].and_then(|sheet| parts.get_mut(sheet as usize)) {
+            held.insert(part as usize);
+        }
+    }
+    let alone = |held: BTreeSet<usize>| match held.iter().collect::<Vec<_>>()[..] {
+        [part] => low.parts[*part].name.clone(),
+        _ => String::new(),
+    };
+    parts.into_iter().map(alone).collect()
 }
 
 /// What an asset is called in file names: its own name, or that of its first low-poly file.

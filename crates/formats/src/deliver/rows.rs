@@ -19,8 +19,9 @@ pub struct RowReader {
     pub height: u32,
     pub channels: usize,
     rows: Rows,
-    /// Read, but not given yet.
+    /// Read last; from `given` on not given yet.
     waiting: Vec<f32>,
+    given: usize,
 }
 
 enum Rows {
@@ -55,10 +56,14 @@ impl RowReader {
     /// A damaged file, or one that ends before that.
     pub fn read(&mut self, rows: u32) -> io::Result<Vec<f32>> {
         let wanted = rows as usize * self.width as usize * self.channels;
-        while self.waiting.len() < wanted {
+        while self.waiting.len() - self.given < wanted {
+            self.waiting.drain(..self.given);
+            self.given = 0;
             self.more()?;
         }
-        Ok(self.waiting.drain(..wanted).collect())
+        let rows = self.waiting[self.given..self.given + wanted].to_vec();
+        self.given += wanted;
+        Ok(rows)
     }
 
     fn more(&mut self) -> io::Result<()> {
@@ -146,7 +151,7 @@ fn open_png(reader: Buffered) -> io::Result<RowReader> {
         return Err(bad("it is not written as maps are: 8 or 16 bits per channel, rows in order"));
     }
     let (width, height, channels) = (info.width, info.height, info.color_type.samples());
-    Ok(RowReader { width, height, channels, rows: Rows::Png(Box::new(reader)), waiting: Vec::new() })
+    Ok(RowReader { width, height, channels, rows: Rows::Png(Box::new(reader)), waiting: Vec::new(), given: 0 })
 }
 
 fn open_tiff(reader: Buffered) -> io::Result<RowReader> {
@@ -167,6 +172,7 @@ fn open_tiff(reader: Buffered) -> io::Result<RowReader> {
         channels,
         rows: Rows::Tiff { decoder: Box::new(decoder), next: 0 },
         waiting: Vec::new(),
+        given: 0,
     })
 }
 
@@ -179,7 +185,7 @@ fn open_exr(reader: Buffered) -> io::Result<RowReader> {
         return Err(bad("it is not written as maps are: one layer of 1, 3 or 4 channels"));
     }
     let blocks = reader.all_chunks(true).map_err(bad)?.sequential_decompressor(true);
-    Ok(RowReader { width, height, channels, rows: Rows::Exr(Box::new(blocks)), waiting: Vec::new() })
+    Ok(RowReader { width, height, channels, rows: Rows::Exr(Box::new(blocks)), waiting: Vec::new(), given: 0 })
 }
 
 fn open_whole(name: &str, mut reader: Buffered) -> io::Result<RowReader> {
@@ -187,5 +193,5 @@ fn open_whole(name: &str, mut reader: Buffered) -> io::Result<RowReader> {
     reader.read_to_end(&mut bytes)?;
     let image = read_image(name, &bytes).map_err(bad)?;
     let (width, height, channels) = (image.width, image.height, image.channels);
-    Ok(RowReader { width, height, channels, rows: Rows::Whole { image, next: 0 }, waiting: Vec::new() })
+    Ok(RowReader { width, height, channels, rows: Rows::Whole { image, next: 0 }, waiting: Vec::new(), given: 0 })
 }
