@@ -3,7 +3,7 @@
 use crate::Unusable;
 use crate::arguments;
 use crate::baked::Baked;
-use crate::files::read_text;
+use crate::files::{Files, read_text};
 use crate::progress::Progress;
 use crate::say::answer;
 use crate::scene::load_mesh;
@@ -15,8 +15,9 @@ use ember_ridge_core::deliver::{
 use ember_ridge_formats::deliver::{Check, Facts, PictureFacts, RunToDeliver, check_package, write_package};
 use ember_ridge_formats::files::write_whole;
 use serde::Serialize;
+use std::ffi::OsStr;
 use std::fs::{self, File};
-use std::io;
+use std::io::{self, Read};
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
@@ -56,7 +57,7 @@ pub fn run(arguments: &arguments::Deliver) -> Result<ExitCode, Unusable> {
         return Ok(ExitCode::from(u8::from(delivery.forbidden())));
     };
     let cage = recipe.cage.as_ref().map(|cage| load_mesh(cage, &files, &progress)).transpose()?;
-    target.keep_from(&baked, files.folder())?;
+    target.keep_from(&baked, &files)?;
     let sources = sources_of(&baked.report);
     let open = |source: usize, sheet: usize| baked.open_map(&sources[source], sheet);
     let run = RunToDeliver { report: &baked.report, low: &low, cage: cage.as_ref(), open: &open };
@@ -70,10 +71,10 @@ pub fn run(arguments: &arguments::Deliver) -> Result<ExitCode, Unusable> {
         anyhow!("{fault}{remedy}")
     })?;
     progress.say("reading it back");
-    let checks = check_package(&run, &delivery, &facts, work.path());
+    let checks = check_package(&run, &profile, &delivery, &facts, work.path());
     let fine = checks.iter().all(|check| check.fine);
     if fine {
-        target.take(work)?;
+        target.take(&work)?;
     }
     progress.finish();
     tell(&delivery, Some(&facts), &checks, arguments)?;
@@ -101,35 +102,50 @@ struct Target {
     path: PathBuf,
     zip: bool,
     version: u32,
-    /// What is there already is put aside.
-    replaces: bool,
+    /// Where what is there already is put.
+    old: Option<PathBuf>,
 }
 
 impl Target {
     fn new(to: &Path, replace: bool) -> Result<Target, Unusable> {
         let zip = to.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("zip"));
-        let there = to.exists() && (zip || fs::read_dir(to).map_or(true, |mut files| files.next().is_some()));
-        let facts = if zip { None } else { read_text(&to.join("facts.json")).ok() };
-        let before = facts.as_deref().and_then(|text| serde_json::from_str::<Facts>(text).ok());
-        if there && !zip && before.is_none() {
-            bail!("{}: it holds other files, and no delivery. Name an empty or a new folder", to.display());
+        let path = to.to_owned();
+        let empty = !to.exists() || (!zip && fs::read_dir(to).is_ok_and(|mut files| files.next().is_none()));
+        if empty {
+            return Ok(Target { path, zip, version: 1, old: None });
         }
-        if there && !replace {
+        let Some(before) = facts_of(to, zip) else {
+            bail!("{}: something else than a delivery is there. Name an empty or a new place", to.display());
+        };
+        if !replace {
             bail!(
                 "{}: something was delivered there already. Name another place, or replace it with --replace",
                 to.display()
             );
         }
-        let version = before.map_or(1, |facts| facts.version + 1);
-        Ok(Target { path: to.to_owned(), zip, version, replaces: there })
+        let name = |part: Option<&OsStr>| part.unwrap_or_default().to_string_lossy().into_owned();
+        let old = to.with_file_name(match zip {
+            true => format!("{}.v{:03}.zip", name(to.file_stem()), before.version),
+            false => format!("{}.v{:03}", name(to.file_name()), before.version),
+        });
+        if old.exists() {
+            bail!("{}: an older version is kept there already. Move it away", old.display());
+        }
+        Ok(Target { path, zip, version: before.version + 1, old: Some(old) })
     }
 
     /// A delivery must not stand where its own sources lie.
-    fn keep_from(&self, baked: &Baked, meshes: &Path) -> Result<(), Unusable> {
+    fn keep_from(&self, baked: &Baked, files: &Files) -> Result<(), Unusable> {
         let Ok(target) = self.path.canonicalize() else { return Ok(()) };
-        for (folder, what) in [(baked.folder.as_path(), "the bake itself"), (meshes, "the meshes")] {
-            if folder.canonicalize().is_ok_and(|folder| folder == target || folder.starts_with(&target)) {
-                bail!("--to: {} holds {what}; name another folder", self.path.display());
+        let read = baked.report.recipe.files_read();
+        let sources = read.iter().map(|name| files.path(name)).chain([baked.folder.clone()]);
+        for source in sources {
+            if source.canonicalize().is_ok_and(|source| source.starts_with(&target)) {
+                bail!(
+                    "{}: it holds {}, which the asset reads. Name another place with --to",
+                    self.path.display(),
+                    source.display()
+                );
             }
         }
         Ok(())
@@ -143,25 +159,36 @@ impl Target {
             .with_context(|| format!("{}: nothing can be written there. Name a writable folder", beside.display()))
     }
 
-    /// Puts the finished folder where it is wanted, in one step; what stood there is kept beside it.
-    fn take(&self, work: tempfile::TempDir) -> Result<(), Unusable> {
-        let cannot = || format!("{}: it cannot be put there", self.path.display());
-        if self.zip {
-            return write_whole(&self.path, |out| zip_folder(work.path(), out)).with_context(cannot);
-        }
-        if self.replaces {
-            let name = self.path.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
-            let old = self.path.with_file_name(format!("{name}.v{:03}", self.version - 1));
-            if old.exists() {
-                bail!("{}: an older version is kept there already. Move it away", old.display());
-            }
-            fs::rename(&self.path, &old).with_context(cannot)?;
-        } else if self.path.exists() {
-            fs::remove_dir(&self.path).with_context(cannot)?;
-        }
+    /// Puts the finished delivery where it is wanted, in one step; what stood there is kept beside it, or put back if that fails.
+    fn take(&self, work: &tempfile::TempDir) -> Result<(), Unusable> {
+        let cannot = || format!("{}: it cannot be put there. Name another place with --to", self.path.display());
         readable(work.path()).with_context(cannot)?;
-        fs::rename(work.keep(), &self.path).with_context(cannot)
+        if let Some(old) = &self.old {
+            fs::rename(&self.path, old).with_context(cannot)?;
+        }
+        let put = match self.zip {
+            true => write_whole(&self.path, |out| zip_folder(work.path(), out)),
+            false => fs::rename(work.path(), &self.path),
+        };
+        if let (Err(_), Some(old)) = (&put, &self.old) {
+            fs::rename(old, &self.path).with_context(cannot)?;
+        }
+        put.with_context(cannot)
     }
+}
+
+/// The facts of a delivery; None where there is none.
+fn facts_of(path: &Path, zip: bool) -> Option<Facts> {
+    let text = match zip {
+        false => read_text(&path.join("facts.json")).ok()?,
+        true => {
+            let mut archive = zip::ZipArchive::new(File::open(path).ok()?).ok()?;
+            let mut text = String::new();
+            archive.by_name("facts.json").ok()?.read_to_string(&mut text).ok()?;
+            text
+        }
+    };
+    serde_json::from_str(&text).ok()
 }
 
 /// A temporary folder is its owner's alone; a delivery is for others.

@@ -52,7 +52,7 @@ pub fn read_back(baked: &Baked, low: &Mesh, folder: &Path) -> Result<ReadBack, U
     let open = |source: usize, sheet: usize| baked.open_map(&sources[source], sheet);
     let run = RunToDeliver { report: &baked.report, low, cage: None, open: &open };
     let mut found = ReadBack {
-        checks: check_package(&run, &delivery, &facts, folder),
+        checks: check_package(&run, &profile, &delivery, &facts, folder),
         report: baked.report.clone(),
         whole: BTreeMap::new(),
         names: BTreeMap::new(),

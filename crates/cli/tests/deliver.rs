@@ -163,7 +163,7 @@ fn what_stands_in_the_way_is_told_and_nothing_is_written() {
     assert!(to("glossy", "to").contains("there is no 'glossy'. There are metal-rough-packed"));
     fs::write(at("bad.json"), "{ \"version\": 1 }").expect("written");
     assert!(to("bad.json", "to").contains("bad.json: missing field"), "{}", to("bad.json", "to"));
-    assert!(to("separate", ".").contains("other files, and no delivery"));
+    assert!(to("separate", ".").contains("something else than a delivery"));
     assert!(refused(&["deliver", "nowhere", "--profile", "gltf", "--to", "to"]).contains("holds no bake"));
     // Two pictures of one name.
     let mut profile = read_profile(folder.path(), "painting-16");
@@ -201,6 +201,27 @@ fn a_delivery_is_replaced_whole_when_asked_and_the_old_one_stays() {
     let archive = zip::ZipArchive::new(fs::File::open(at("lid.zip")).expect("a file")).expect("a zip");
     let names: BTreeSet<String> = archive.file_names().map(|name| name.expect("text").into_owned()).collect();
     assert_eq!(names, files_in(&at("to")));
+    // A zip is replaced as a folder is; what is no delivery is not.
+    let sound = fs::read(at("lid.zip")).expect("a file");
+    let (code, answer) = delivered(folder.path(), "gltf", "lid.zip", &["--replace"]);
+    assert_eq!((code, &answer["version"]), (Some(0), &2.into()), "{answer}");
+    assert_eq!(fs::read(at("lid.v001.zip")).expect("kept"), sound);
+    fs::write(at("other.zip"), "notes").expect("written");
+    let output = run(folder.path(), &["deliver", "out", "--profile", "gltf", "--to", "other.zip", "--replace"]);
+    assert!(output.status.code() == Some(2) && error(&output).contains("something else"), "{}", error(&output));
+    assert_eq!(fs::read(at("other.zip")).expect("there"), b"notes");
+    // An old version that would be lost stops it before any work.
+    fs::create_dir(at("to.v002")).expect("made");
+    let output = run(folder.path(), &["deliver", "out", "--profile", "gltf", "--to", "to", "--replace"]);
+    assert!(output.status.code() == Some(2) && error(&output).contains("to.v002"), "{}", error(&output));
+    assert!(at("to/facts.json").exists());
+    // Nor does it move what the asset reads.
+    fs::remove_dir(at("to.v002")).expect("gone");
+    let mut report = read_json(&at("out/report.json"));
+    report["recipe"]["low"][0]["file"] = "to/lid_low.obj".into();
+    fs::write(at("out/report.json"), report.to_string()).expect("written");
+    let output = run(folder.path(), &["deliver", "out", "--profile", "gltf", "--to", "to", "--replace"]);
+    assert!(output.status.code() == Some(2) && error(&output).contains("which the asset reads"), "{}", error(&output));
 }
 
 /// What went wrong with a map of the run is found while it is delivered, and names it.
@@ -213,7 +234,7 @@ fn damaged_maps_of_the_run_are_named() {
         fs::write(&at, damage).expect("written");
         let output = run(folder.path(), &["deliver", "out", "--profile", "separate", "--to", "to"]);
         assert!(
-            output.status.code() == Some(2) && error(&output).contains("lid_low_ao.png"),
+            output.status.code() == Some(2) && error(&output).contains("lid_low_ao.png: it cannot be read"),
             "{:?}: {}",
             output.status.code(),
             error(&output)
@@ -302,6 +323,23 @@ fn planted_faults_in_a_delivery_are_each_named_with_their_file() {
         }
         fs::write(path, bytes).expect("written");
     };
+    let painted_over = |path: &Path| {
+        let mut bytes = fs::read(path).expect("a file");
+        let gltf = gltf::Gltf::from_slice(&bytes).expect("a sound GLB");
+        let start = bytes.len() - gltf.blob.as_ref().expect("a buffer").len();
+        let gltf::image::Source::View { view, .. } = gltf.images().last().expect("one").source() else {
+            panic!("it is inside")
+        };
+        let place = start + view.offset()..start + view.offset() + view.length();
+        let mut picture = image::load_from_memory(&bytes[place.clone()]).expect("a picture").into_rgb8();
+        picture.pixels_mut().for_each(|texel| texel.0 = [128, 128, 255]);
+        let mut flat = std::io::Cursor::new(Vec::new());
+        picture.write_to(&mut flat, image::ImageFormat::Png).expect("written");
+        let flat = flat.into_inner();
+        bytes[place.start..place.start + flat.len()].copy_from_slice(&flat);
+        fs::write(path, bytes).expect("written");
+    };
+    planted(folder.path(), "dune_low.glb", painted_over, "texture dune_low_normal.png");
     planted(folder.path(), "dune_low.glb", turned, "degrees off those that were baked with");
     assert_eq!(verified(folder.path()), (Some(0), Vec::new()));
 }

@@ -185,9 +185,9 @@ fn expected(picture: &PlannedPicture, maps: &[Arc<Image>], x: u32, y: u32) -> Ve
         held
     };
     let of = |channel: &PlannedChannel| {
-        let PlannedChannel::Map { used, channel, invert } = *channel else {
-            let PlannedChannel::Value(value) = *channel else { return 0.0 };
-            return value;
+        let (used, channel, invert) = match *channel {
+            PlannedChannel::Value(value) => return value,
+            PlannedChannel::Map { used, channel, invert } => (used, channel, invert),
         };
         let (map, held) = (&picture.used[used], texels(&maps[used]));
         let count = held.len() as f32;

@@ -9,8 +9,14 @@ use ember_ridge_core::surface::degrees_between;
 /// Angles that are let pass; the numbers are copied, so that there should be none.
 const MOST_DEGREES: f32 = 0.01;
 
-/// Its triangles, tangents and textures. `sheet_of` tells of a triangle of `low` which of `sheets` it lies on.
-pub fn check_glb(file: &str, bytes: &[u8], low: &Mesh, sheets: usize, sheet_of: &dyn Fn(u32) -> usize) -> Vec<Check> {
+/// Its triangles and tangents, and the bytes of its textures. `sheet_of` tells of a triangle of `low` which of `sheets` it lies on.
+pub fn check_glb(
+    file: &str,
+    bytes: &[u8],
+    low: &Mesh,
+    sheets: usize,
+    sheet_of: &dyn Fn(u32) -> usize,
+) -> (Vec<Check>, Vec<Vec<u8>>) {
     let check = |what, fine, found: String| Check {
         file: file.to_owned(),
         what,
@@ -22,7 +28,7 @@ pub fn check_glb(file: &str, bytes: &[u8], low: &Mesh, sheets: usize, sheet_of: 
     let read = std::panic::catch_unwind(|| corners_of(bytes)).unwrap_or_else(|_| Err("it is damaged".to_owned()));
     let found = match read {
         Ok(found) => found,
-        Err(fault) => return vec![check("read", false, fault)],
+        Err(fault) => return (vec![check("read", false, fault)], Vec::new()),
     };
     // Part by part, and in each sheet by sheet, as it is written.
     let parts = low.parts.iter().flat_map(|part| (0..sheets.max(1)).map(move |sheet| (part, sheet)));
@@ -34,7 +40,7 @@ pub fn check_glb(file: &str, bytes: &[u8], low: &Mesh, sheets: usize, sheet_of: 
         format!("{} triangles of {}", found.corners.len() / 3, order.len()),
     )];
     if !checks[0].fine {
-        return checks;
+        return (checks, found.textures);
     }
     let tangents = if low.uvs.is_empty() { Vec::new() } else { corner_tangents(low) };
     let (mut apart, mut turned, mut moved) = (0.0f32, 0usize, 0usize);
@@ -62,8 +68,7 @@ pub fn check_glb(file: &str, bytes: &[u8], low: &Mesh, sheets: usize, sheet_of: 
         };
         checks.push(check("tangents", fine, words));
     }
-    checks.push(check("textures", true, format!("{} inside it", found.textures)));
-    checks
+    (checks, found.textures)
 }
 
 struct Corner {
@@ -76,7 +81,7 @@ struct Corner {
 
 struct Found {
     corners: Vec<Corner>,
-    textures: usize,
+    textures: Vec<Vec<u8>>,
 }
 
 fn corners_of(bytes: &[u8]) -> Result<Found, String> {
@@ -101,12 +106,10 @@ fn corners_of(bytes: &[u8]) -> Result<Found, String> {
             });
         }
     }
-    for image in gltf.images() {
-        let gltf::image::Source::View { view, .. } = image.source() else {
-            return Err("a texture lies outside".into());
-        };
-        let bytes = blob.get(view.offset()..view.offset() + view.length()).ok_or("a texture is cut short")?;
-        image::load_from_memory(bytes).map_err(|_| "a texture cannot be decoded")?;
-    }
-    Ok(Found { corners, textures: gltf.images().count() })
+    let texture = |image: gltf::Image| {
+        let gltf::image::Source::View { view, .. } = image.source() else { return Err("a texture lies outside") };
+        blob.get(view.offset()..view.offset() + view.length()).map(<[u8]>::to_vec).ok_or("a texture is cut short")
+    };
+    let textures = gltf.images().map(texture).collect::<Result<_, _>>()?;
+    Ok(Found { corners, textures })
 }

@@ -11,19 +11,19 @@ use crate::mesh::write_obj;
 use ember_ridge_core::Mesh;
 use ember_ridge_core::bake::Report;
 use ember_ridge_core::deliver::{
-    Delivery, DeliveryNames, Holds, NameFields, Pattern, PictureRule, Profile, asset_name, plan_delivery,
-    shipped_profiles,
+    Delivery, DeliveryNames, Holds, NameFields, Pattern, PictureRule, PlannedPicture, Profile, asset_name,
+    plan_delivery, shipped_profiles,
 };
 use ember_ridge_core::layout::Unwrap;
 use ember_ridge_core::maps::PaletteEntry;
 use ember_ridge_core::mesh::NO_MATERIAL;
 use ember_ridge_core::picture::Image;
 use ember_ridge_core::sheet::sheet_table;
-use parking_lot::Mutex;
 use rayon::prelude::*;
+use std::cell::RefCell;
 use std::collections::HashMap;
 use std::fs::{self, File};
-use std::io::{self, BufReader, Write};
+use std::io::{self, Read, Write};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -74,12 +74,10 @@ pub fn write_package(
     };
     if profile.meshes.glb {
         let textures = tempfile::tempdir()?;
-        let materials = glb_materials(run, profile, names, textures.path())?;
-        let table = sheet_table(run.low, run.report.recipe.sheet.layout, &run.report.sheets);
-        let sheet = |t: u32| table.of[t as usize].unwrap_or(0) as usize;
+        let materials = glb_materials(run, profile, textures.path())?;
         let words = "the low-poly with tangents and textures, glTF 2.0";
         let file = put(folder, &format!("{}.glb", plain("")), words, |out| {
-            write_textured_glb(out, run.low, &materials, &sheet)
+            write_textured_glb(out, run.low, &materials, &sheet_of_triangles(run))
         })?;
         facts.files.push(file);
     }
@@ -149,17 +147,20 @@ fn put_text(folder: &Path, name: &str, holds: &str, text: &str) -> io::Result<Fi
     put(folder, name, holds, |out| out.write_all(text.as_bytes()))
 }
 
-/// Writes the textures of the GLB, a set for each sheet.
-fn glb_materials(
-    run: &RunToDeliver,
-    profile: &Profile,
-    names: &DeliveryNames,
-    folder: &Path,
-) -> io::Result<Vec<GlbMaterial>> {
+/// The textures of the GLB, material by material: as the shipped profile for glTF packs them, and no larger than the delivery.
+fn glb_pictures(run: &RunToDeliver, profile: &Profile) -> io::Result<Vec<PlannedPicture>> {
     let packed = shipped_profiles().into_iter().find(|profile| profile.name == "gltf").expect("it is shipped");
     let most_size = Some(profile.most_size.map_or(MOST_IN_GLB, |most| most.min(MOST_IN_GLB)));
-    let packed = Profile { most_size, pattern: "{map}_{sheet}.{tile}".to_owned(), ..packed };
-    let delivery = plan_delivery(&packed, run.report, names).map_err(io::Error::other)?;
+    let packed = Profile { most_size, ..packed };
+    let names = DeliveryNames { version: 1, parts: Vec::new() };
+    let mut pictures = plan_delivery(&packed, run.report, &names).map_err(io::Error::other)?.pictures;
+    pictures.sort_by_key(|picture| (picture.sheet, picture.rule));
+    Ok(pictures)
+}
+
+/// Writes the textures of the GLB, a set for each sheet.
+fn glb_materials(run: &RunToDeliver, profile: &Profile, folder: &Path) -> io::Result<Vec<GlbMaterial>> {
+    let pictures = glb_pictures(run, profile)?;
     let labels = if run.report.sheets.is_empty() { vec![String::new()] } else { run.report.sheets.clone() };
     let asset = asset_name(run.report);
     let name = |label: &String| if label.is_empty() { asset.clone() } else { label.clone() };
@@ -173,8 +174,7 @@ fn glb_materials(
             ..GlbMaterial::default()
         })
         .collect();
-    let written: Vec<io::Result<PathBuf>> = delivery
-        .pictures
+    let written: Vec<io::Result<PathBuf>> = pictures
         .par_iter()
         .enumerate()
         .map(|(number, picture)| {
@@ -183,7 +183,7 @@ fn glb_materials(
             Ok(path)
         })
         .collect();
-    for (picture, path) in delivery.pictures.iter().zip(written) {
+    for (picture, path) in pictures.iter().zip(written) {
         let material = &mut materials[picture.sheet];
         let slots = [
             &mut material.base_color,
@@ -263,49 +263,69 @@ fn palette_gpl(asset: &str, palette: &[PaletteEntry]) -> String {
 }
 
 /// Reads a delivery in `folder` back and holds it against the run.
-pub fn check_package(run: &RunToDeliver, delivery: &Delivery, facts: &Facts, folder: &Path) -> Vec<Check> {
-    let sources = ember_ridge_core::deliver::sources_of(run.report);
-    let known: Mutex<HashMap<(usize, usize), Arc<Image>>> = Mutex::default();
+pub fn check_package(
+    run: &RunToDeliver,
+    profile: &Profile,
+    delivery: &Delivery,
+    facts: &Facts,
+    folder: &Path,
+) -> Vec<Check> {
+    let known: RefCell<HashMap<(usize, usize), Arc<Image>>> = RefCell::default();
     let whole = |source: usize, sheet: usize| -> Result<Arc<Image>, String> {
-        if let Some(image) = known.lock().get(&(source, sheet)) {
+        if let Some(image) = known.borrow().get(&(source, sheet)) {
             return Ok(image.clone());
         }
-        debug_assert!(source < sources.len());
-        let (name, place) = (run.open)(source, sheet).map_err(|fault| fault.to_string())?;
+        let (name, mut place) = (run.open)(source, sheet).map_err(|fault| fault.to_string())?;
         let mut bytes = Vec::new();
-        io::Read::read_to_end(&mut BufReader::new(place), &mut bytes).map_err(|fault| format!("{name}: {fault}"))?;
+        place.read_to_end(&mut bytes).map_err(|fault| format!("{name}: {fault}"))?;
         let image = Arc::new(read_image(&name, &bytes).map_err(|fault| fault.to_string())?);
-        known.lock().insert((source, sheet), image.clone());
+        known.borrow_mut().insert((source, sheet), image.clone());
         Ok(image)
     };
+    // Of the run's maps, only those of the picture in hand are held.
+    let checked = |picture: &PlannedPicture, bytes: &[u8]| {
+        let used = |key: &(usize, usize)| picture.sheet == key.1 && picture.used.iter().any(|map| map.source == key.0);
+        known.borrow_mut().retain(|key, _| used(key));
+        check_picture(picture, bytes, &whole)
+    };
     let mut checks: Vec<Check> = facts.files.iter().map(|file| whole_file(file, folder)).collect();
-    for file in facts.files.iter().filter(|file| file.file.ends_with(".glb")) {
-        let table = sheet_table(run.low, run.report.recipe.sheet.layout, &run.report.sheets);
-        let sheet = |t: u32| table.of[t as usize].unwrap_or(0) as usize;
-        if let Ok(bytes) = fs::read(folder.join(&file.file)) {
-            checks.extend(check_glb(&file.file, &bytes, run.low, table.corners.len(), &sheet));
-        }
+    // That a file is not there is told by now.
+    let read = |file: &str| fs::read(folder.join(file)).ok();
+    for picture in &delivery.pictures {
+        checks.extend(read(&picture.file).iter().flat_map(|bytes| checked(picture, bytes)));
     }
-    let mut sheet = 0;
-    for picture in sorted_by_sheet(delivery) {
-        if picture.sheet != sheet {
-            // Maps of one sheet serve its pictures and go.
-            known.lock().clear();
-            sheet = picture.sheet;
+    for FileFacts { file, .. } in facts.files.iter().filter(|file| file.file.ends_with(".glb")) {
+        let Some(bytes) = read(file) else { continue };
+        let sheets = run.report.sheets.len().max(1);
+        let (found, textures) = check_glb(file, &bytes, run.low, sheets, &sheet_of_triangles(run));
+        let whole = found.iter().all(|check| check.fine);
+        checks.extend(found);
+        let wanted = glb_pictures(run, profile).unwrap_or_default();
+        if whole {
+            checks.push(count_of_textures(file, textures.len(), wanted.len()));
         }
-        match fs::read(folder.join(&picture.file)) {
-            Ok(bytes) => checks.extend(check_picture(picture, &bytes, &whole)),
-            // That it is not there is told above.
-            Err(_) => continue,
+        for (picture, bytes) in wanted.iter().zip(&textures) {
+            let named = |check: Check| Check {
+                found: format!("texture {}: {}", check.file, check.found),
+                file: file.clone(),
+                ..check
+            };
+            checks.extend(checked(picture, bytes).into_iter().map(named));
         }
     }
     checks
 }
 
-fn sorted_by_sheet(delivery: &Delivery) -> Vec<&ember_ridge_core::deliver::PlannedPicture> {
-    let mut pictures: Vec<_> = delivery.pictures.iter().collect();
-    pictures.sort_by_key(|picture| picture.sheet);
-    pictures
+fn count_of_textures(file: &str, found: usize, wanted: usize) -> Check {
+    let fine = found == wanted;
+    let remedy = if fine { "" } else { "Deliver it again, and change nothing in it on the way" };
+    Check { file: file.to_owned(), what: "textures", found: format!("{found} of {wanted} inside it"), fine, remedy }
+}
+
+/// Which sheet a triangle of the low-poly lies on; the first where it lies on none.
+fn sheet_of_triangles(run: &RunToDeliver) -> impl Fn(u32) -> usize {
+    let table = sheet_table(run.low, run.report.recipe.sheet.layout, &run.report.sheets);
+    move |triangle| table.of[triangle as usize].unwrap_or(0) as usize
 }
 
 /// Whether a file is there with the bytes that were written.

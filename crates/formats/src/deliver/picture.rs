@@ -17,12 +17,12 @@ pub fn write_delivered(place: &mut dyn Place, picture: &PlannedPicture, open: &O
     let mut sources = Vec::new();
     for map in &picture.used {
         let (name, file) = open(map.source, picture.sheet)?;
-        let named = |fault: io::Error| WriteFault::from(format!("{name}: {fault}"));
+        let named = |fault: io::Error| WriteFault::from(damaged(&name, &fault));
         let reader = RowReader::open(&name, file).map_err(named)?;
         let wide = picture.size * picture.shrink;
         if (reader.width, reader.height, reader.channels) != (wide, wide, map.channels) {
             return Err(format!(
-                "{name}: it is {} x {} with {} channels, and the run says {wide} x {wide} with {}",
+                "{name}: it is {} x {} with {} channels, and the run says {wide} x {wide} with {}. Bake it again",
                 reader.width, reader.height, reader.channels, map.channels
             )
             .into());
@@ -41,7 +41,7 @@ pub fn write_delivered(place: &mut dyn Place, picture: &PlannedPicture, open: &O
         for _ in 0..picture.size {
             let mut groups = Vec::with_capacity(sources.len());
             for (name, rows) in &mut sources {
-                groups.push(rows.next().map_err(|fault| format!("{name}: {fault}"))?);
+                groups.push(rows.next().map_err(|fault| damaged(name, &fault))?);
             }
             row.clear();
             mixer.row(&groups.iter().map(Vec::as_slice).collect::<Vec<SourceRows>>(), &mut row);
@@ -49,6 +49,10 @@ pub fn write_delivered(place: &mut dyn Place, picture: &PlannedPicture, open: &O
         }
         Ok(())
     })
+}
+
+fn damaged(name: &str, fault: &io::Error) -> String {
+    format!("{name}: it cannot be read ({fault}). Bake it again")
 }
 
 fn spec_of(picture: &PlannedPicture) -> ImageSpec {
