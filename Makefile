@@ -1,7 +1,7 @@
 # `make demo` and `make test` do everything on a fresh machine; the others are parts of them.
 PROGRAM := target/release/ember-ridge
 DEMO := .demo
-WEB := $(shell find web/src web/public web/index.html web/vite.config.ts -type f 2>/dev/null)
+WEB := $(shell find web/src web/public web/index.html web/receiver.html web/vite.config.ts -type f 2>/dev/null)
 
 .PHONY: demo test fuzz load tools web check screenshots measure types bench samples clean
 

@@ -259,7 +259,7 @@ impl Session {
             }
         }
         self.stop("Deliver").await?;
-        self.button("Download the zip").await?.click().await?;
+        self.button("Download the maps").await?.click().await?;
         let zip = self.downloaded("zip").await?;
         let (folder, again) = (tempfile::tempdir()?, tempfile::tempdir()?);
         zip::ZipArchive::new(std::fs::File::open(zip)?)?.extract(folder.path())?;

@@ -93,7 +93,7 @@ async fn tune_bake_undo_and_deliver() -> Result<()> {
         .await?;
     session.stop("Deliver").await?;
     session.xpath(&format!("//h2[starts-with(., 'Run {}, final')]", last["number"])).await?;
-    session.button("Download the zip").await?.click().await?;
+    session.button("Download the maps").await?.click().await?;
     let zip = session.downloaded("zip").await?;
     let folder = tempfile::tempdir()?;
     unpack(&zip, folder.path())?;
@@ -340,8 +340,8 @@ async fn from_files_to_a_zip_by_keys_alone() -> Result<()> {
     tab_to(&session, "Deliver").await?;
     session.press(&enter).await?;
     session.css("aside[aria-label='Deliver']").await?;
-    session.xpath("//a[contains(., 'Download the zip')]").await?;
-    tab_to(&session, "Download the zip").await?;
+    session.xpath("//a[contains(., 'Download the maps')]").await?;
+    tab_to(&session, "Download the maps").await?;
     session.press(&enter).await?;
     let zip = session.downloaded("zip").await?;
     let archive = zip::ZipArchive::new(std::fs::File::open(zip)?)?;

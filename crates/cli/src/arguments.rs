@@ -1,10 +1,14 @@
 //! The command line's words. docs/command-line.md lists them with examples; keep them stable.
 
 use crate::options::map_ids;
+use crate::words::{
+    finite, parse_bytes, parse_depth, parse_distance, parse_green, parse_padding, parse_plane_size, parse_processes,
+    parse_rectangle, parse_threads, parse_uvs,
+};
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use ember_ridge_core::hits::HitRule;
 use ember_ridge_core::maps::{Green, IdSource};
-use ember_ridge_core::mesh::{Facing, Plane, UvChoice, UvSet};
+use ember_ridge_core::mesh::{Facing, UvChoice, UvSet};
 use ember_ridge_core::pairs::Pairing;
 use ember_ridge_core::picture::{Depth, ImageFormat};
 use ember_ridge_core::reach::Direction;
@@ -43,6 +47,14 @@ pub enum Command {
     Deliver(Deliver),
     /// Profiles of deliveries: list them, or print one as JSON to change it
     Profile(Profile),
+    /// Pair the files of a folder by their names into assets; bake, deliver and verify each by one template
+    Batch(Batch),
+    /// Print a JSON Schema, with which editors complete and check
+    Schema(Schema),
+    /// Print the completions of a shell
+    Completions(Completions),
+    /// Write the manual pages
+    Man(Man),
 }
 
 #[derive(Args)]
@@ -59,6 +71,9 @@ pub struct Serve {
     /// Memory that meshes, kept rays and pictures may take between requests, such as 2G or 512M [default: half the machine's]
     #[arg(long, value_name = "BYTES", value_parser = parse_bytes)]
     pub memory: Option<u64>,
+    /// The only folder that deliveries are written to [default: deliveries, in the data folder]
+    #[arg(long, value_name = "DIR")]
+    pub deliveries: Option<PathBuf>,
     /// Add the sample assets, baked, unless they are there already
     #[arg(long)]
     pub samples: bool,
@@ -69,6 +84,9 @@ pub struct Bake {
     /// A recipe file; mesh paths in it are relative to it
     #[arg(conflicts_with_all = ["low", "high", "cage"], required_unless_present_any = ["low", "plane"])]
     pub recipe: Option<PathBuf>,
+    /// Folder that the recipe's files are in [default: the folder of the recipe]
+    #[arg(long, value_name = "DIR", requires = "recipe")]
+    pub meshes: Option<PathBuf>,
     /// Low-poly mesh
     #[arg(long, value_name = "FILE")]
     pub low: Option<PathBuf>,
@@ -279,6 +297,60 @@ pub struct Profile {
 }
 
 #[derive(Args)]
+pub struct Batch {
+    /// How each asset is baked and delivered: { "recipe": …, "profile": … }, or a recipe alone; its meshes are put aside (JSON)
+    pub template: PathBuf,
+    /// Folder of the meshes: NAME_low.obj, NAME_high.ply, NAME_cage.obj make the asset NAME
+    pub folder: PathBuf,
+    /// Folder for bakes, deliveries, batch.json and batch.html [default: baked, in the folder of the meshes]
+    #[arg(long, visible_alias = "to", value_name = "DIR")]
+    pub out: Option<PathBuf>,
+    /// Leave out assets of which nothing has changed since the last batch: neither files, nor template, nor program
+    #[arg(long)]
+    pub only_changed: bool,
+    /// Assets that are worked on at once, each in processes of its own
+    #[arg(long, value_name = "N", default_value_t = 1, value_parser = parse_processes)]
+    pub processes: usize,
+    /// Print the table as JSON
+    #[arg(long)]
+    pub json: bool,
+}
+
+impl Batch {
+    /// Threads of each process; 0 is one per core.
+    pub fn threads(&self) -> usize {
+        match self.processes {
+            1 => 0,
+            several => std::thread::available_parallelism().map_or(1, usize::from).div_ceil(several),
+        }
+    }
+}
+
+#[derive(Args)]
+pub struct Schema {
+    #[arg(value_enum, default_value_t = SchemaOf::Recipe)]
+    pub of: SchemaOf,
+}
+
+#[derive(Clone, Copy, ValueEnum)]
+pub enum SchemaOf {
+    Recipe,
+    Profile,
+}
+
+#[derive(Args)]
+pub struct Completions {
+    pub shell: clap_complete::Shell,
+}
+
+#[derive(Args)]
+pub struct Man {
+    /// Folder for the pages
+    #[arg(long, value_name = "DIR", default_value = ".")]
+    pub out: PathBuf,
+}
+
+#[derive(Args)]
 pub struct Check {
     /// Mesh files, or recipes (.json), whose files are checked as the recipe uses, places and pairs them
     #[arg(required_unless_present = "low")]
@@ -382,85 +454,3 @@ words!(IdWord => IdSource {
     Island => IdSource::Island,
     MaterialPart => IdSource::MaterialPart,
 });
-
-fn parse_plane_size(text: &str) -> Result<[f32; 2], String> {
-    let fault = || "give width and height in scene units, such as 2x1.5".to_owned();
-    let (width, height) = text.split_once('x').ok_or_else(fault)?;
-    Ok([finite(width.trim()).map_err(|_| fault())?, finite(height.trim()).map_err(|_| fault())?])
-}
-
-fn parse_bytes(text: &str) -> Result<u64, String> {
-    let (digits, unit) = match text.trim().to_ascii_uppercase() {
-        t if t.ends_with('G') => (t[..t.len() - 1].to_owned(), 1 << 30),
-        t if t.ends_with('M') => (t[..t.len() - 1].to_owned(), 1 << 20),
-        t => (t, 1u64),
-    };
-    let bytes = digits.parse::<u64>().ok().and_then(|n| n.checked_mul(unit)).filter(|b| *b >= 64 << 20);
-    bytes.ok_or_else(|| "give at least 64M, such as 512M or 2G".into())
-}
-
-fn finite(text: &str) -> Result<f32, String> {
-    let number = text.parse::<f32>().ok().filter(|n| n.is_finite());
-    number.ok_or_else(|| "give a finite number in scene units".into())
-}
-
-/// More threads than any machine has cores would only take memory.
-const MOST_THREADS: usize = 1024;
-
-fn parse_threads(text: &str) -> Result<usize, String> {
-    let number = text.parse().ok().filter(|n| *n <= MOST_THREADS);
-    number.ok_or_else(|| format!("give 1 to {MOST_THREADS}, or 0 for one per core"))
-}
-
-fn parse_distance(text: &str) -> Result<Distance, String> {
-    match text {
-        "auto" => Ok(Distance::Auto),
-        number => match number.parse::<f32>() {
-            Ok(units) if units.is_finite() => Ok(Distance::Units(units)),
-            _ => Err("give a finite number in scene units, or auto".into()),
-        },
-    }
-}
-
-fn parse_rectangle(text: &str) -> Result<RegionRectangle, String> {
-    let (corners, sheet) = text.split_once('@').unwrap_or((text, "0"));
-    let sheet = sheet.parse().map_err(|_| format!("'{sheet}' is no number of a sheet, counted from 0"))?;
-    let numbers: Result<Vec<f32>, _> = corners.split(',').map(|number| number.trim().parse()).collect();
-    match numbers.as_deref() {
-        Ok(&[left, low, right, high]) => Ok(RegionRectangle { sheet, from: [left, low], to: [right, high] }),
-        _ => Err("give four numbers of 0 to 1 as U,V,U,V: lower left corner, upper right corner".into()),
-    }
-}
-
-fn parse_padding(text: &str) -> Result<Padding, String> {
-    match text {
-        "all" => Ok(Padding::All),
-        number => number.parse().map(Padding::Texels).map_err(|_| "give a number of texels, or all".into()),
-    }
-}
-
-fn parse_green(text: &str) -> Result<Green, String> {
-    match text {
-        "+" => Ok(Green::Up),
-        "-" => Ok(Green::Down),
-        _ => Err("give + (green up) or - (green down)".into()),
-    }
-}
-
-fn parse_depth(text: &str) -> Result<Depth, String> {
-    match text {
-        "8" => Ok(Depth::Eight),
-        "16" => Ok(Depth::Sixteen),
-        "32f" => Ok(Depth::Float),
-        _ => Err("give 8, 16 or 32f".into()),
-    }
-}
-
-fn parse_uvs(text: &str) -> Result<UvChoice, String> {
-    Ok(match text {
-        "planar-x" => UvChoice::Planar(Plane::PlanarX),
-        "planar-y" => UvChoice::Planar(Plane::PlanarY),
-        "planar-z" => UvChoice::Planar(Plane::PlanarZ),
-        set => UvChoice::Set(set.parse().map_err(|fault| format!("{fault}, or planar-x, planar-y or planar-z"))?),
-    })
-}

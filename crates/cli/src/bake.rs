@@ -26,7 +26,7 @@ pub fn run(arguments: &Bake) -> Result<ExitCode, Unusable> {
     recipe.validate().map_err(|fault| anyhow!("recipe: {fault}"))?;
     let out = match (&arguments.out, &arguments.recipe) {
         (Some(out), _) => out.clone(),
-        (None, Some(_)) => files.folder().to_path_buf(),
+        (None, Some(recipe)) => recipe.parent().map(Path::to_path_buf).unwrap_or_default(),
         (None, None) => PathBuf::from("baked"),
     };
     if arguments.into.as_ref().is_some_and(|into| into.canonicalize().ok() == out.canonicalize().ok()) {

@@ -33,10 +33,6 @@ impl Files {
         Files { folder, ..Files::default() }
     }
 
-    pub fn folder(&self) -> &Path {
-        &self.folder
-    }
-
     /// The name a path from the command line goes by in the recipe.
     pub fn name(&mut self, path: &Path) -> String {
         if let Some(name) = path.to_str() {

@@ -4,6 +4,7 @@
 mod arguments;
 mod bake;
 mod baked;
+mod batch;
 mod check;
 mod compare;
 mod deliver;
@@ -18,7 +19,9 @@ mod sample;
 mod say;
 mod scene;
 mod serve;
+mod shell;
 mod verify;
+mod words;
 
 use arguments::{Arguments, Command};
 use clap::Parser;
@@ -34,6 +37,9 @@ type Unusable = anyhow::Error;
 
 fn main() -> ExitCode {
     let arguments = Arguments::parse();
+    if std::env::var_os(shell::WITH_INPUT).is_some() {
+        shell::end_with_input();
+    }
     let done = match arguments.command {
         Command::Serve(serve) => serve::run(&serve),
         Command::Bake(bake) => bake::run(&bake),
@@ -44,6 +50,10 @@ fn main() -> ExitCode {
         Command::Verify(verify) => verify::run(&verify),
         Command::Deliver(deliver) => deliver::run(&deliver),
         Command::Profile(profile) => deliver::profile(&profile),
+        Command::Batch(batch) => batch::run(&batch),
+        Command::Schema(schema) => shell::schema(&schema),
+        Command::Completions(completions) => shell::completions(&completions),
+        Command::Man(man) => shell::man(&man),
     };
     done.unwrap_or_else(|error: Unusable| {
         aside!("error: {error:#}");

@@ -22,7 +22,7 @@ pub fn recipe_of(arguments: &Bake) -> Result<(Recipe, Files), Unusable> {
     if let Some(path) = &arguments.recipe {
         let text = read_text(path)?;
         let recipe: Recipe = Recipe::from_json(&text).map_err(|fault| anyhow!("{}: {fault}", path.display()))?;
-        let folder = path.parent().map(Path::to_path_buf).unwrap_or_default();
+        let folder = arguments.meshes.clone().or_else(|| path.parent().map(Path::to_path_buf)).unwrap_or_default();
         return Ok((recipe, Files::in_folder(folder)));
     }
     let mut files = Files::default();

@@ -61,10 +61,10 @@ pub fn run(arguments: &Verify) -> Result<ExitCode, Unusable> {
     if let Some(folder) = &arguments.delivery {
         let found = delivered::read_back(&baked, low, folder)?;
         answer.faults.extend(found.checks.iter().filter(|check| !check.fine).map(|check| Fault {
-            map: check.what.to_owned(),
+            map: check.what.clone(),
             file: check.file.clone(),
             fault: check.found.clone(),
-            remedy: check.remedy.to_owned(),
+            remedy: check.remedy.clone(),
         }));
         answer.checks = found.checks;
         answer.notes.extend(found.notes);

@@ -1,11 +1,12 @@
 //! `ember-ridge deliver`: packages of every profile that comes with the program, read by libraries that did not write them; what stands
 //! in the way is told before anything is written, and what went wrong afterwards is found.
 
-use crate::support::{error, run, with_pair};
+use crate::support::{error, program, run, with_pair};
 use serde_json::Value;
 use std::collections::BTreeSet;
 use std::fs;
 use std::path::Path;
+use std::process::Command;
 
 /// A bake of the lid with these maps, in `out`.
 fn baked(maps: &str, more: &[&str]) -> tempfile::TempDir {
@@ -61,6 +62,50 @@ fn every_profile_delivers_what_it_says_and_all_of_it_is_read_back() {
     }
     let leftovers: Vec<String> = files_in(folder.path()).into_iter().filter(|file| file.starts_with('.')).collect();
     assert_eq!(leftovers, Vec::<String>::new());
+}
+
+/// Every GLB that any profile makes of any sample, by the validator of the standard; and each sample's own checks.
+#[test]
+fn every_profile_of_every_sample_is_sound_and_its_glb_passes_the_validator_of_the_standard() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let at = folder.path();
+    let mut files = Vec::new();
+    for sample in ["lookout-lantern", "boundary-stone", "shingle-tile", "dented-watering-can", "trail-ground"] {
+        let drafted = |arguments: &[&str]| {
+            program(at).args(arguments).env("EMBER_RIDGE_DRAFT_SAMPLES", "1").output().expect("it starts")
+        };
+        let output = drafted(&["sample", sample, "--out", sample]);
+        assert_eq!(output.status.code(), Some(0), "{sample}: {}", error(&output));
+        let recipe = format!("{sample}/{sample}.recipe.json");
+        let form = ["--size", "128", "--samples", "1", "--ao-rays", "4", "--out", "out"];
+        let output = run(at, &[&["bake", &recipe][..], &form].concat());
+        assert_eq!(output.status.code(), Some(0), "{sample}: {}", error(&output));
+        for profile in ["metal-rough-packed", "separate", "gltf", "film-exr", "painting-16"] {
+            let to = format!("{sample}-{profile}");
+            let (code, answer) = delivered(at, profile, &to, &["--meshes", sample]);
+            let wrong: Vec<&Value> =
+                answer["checks"].as_array().into_iter().flatten().filter(|c| c["fine"] != true).collect();
+            assert_eq!((code, wrong), (Some(0), Vec::new()), "{to}");
+            let made = files_in(&at.join(&to)).into_iter().filter(|file| file.ends_with(".glb"));
+            files.extend(made.map(|file| at.join(&to).join(file)));
+        }
+        fs::remove_dir_all(at.join("out")).expect("removed");
+    }
+    assert_eq!(files.len(), 25, "{files:?}");
+    let manifest = Path::new(env!("CARGO_MANIFEST_DIR"));
+    let output = Command::new("node")
+        .arg(manifest.join("tests/support/validate.mjs"))
+        .arg(manifest.join("../../web"))
+        .args(&files)
+        .output()
+        .expect("node is here, as the page was built");
+    assert!(output.status.success(), "{}", error(&output));
+    let told: Vec<Value> = serde_json::from_slice(&output.stdout).expect("JSON");
+    assert_eq!(told.len(), files.len());
+    for glb in told {
+        assert_eq!((&glb["errors"], &glb["warnings"]), (&0.into(), &0.into()), "{glb:#}");
+        assert!(glb["triangles"].as_u64().is_some_and(|count| count > 1), "{glb:#}");
+    }
 }
 
 fn read_json(path: &Path) -> Value {

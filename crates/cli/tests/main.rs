@@ -4,6 +4,7 @@
 mod support;
 
 mod api_example;
+mod batch;
 mod compare;
 mod deliver;
 mod finishes;
@@ -12,4 +13,5 @@ mod masks;
 mod materialx;
 mod program;
 mod regions;
+mod shell;
 mod verify;

@@ -5,7 +5,7 @@ use ember_ridge_core::bake::Report;
 use ember_ridge_core::deliver::*;
 use ember_ridge_core::glam::{Vec3, vec3};
 use ember_ridge_core::maps::{Green, MapSettings, Reads, Unit};
-use ember_ridge_core::picture::{Depth, ImageFormat, linear_to_srgb, srgb_to_linear};
+use ember_ridge_core::picture::{Coding, Depth, Image, ImageFormat, Pixels, linear_to_srgb, srgb_to_linear};
 use ember_ridge_core::sheet::Layout;
 use ember_ridge_core::{FindingKind, Severity};
 use serde_json::json;
@@ -277,4 +277,51 @@ fn heights_change_between_scene_units_and_whole_numbers_by_their_scale() {
     assert!((found[0] - 0.1).abs() < 1e-7 && found[1] == 0.0, "{found:?}");
     floats.channels = vec![PlannedChannel::Map { used: 0, channel: 0, invert: true }];
     assert!((row(&floats, &[&[0.75, 0.5]])[0] + 0.1).abs() < 1e-7, "a height turns about 0");
+}
+
+/// A texture of one colour everywhere.
+fn plain(texel: [u8; 4], coding: Coding) -> Option<Image> {
+    Some(Image::new(2, 2, 4, Pixels::U8(texel.repeat(4)), coding))
+}
+
+#[test]
+fn the_lit_model_is_seen_through_glows_and_follows_its_normal_map() {
+    const SIDE: u32 = 32;
+    let middle = |dress: Dress| {
+        let picture = portrait(&flat(), &[dress], &|_| 0, SIDE);
+        assert_eq!(picture.len(), 3 * (SIDE * SIDE) as usize);
+        assert_eq!(picture[..3], BACKDROP, "beside the model");
+        let at = 3 * (SIDE * SIDE / 2 + SIDE / 2) as usize;
+        [picture[at], picture[at + 1], picture[at + 2]]
+    };
+    let base = |opacity: u8| plain([0, 0, 0, opacity], Coding::Srgb);
+    let rough = || plain([0, 255, 0, 255], Coding::Linear);
+    assert_eq!(middle(Dress { base_color: base(0), packed: rough(), ..Dress::default() }), BACKDROP);
+    let glowing =
+        Dress { base_color: base(255), packed: rough(), emissive: plain([255, 0, 0, 255], Coding::Srgb), normal: None };
+    let [red, green, blue] = middle(glowing);
+    assert!(red == 255 && green < 60 && blue < 60, "{red} {green} {blue}");
+    // Half of what is behind shows through what is half opaque: as light, not as it is encoded.
+    let half = Dress {
+        base_color: base(128),
+        packed: rough(),
+        emissive: plain([255, 255, 255, 255], Coding::Srgb),
+        normal: None,
+    };
+    let seen = srgb_to_linear(f32::from(middle(half)[0]) / 255.0);
+    let behind = srgb_to_linear(f32::from(BACKDROP[0]) / 255.0);
+    assert!((seen - (0.502 + 0.498 * behind)).abs() < 0.06, "{seen}");
+    // A map that says the surface's own normal changes nothing; one that leans towards the light is brighter than one that leans away.
+    let white = || plain([255, 255, 255, 255], Coding::Srgb);
+    let leaning = |x: u8, y: u8, z: u8| {
+        let normal = plain([x, y, z, 255], Coding::Linear);
+        middle(Dress { base_color: white(), packed: plain([255, 255, 0, 255], Coding::Linear), normal, emissive: None })
+            [1]
+    };
+    let without =
+        middle(Dress { base_color: white(), packed: plain([255, 255, 0, 255], Coding::Linear), ..Dress::default() })[1];
+    assert!(leaning(128, 128, 255).abs_diff(without) <= 1);
+    let around = [(38, 128), (218, 128), (128, 38), (128, 218)].map(|(x, y)| leaning(x, y, 218));
+    let (low, high) = (around.iter().min().expect("four"), around.iter().max().expect("four"));
+    assert!(high - low > 25, "{around:?}");
 }

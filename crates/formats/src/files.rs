@@ -25,6 +25,29 @@ pub fn write_whole(path: &Path, fill: impl FnOnce(&mut BufWriter<File>) -> io::R
     written
 }
 
+/// Names of the files in a folder and those below it, with `/`, in order.
+///
+/// # Errors
+/// A folder that cannot be read.
+pub fn files_below(folder: &Path) -> io::Result<Vec<String>> {
+    let mut names = Vec::new();
+    let mut folders = vec![folder.to_owned()];
+    while let Some(next) = folders.pop() {
+        for entry in fs::read_dir(next)? {
+            let path = entry?.path();
+            if path.is_dir() {
+                folders.push(path);
+                continue;
+            }
+            let below = path.strip_prefix(folder).unwrap_or(&path).components();
+            let parts: Vec<String> = below.map(|part| part.as_os_str().to_string_lossy().into_owned()).collect();
+            names.push(parts.join("/"));
+        }
+    }
+    names.sort();
+    Ok(names)
+}
+
 /// A spool in a file without a name: finished tiles of a large bake wait on the disk, and the file is gone with the bake,
 /// however it ends.
 pub struct FileSpool {

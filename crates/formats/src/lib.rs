@@ -11,4 +11,4 @@ pub mod materialx;
 pub mod mesh;
 pub mod run_tiles;
 
-pub use mesh::{MeshFormat, ReadFault, Siblings, read_mesh, read_mesh_with};
+pub use mesh::{MeshFormat, ReadFault, Siblings, is_mesh, read_mesh, read_mesh_with};

@@ -1,7 +1,6 @@
 //! Colours from file to file: what a sculpt's materials, textures and vertices say, baked, written and read again, in linear light.
 
-mod support;
-
+use crate::support::*;
 use ember_ridge_core::Mesh;
 use ember_ridge_core::bake::Outcome;
 use ember_ridge_core::maps::{ColorSettings, MapSettings};
@@ -13,7 +12,6 @@ use ember_ridge_formats::image::{read_image, write_map};
 use ember_ridge_formats::read_mesh_with;
 use serde_json::{Value, json};
 use std::io::Cursor;
-use support::*;
 
 const PNG: (ImageFormat, Depth) = (ImageFormat::Png, Depth::Sixteen);
 /// The colour map of a sculpt over the unit square, baked onto a plain square.

@@ -1,12 +1,10 @@
 //! Whole MaterialX documents: what shaders come down to, what is told, documents as artists have them, and those that are damaged or made
 //! to do harm.
 
-mod support;
-
+use crate::support::documents::{PLACE, UV, assert_near, channel, columns, columns_of, lying_on, read, shaded};
 use ember_ridge_core::finish::{FinishChannel, FinishFault};
 use ember_ridge_core::glam::Vec3;
 use ember_ridge_formats::materialx::read_document;
-use support::documents::{PLACE, UV, assert_near, channel, columns, columns_of, lying_on, read, shaded};
 
 #[test]
 fn shaders_come_down_to_the_channels_of_a_finish() {

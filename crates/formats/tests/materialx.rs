@@ -1,10 +1,8 @@
 //! The nodes of MaterialX documents: each against the standard's definition, the noises against the standard's own functions.
 
-mod support;
-
+use crate::support::documents::{PLACE, UV, assert_near, numbers_at};
 use ember_ridge_core::finish::understood_categories;
 use ember_ridge_core::glam::Vec3;
-use support::documents::{PLACE, UV, assert_near, numbers_at};
 
 /// A node of inputs `name:type=value`.
 fn node(category: &str, kind: &str, inputs: &[&str]) -> String {
@@ -259,4 +257,18 @@ fn noises_have_the_standards_own_values() {
         tried += 1;
     }
     assert_eq!(tried, 6 * 24);
+}
+
+#[test]
+fn the_standards_own_files_are_read() {
+    let folder = concat!(env!("CARGO_MANIFEST_DIR"), "/materialx");
+    let files = std::fs::read_dir(folder).expect("the folder").map(|entry| entry.expect("a file").path());
+    let files: Vec<_> = files.filter(|path| path.extension().is_some_and(|ending| ending == "mtlx")).collect();
+    assert_eq!(files.len(), 8, "{files:?}");
+    for path in files {
+        let text = std::fs::read(&path).expect("readable");
+        let name = path.file_name().expect("a name").to_string_lossy();
+        ember_ridge_formats::materialx::read_document(&name, &text, &|_| None)
+            .unwrap_or_else(|fault| panic!("{fault}"));
+    }
 }

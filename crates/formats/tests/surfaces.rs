@@ -1,8 +1,7 @@
 //! What a glTF's materials say besides colour, moved to a low-poly: roughness, metal, light, opacity, and normals that are bent by
 //! the sculpt's own normal texture.
 
-mod support;
-
+use crate::support::*;
 use ember_ridge_core::finding::FindingKind;
 use ember_ridge_core::glam::Vec3;
 use ember_ridge_core::maps::{ColorSettings, Green, MapSettings, NormalSettings, decode_normal};
@@ -10,7 +9,6 @@ use ember_ridge_core::picture::{Depth, ImageFormat, srgb_to_linear};
 use ember_ridge_formats::image::{read_image, write_map};
 use serde_json::{Value, json};
 use std::io::Cursor;
-use support::*;
 
 const FLOATS: (ImageFormat, Depth) = (ImageFormat::Exr, Depth::Float);
 const SIZE: u32 = 16;

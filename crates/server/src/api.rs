@@ -1,12 +1,14 @@
 //! What goes over the wire, as types. `describe.rs` makes the API's description from these, and the page's
 //! TypeScript types are generated from that.
 
+mod deliveries;
 mod display;
 mod looks;
 mod masks;
 mod reach;
 mod runs;
 
+pub use deliveries::{DeliveryOrder, DeliveryPlan, DeliveryTold, DeliveryView, PlannedDelivery, ProfileLine};
 pub use display::{DisplayArray, DisplayHeader, DisplayPart};
 pub use looks::{DisplacedHeader, MipView, Subdivision, Subdivisions};
 pub use masks::{

@@ -6,15 +6,17 @@
 //! told in docs/api.md and docs/recipe.md.
 
 use crate::api::{
-    About, Acceptance, AgainstLive, AskedAt, AskedByExample, AssetLine, AssetView, Choices, DisplacedHeader,
-    DisplayHeader, EnvelopeHeader, Event, FileNames, Freed, HitsLimit, HoldOrder, KeptHitsView, MapLine, MaskChoices,
-    MeasuringShare, MeshFindings, MeshFormat, MipView, NewAsset, NewMend, NewPlane, Offered, PictureUse, Preflight,
-    PresetLine, ProofLimit, ProofRoom, QueueOrder, QueuedRun, ReadyFinishLine, RegionName, Revision, Role, RunDetail,
-    RunLabel, RunOrder, RunPage, RunsCompared, Side, Subdivisions, Swatch, TexelView, TraceView,
+    About, Acceptance, AgainstLive, AskedAt, AskedByExample, AssetLine, AssetView, Choices, DeliveryOrder,
+    DeliveryPlan, DeliveryView, DisplacedHeader, DisplayHeader, EnvelopeHeader, Event, FileNames, Freed, HitsLimit,
+    HoldOrder, KeptHitsView, MapLine, MaskChoices, MeasuringShare, MeshFindings, MeshFormat, MipView, NewAsset,
+    NewMend, NewPlane, Offered, PictureUse, Preflight, PresetLine, ProfileLine, ProofLimit, ProofRoom, QueueOrder,
+    QueuedRun, ReadyFinishLine, RegionName, Revision, Role, RunDetail, RunLabel, RunOrder, RunPage, RunsCompared, Side,
+    Subdivisions, Swatch, TexelView, TraceView,
 };
 use crate::fault::Problem;
 use crate::routes;
 use ember_ridge_core::Recipe;
+use ember_ridge_core::deliver::Profile;
 use ember_ridge_core::finish::{KeptFinishes, KeptMasks, Mask, RegionBy};
 use ember_ridge_core::inspect::UvReport;
 use ember_ridge_core::mend::{Mend, Mends};
@@ -47,6 +49,9 @@ fn types() -> Map<String, Value> {
         AssetView,
         Change,
         Choices,
+        DeliveryOrder,
+        DeliveryPlan,
+        DeliveryView,
         DisplacedHeader,
         DisplayHeader,
         Distribution,
@@ -83,6 +88,8 @@ fn types() -> Map<String, Value> {
         ReadyFinishLine,
         FinishView,
         Problem,
+        Profile,
+        ProfileLine,
         ProofLimit,
         ProofRoom,
         Proposals,

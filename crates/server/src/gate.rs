@@ -187,8 +187,9 @@ impl Fairing for Gate {
         response.set_raw_header("X-Content-Type-Options", "nosniff");
         response.set_raw_header("Referrer-Policy", "no-referrer");
         response.set_raw_header("Cross-Origin-Resource-Policy", "same-origin");
-        let policy =
-            "default-src 'self'; img-src 'self' blob: data:; style-src 'self' 'unsafe-inline'; frame-ancestors 'none'";
+        // Loaders of GLB files ask for the textures inside by addresses of the page's own.
+        let policy = "default-src 'self'; connect-src 'self' blob:; img-src 'self' blob: data:; \
+            style-src 'self' 'unsafe-inline'; frame-ancestors 'none'";
         response.set_raw_header("Content-Security-Policy", policy);
     }
 }

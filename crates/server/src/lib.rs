@@ -41,6 +41,8 @@ pub struct Settings {
     pub samples: bool,
     /// Bytes that may be held in memory between requests.
     pub memory: u64,
+    /// The only folder that deliveries are written to; none: one in the data folder.
+    pub deliveries: Option<PathBuf>,
 }
 
 /// What a mutex guards, also after a thread that held it panicked: what is guarded here is whole between any two statements.
@@ -59,6 +61,10 @@ pub struct App {
     pub(crate) reading: Mutex<()>,
     /// Held while the library of masks is changed.
     pub(crate) library: tokio::sync::Mutex<()>,
+    /// The folder that deliveries are written below.
+    pub(crate) deliveries: PathBuf,
+    /// Held while a delivery is made.
+    pub(crate) delivering: Mutex<()>,
     /// Turns at changing an asset, by its number: edits of one are made one after the other.
     pub(crate) turns: Mutex<HashMap<i64, Arc<tokio::sync::Mutex<()>>>>,
 }
@@ -84,11 +90,15 @@ pub struct Ready {
 pub async fn prepare(settings: &Settings) -> anyhow::Result<Ready> {
     let store = Store::open(&settings.data).await?;
     let most_hits = store.setting(routes::HITS_SETTING).await?.unwrap_or(routes::MOST_HITS);
+    let own_deliveries = settings.data.join("deliveries");
+    routes::tidy_deliveries(&own_deliveries);
     let app = Arc::new(App {
         jobs: jobs::Jobs::new(Instant::now()),
         memory: memory::Memory::new(settings.memory),
         hits: HitShelf::new(settings.data.join("hits"), most_hits),
         reading: Mutex::default(),
+        deliveries: std::path::absolute(settings.deliveries.clone().unwrap_or(own_deliveries))?,
+        delivering: Mutex::default(),
         library: tokio::sync::Mutex::default(),
         turns: Mutex::default(),
         store,

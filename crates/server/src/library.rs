@@ -1,7 +1,8 @@
-//! What is kept to start from on any asset: masks and finishes, a list each, every entry under a name.
+//! What is kept to start from on any asset: masks, finishes and profiles, a list each, every entry under a name.
 
 use crate::App;
 use crate::fault::{Fault, Result};
+use ember_ridge_core::deliver::Profile;
 use ember_ridge_core::finish::{KeptFinishes, KeptMasks};
 use serde::Serialize;
 use serde::de::DeserializeOwned;
@@ -43,6 +44,19 @@ impl Kept for KeptFinishes {
 
     fn names(&self) -> Vec<String> {
         self.finishes.iter().map(|finish| finish.name.clone()).collect()
+    }
+}
+
+impl Kept for Profile {
+    const LIST: &'static str = "profiles";
+    const WORDS: [&'static str; 2] = ["profile", "profiles"];
+
+    fn has(&self, name: &str) -> bool {
+        self.name == name
+    }
+
+    fn names(&self) -> Vec<String> {
+        vec![self.name.clone()]
     }
 }
 

@@ -75,6 +75,7 @@ async fn every_route_answers_as_it_is_described() {
     held.get("/api/runs/1/texel?x=3&y=60").await;
     held.get("/api/runs/1/trace?x=3&y=60&sheet=0").await;
     held.get("/api/runs/1/package").await;
+    deliveries(&held).await;
     against_live(&held).await;
     compared(&held).await;
     assert_eq!(held.get("/api/runs/1/sheets").await, json!({ "of": [0, 0], "corners": [[0, 0]] }));
@@ -324,4 +325,17 @@ async fn events_tell_what_happens_in_the_form_that_is_described() {
         }
     }
     assert!(kinds.contains("asset") && kinds.contains("ended"), "{kinds:?}");
+}
+
+#[rocket::async_test]
+async fn a_delivery_that_was_cut_off_leaves_nothing_behind() {
+    let data = tempfile::tempdir().expect("a folder");
+    let folder = data.path().join("deliveries/tiles");
+    let (left, other) = (folder.join(".delivery-Yx3"), folder.join("mine"));
+    for place in [&left, &other] {
+        std::fs::create_dir_all(place).expect("made");
+        std::fs::write(place.join("Tile_N.png"), "half of it").expect("written");
+    }
+    let _client = client(data.path()).await;
+    assert!(!left.exists() && other.join("Tile_N.png").is_file());
 }

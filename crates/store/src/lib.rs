@@ -4,6 +4,7 @@
 mod assets;
 mod blobs;
 mod collect;
+mod deliveries;
 mod ledger;
 mod lock;
 mod migrations;
@@ -13,6 +14,7 @@ mod runs;
 pub use assets::{Asset, MOST_REVISIONS};
 pub use blobs::{BlobWriter, Blobs};
 pub use collect::MOST_PROOFS;
+pub use deliveries::DeliveryLine;
 pub use ledger::{FoundBy, RunFilter};
 pub use runs::{Run, RunFile, RunKind, RunLine, RunStatus};
 

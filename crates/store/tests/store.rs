@@ -389,3 +389,22 @@ async fn runs_are_found_named_starred_and_age_out() {
     here.star_run(runs[2], false).await.expect("works");
     assert_eq!(here.age_proofs(1500).await.expect("works"), 1);
 }
+
+/// A step that lies in the folder and is not taken would be missed only by whoever asks for what it makes.
+#[tokio::test]
+async fn every_file_of_the_steps_is_taken() {
+    let mut files: Vec<String> = std::fs::read_dir(concat!(env!("CARGO_MANIFEST_DIR"), "/migrations"))
+        .expect("the folder")
+        .map(|entry| entry.expect("a file").file_name().to_string_lossy().into_owned())
+        .collect();
+    files.sort();
+    let folder = tempfile::tempdir().expect("a folder");
+    drop(store(folder.path()).await);
+    let pool = database(folder.path()).await;
+    let query = "SELECT version, description FROM _sqlx_migrations WHERE success ORDER BY version";
+    let taken = sqlx::query(query).fetch_all(&pool).await.expect("answers");
+    let name = |row: &sqlx::sqlite::SqliteRow| {
+        format!("{:04}_{}.sql", row.get::<i64, _>(0), row.get::<String, _>(1).replace(' ', "_"))
+    };
+    assert_eq!(taken.iter().map(name).collect::<Vec<_>>(), files);
+}

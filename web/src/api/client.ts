@@ -7,6 +7,7 @@ import type {
   AssetView,
   Change,
   Conflict,
+  DeliveryOrder,
   Facing,
   FixOrder,
   KeptFinishes,
@@ -16,6 +17,7 @@ import type {
   MeshFormat,
   PickedPlace,
   PictureUse,
+  Profile,
   paths,
   Recipe,
   RegionBy,
@@ -145,6 +147,14 @@ export const api = {
   /** What a run's files say of the sculpt. */
   truths: (id: number) => held(GET("/runs/{id}/truths", path(id))),
   preflight: (id: number) => held(GET("/assets/{id}/preflight", path(id))),
+  profiles: () => held(GET("/profiles")),
+  keepProfile: (body: Profile) => held(PUT("/profiles", { body })),
+  dropProfile: (name: string) => held(DELETE("/profiles/{name}", { params: { path: { name } } })),
+  /** What a delivery would write, and what stands against it. */
+  deliveryPlan: (run: number, body: DeliveryOrder) =>
+    held(POST("/runs/{id}/delivery-plan", { ...path(run), body })),
+  deliver: (run: number, body: DeliveryOrder) => held(POST("/runs/{id}/deliveries", { ...path(run), body })),
+  deliveries: (id: number) => held(GET("/assets/{id}/deliveries", path(id))),
   orderQueue: (runs: number[]) => held(PUT("/queue", { body: { runs } })),
   hits: () => held(GET("/hits")),
   keepHits: (most: number) => held(PUT("/hits", { body: { most } })),
@@ -247,7 +257,13 @@ export const mixingUrl = (run: number, level: number, sheet: number) =>
   `/api/runs/${run}/mixing?level=${level}&sheet=${sheet}`;
 export const cageUrl = (asset: number, format: MeshFormat) => `/api/assets/${asset}/cage?format=${format}`;
 export const masksUrl = (asset: number) => `/api/assets/${asset}/masks`;
+/** A delivery as a zip. */
+export const deliveryZipUrl = (delivery: number) => `/api/deliveries/${delivery}/zip`;
+/** The maps of a run as they were baked, as a zip. */
 export const packageUrl = (run: number) => `/api/runs/${run}/package`;
+/** A file of a delivery. */
+export const deliveredUrl = (delivery: number, file: string) =>
+  `/api/deliveries/${delivery}/files/${file.split("/").map(encodeURIComponent).join("/")}`;
 
 /**
  * Sends a mesh file and, ahead of it in the same body, files it may name; `onShare` hears 0..1 while it goes up, and 1 once the

@@ -108,6 +108,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/assets/{id}/deliveries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Deliveries of an asset, newest first. */
+        get: operations["list_deliveries"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/assets/{id}/display/{side}": {
         parameters: {
             query?: never;
@@ -699,6 +716,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/deliveries/{id}/files/{file}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A file of a delivery. */
+        get: operations["show_delivered_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/deliveries/{id}/zip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A delivery as a zip that is sent as its files are read. */
+        get: operations["show_delivery_zip"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/events": {
         parameters: {
             query?: never;
@@ -889,6 +940,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/profiles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Those that come with the program, then those that were kept. */
+        get: operations["list_profiles"];
+        /** Keeps a profile in place of one that had its name. */
+        put: operations["keep_profile"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/profiles/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Takes a profile away that was made here. */
+        delete: operations["drop_profile"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/proof-room": {
         parameters: {
             query?: never;
@@ -1008,6 +1094,40 @@ export interface paths {
         get: operations["compare_runs"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/deliveries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Delivers a run: written beside its place, read back, and put there unless a check failed. */
+        post: operations["deliver"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/delivery-plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a delivery of a run would write, and what stands against it. */
+        post: operations["plan_of_delivery"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1610,6 +1730,22 @@ export interface components {
          * @enum {string}
          */
         Channel: "r" | "g" | "b";
+        /**
+         * @description One of the channels of a picture.
+         * @enum {string}
+         */
+        Channel2: "r" | "g" | "b" | "a";
+        /** @description One thing about a file that was looked at. */
+        Check: {
+            /** @description Path within the delivery. */
+            file: string;
+            fine: boolean;
+            /** @description What was read, with its figure. */
+            found: string;
+            /** @description What to do where it is not fine; empty otherwise. */
+            remedy: string;
+            what: string;
+        };
         /** @description What settings may be. */
         Choices: {
             beside: string[];
@@ -1776,6 +1912,65 @@ export interface components {
         };
         /** @description How curvature is written. */
         CurvatureEncoding: "grey" | "red-green";
+        /** @description What is to be delivered, and where. */
+        DeliveryOrder: {
+            /** @description Below the folder that deliveries go to, with `/`. */
+            folder: string;
+            profile: components["schemas"]["Profile"];
+            /**
+             * @description What was delivered there before is kept beside it; otherwise it is not touched, and nothing is delivered.
+             * @default false
+             */
+            replace: boolean;
+        };
+        /** @description What a delivery would write. */
+        DeliveryPlan: {
+            /** @description Worst first; a fault among them forbids it. */
+            findings: components["schemas"]["Finding"][];
+            pictures: components["schemas"]["PlannedDelivery"][];
+            /** @description The folder on the server's machine. */
+            place: string;
+            /** @description Nothing can be delivered there, and why. */
+            refused: string | null;
+            /** @description Something was delivered there already, and would be kept beside it. */
+            taken: boolean;
+            /**
+             * Format: uint32
+             * @description What would be version 1 of it, or the next.
+             */
+            version: number;
+        };
+        /** @description A delivery. */
+        DeliveryView: {
+            /** Format: int64 */
+            asset: number;
+            /** @description What differs from the delivery before in the same folder, in words. */
+            changes: string[];
+            checks: components["schemas"]["Check"][];
+            files: components["schemas"]["FileFacts"][];
+            /** @description Below the folder that deliveries go to, with `/`. */
+            folder: string;
+            /**
+             * Format: int64
+             * @description None where a check failed: nothing was put in its place then.
+             */
+            id: number | null;
+            /**
+             * Format: int64
+             * @description Seconds since 1970.
+             */
+            made: number;
+            /** @description The folder on the server's machine. */
+            place: string;
+            profile: string;
+            /**
+             * Format: int64
+             * @description Number of its run.
+             */
+            run: number;
+            /** Format: uint32 */
+            version: number;
+        };
         /** @description Bits of one channel in the file. 16 bits are whole numbers in PNG and TIFF and half floats in EXR. */
         Depth: ("8" | "16") | "32f";
         /** @description How far numbers are from those that they should be, in their unit. */
@@ -2037,6 +2232,17 @@ export interface components {
             /** @description BLAKE3 of its bytes, hexadecimal; another file of that name is refused. */
             hash: string;
         };
+        /** @description One file of a delivery. */
+        FileFacts: {
+            blake3: string;
+            /** Format: uint64 */
+            bytes: number;
+            /** @description Path within the delivery, with `/`. */
+            file: string;
+            /** @description What it is, in words. */
+            holds: string;
+            picture?: components["schemas"]["PictureFacts"] | null;
+        };
         /** @description Names of files that are offered. */
         FileNames: {
             files: string[];
@@ -2203,6 +2409,12 @@ export interface components {
         };
         HoldOrder: {
             held: boolean;
+        };
+        /** @description What a picture holds. */
+        Holds: {
+            map: string;
+        } | {
+            channels: components["schemas"]["Pick"][];
         };
         /** @description What makes two places different regions. */
         IdSource: "color" | "material" | "part" | "piece" | "low-part" | "island" | "material-part";
@@ -2375,6 +2587,23 @@ export interface components {
         MapLine: {
             fresh: components["schemas"]["MapSettings"];
             kind: components["schemas"]["MapKind"];
+        };
+        /** @description A channel of a map. */
+        MapPick: {
+            /**
+             * @description Of grey maps every channel is the grey.
+             * @default r
+             */
+            channel: components["schemas"]["Channel2"];
+            /**
+             * Format: float
+             * @description The value where the run lacks the map, 0..1; none makes a packed picture without it incomplete.
+             */
+            else?: number | null;
+            /** @description 1 less the value: gloss from roughness, for one. */
+            invert?: boolean;
+            /** @description The map's key. */
+            map: string;
         };
         /** @description One map in the report. */
         MapReport: {
@@ -2794,6 +3023,24 @@ export interface components {
          * @enum {string}
          */
         MeshFormat: "glb" | "obj";
+        /** @description Which meshes a delivery holds. */
+        MeshRules: {
+            /**
+             * @description The cage, as OBJ.
+             * @default true
+             */
+            cage: boolean;
+            /**
+             * @description The low-poly with its tangents and the maps applied, as GLB.
+             * @default true
+             */
+            glb: boolean;
+            /**
+             * @description The low-poly as OBJ with its MTL.
+             * @default true
+             */
+            obj: boolean;
+        };
         /** @description A mesh file. On the command line `file` is a path, relative to the recipe; in the browser it is the name it came with. */
         MeshSource: {
             /** @description Files that belong to it and lie beside it: material libraries, textures, buffers. */
@@ -3626,6 +3873,8 @@ export interface components {
             /** @description Moved by another pattern first. */
             warp?: components["schemas"]["Warp"] | null;
         };
+        /** @description Where a channel comes from. */
+        Pick: number | components["schemas"]["MapPick"];
         PickedExample: {
             at: components["schemas"]["PickedPlace"];
             wanted: boolean;
@@ -3645,6 +3894,30 @@ export interface components {
          * @enum {string}
          */
         PictureChannel: "r" | "g" | "b" | "a";
+        /** @description How the numbers of a picture are read. */
+        PictureFacts: {
+            /** Format: uint */
+            channels: number;
+            /** @description `sRGB`, `linear` light, or `data`. */
+            color_space: string;
+            depth: components["schemas"]["Depth"];
+            encoding: string;
+            format: components["schemas"]["ImageFormat"];
+            /** Format: uint32 */
+            height: number;
+            /**
+             * Format: float
+             * @description Heights in whole numbers: the distance from black to white, scene units.
+             */
+            scale?: number | null;
+            /** Format: uint32 */
+            width: number;
+            /**
+             * Format: float
+             * @description The value that stands for no height.
+             */
+            zero?: number | null;
+        };
         PictureLine: {
             /** @description Content hash: the picture lies at `/api/pictures/<hash>`. */
             hash: string;
@@ -3685,6 +3958,17 @@ export interface components {
             space?: components["schemas"]["Space"];
             /** @description Moved by another pattern first. */
             warp?: components["schemas"]["Warp"] | null;
+        };
+        /** @description One kind of picture file of a delivery; a sheet has one of each. */
+        PictureRule: {
+            depth: components["schemas"]["Depth"];
+            /** @default png */
+            format: components["schemas"]["ImageFormat"];
+            holds: components["schemas"]["Holds"];
+            /** @description A run without its maps is not what the taker expects; what is not needed is left out in silence. */
+            needed?: boolean;
+            /** @description What `{map}` in the pattern stands for. */
+            suffix: string;
         };
         /** @description A picture file that a bake reads: a source texture. */
         PictureSource: {
@@ -3766,6 +4050,16 @@ export interface components {
                 number
             ];
         };
+        /** @description A picture file that would be written. */
+        PlannedDelivery: {
+            file: string;
+            /**
+             * Format: uint64
+             * @description As much as it can take on the disk at most, but for its head.
+             */
+            most_bytes: number;
+            picture: components["schemas"]["PictureFacts"];
+        };
         /** @description A file that a final writes. */
         PlannedFile: {
             /** Format: uint64 */
@@ -3815,6 +4109,47 @@ export interface components {
             /** @description Places that an edit and the asset as it stands both changed; empty for every other error. */
             conflicts?: components["schemas"]["Conflict"][];
             error: string;
+        };
+        /** @description How a delivery is named, packed and encoded. */
+        Profile: {
+            /** @description What it is for, in a sentence. */
+            about?: string;
+            /** @description Rows from the bottom up, for programs whose V runs down. */
+            flip_v?: boolean;
+            /**
+             * @default {
+             *       "cage": true,
+             *       "glb": true,
+             *       "obj": true
+             *     }
+             */
+            meshes: components["schemas"]["MeshRules"];
+            /**
+             * Format: uint32
+             * @description Texels per side at most: a larger sheet is halved until it fits. None: as it was baked.
+             */
+            most_size?: number | null;
+            /** @description Letters, digits, `-` and `_`. */
+            name: string;
+            /**
+             * @description Names of picture files without their ending; fields stand in braces, folders before a `/`. See [`Pattern`].
+             * @default {asset}_{sheet}_{map}.{tile}
+             */
+            pattern: string;
+            pictures: components["schemas"]["PictureRule"][];
+            /** Format: uint32 */
+            version: number;
+            /**
+             * @description Which way green points in tangent-space normals.
+             * @default +
+             */
+            y: components["schemas"]["Green"];
+        };
+        /** @description A profile to choose. */
+        ProfileLine: {
+            profile: components["schemas"]["Profile"];
+            /** @description It comes with the program and cannot be changed; a copy can. */
+            shipped: boolean;
         };
         ProgressView: {
             /** Format: int64 */
@@ -4919,6 +5254,8 @@ export type CavityMethod = components['schemas']['CavityMethod'];
 export type CellValue = components['schemas']['CellValue'];
 export type Change = components['schemas']['Change'];
 export type Channel = components['schemas']['Channel'];
+export type Channel2 = components['schemas']['Channel2'];
+export type Check = components['schemas']['Check'];
 export type Choices = components['schemas']['Choices'];
 export type Coat = components['schemas']['Coat'];
 export type CoatView = components['schemas']['CoatView'];
@@ -4931,6 +5268,9 @@ export type Control = components['schemas']['Control'];
 export type ControlInput = components['schemas']['ControlInput'];
 export type Crossing = components['schemas']['Crossing'];
 export type CurvatureEncoding = components['schemas']['CurvatureEncoding'];
+export type DeliveryOrder = components['schemas']['DeliveryOrder'];
+export type DeliveryPlan = components['schemas']['DeliveryPlan'];
+export type DeliveryView = components['schemas']['DeliveryView'];
 export type Depth = components['schemas']['Depth'];
 export type Difference = components['schemas']['Difference'];
 export type Direction = components['schemas']['Direction'];
@@ -4952,6 +5292,7 @@ export type Facing = components['schemas']['Facing'];
 export type Falloff = components['schemas']['Falloff'];
 export type Fate = components['schemas']['Fate'];
 export type FileBeside = components['schemas']['FileBeside'];
+export type FileFacts = components['schemas']['FileFacts'];
 export type FileNames = components['schemas']['FileNames'];
 export type Finding = components['schemas']['Finding'];
 export type FindingKind = components['schemas']['FindingKind'];
@@ -4973,6 +5314,7 @@ export type HistogramRange = components['schemas']['HistogramRange'];
 export type HitRule = components['schemas']['HitRule'];
 export type HitsLimit = components['schemas']['HitsLimit'];
 export type HoldOrder = components['schemas']['HoldOrder'];
+export type Holds = components['schemas']['Holds'];
 export type IdSource = components['schemas']['IdSource'];
 export type ImageFormat = components['schemas']['ImageFormat'];
 export type IslandLine = components['schemas']['IslandLine'];
@@ -4988,6 +5330,7 @@ export type MadeFrom = components['schemas']['MadeFrom'];
 export type MapFault = components['schemas']['MapFault'];
 export type MapKind = components['schemas']['MapKind'];
 export type MapLine = components['schemas']['MapLine'];
+export type MapPick = components['schemas']['MapPick'];
 export type MapReport = components['schemas']['MapReport'];
 export type MapSettings = components['schemas']['MapSettings'];
 export type MapShape = components['schemas']['MapShape'];
@@ -5006,6 +5349,7 @@ export type MendTool = components['schemas']['MendTool'];
 export type Mends = components['schemas']['Mends'];
 export type MeshFindings = components['schemas']['MeshFindings'];
 export type MeshFormat = components['schemas']['MeshFormat'];
+export type MeshRules = components['schemas']['MeshRules'];
 export type MeshSource = components['schemas']['MeshSource'];
 export type MeshStep = components['schemas']['MeshStep'];
 export type MeshSummary = components['schemas']['MeshSummary'];
@@ -5035,22 +5379,28 @@ export type PartReachLine = components['schemas']['PartReachLine'];
 export type PatternInfo = components['schemas']['PatternInfo'];
 export type PatternLine = components['schemas']['PatternLine'];
 export type PatternSettings = components['schemas']['PatternSettings'];
+export type Pick = components['schemas']['Pick'];
 export type PickedExample = components['schemas']['PickedExample'];
 export type PickedPlace = components['schemas']['PickedPlace'];
 export type PictureChannel = components['schemas']['PictureChannel'];
+export type PictureFacts = components['schemas']['PictureFacts'];
 export type PictureLine = components['schemas']['PictureLine'];
 export type PicturePatternSettings = components['schemas']['PicturePatternSettings'];
+export type PictureRule = components['schemas']['PictureRule'];
 export type PictureSource = components['schemas']['PictureSource'];
 export type PictureUse = components['schemas']['PictureUse'];
 export type Place = components['schemas']['Place'];
 export type PlaceSettings = components['schemas']['PlaceSettings'];
 export type Plane = components['schemas']['Plane'];
 export type PlaneTarget = components['schemas']['PlaneTarget'];
+export type PlannedDelivery = components['schemas']['PlannedDelivery'];
 export type PlannedFile = components['schemas']['PlannedFile'];
 export type PositionAxis = components['schemas']['PositionAxis'];
 export type Preflight = components['schemas']['Preflight'];
 export type PresetLine = components['schemas']['PresetLine'];
 export type Problem = components['schemas']['Problem'];
+export type Profile = components['schemas']['Profile'];
+export type ProfileLine = components['schemas']['ProfileLine'];
 export type ProgressView = components['schemas']['ProgressView'];
 export type ProofLimit = components['schemas']['ProofLimit'];
 export type ProofRoom = components['schemas']['ProofRoom'];
@@ -5375,6 +5725,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Swatch"][];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_deliveries: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The newest fifty */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryView"][];
                 };
             };
             /** @description What is wrong, and what to do */
@@ -6708,6 +7089,72 @@ export interface operations {
             };
         };
     };
+    show_delivered_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Path within the delivery */
+                file: string;
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                    "image/jpeg": number[];
+                    "image/png": string;
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show_delivery_zip: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The zip */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": string;
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     listen: {
         parameters: {
             query?: never;
@@ -7136,6 +7583,99 @@ export interface operations {
             };
         };
     };
+    list_profiles: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Every profile */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProfileLine"][];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_profile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["Profile"];
+            };
+        };
+        responses: {
+            /** @description Every profile */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProfileLine"][];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    drop_profile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Every profile */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProfileLine"][];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     show_proof_room: {
         parameters: {
             query?: never;
@@ -7444,6 +7984,76 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RunsCompared"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    deliver: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["DeliveryOrder"];
+            };
+        };
+        responses: {
+            /** @description What was written and checked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryView"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    plan_of_delivery: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["DeliveryOrder"];
+            };
+        };
+        responses: {
+            /** @description Files, findings, place */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryPlan"];
                 };
             };
             /** @description What is wrong, and what to do */

@@ -27,7 +27,6 @@ const VIEWS: &[(&str, &[Step])] = &[
     ("tile", &[Step::Click("Night theme"), Step::Asset("Shingle tile"), Step::Stop("Review"), Step::Pause(3000)]),
     ("ground", &[Step::Asset("Trail ground"), Step::Stop("Finish"), Step::Pause(9000)]),
     ("reach", &[Step::Stop("Reach"), Step::Keys(&['n']), Step::Pause(1500)]),
-    ("reach-night", &[Step::Click("Night theme"), Step::Stop("Reach"), Step::Keys(&['n']), Step::Pause(1500)]),
     (
         "brush",
         &[Step::Stop("Reach"), Step::Script(BRUSH), Step::Drag((520, 535), (610, 535)), Step::Script(SHOW_BRUSH)],
@@ -48,7 +47,15 @@ const VIEWS: &[(&str, &[Step])] = &[
             Step::Choose("How the mask shows", "Mask tint"),
         ],
     ),
-    ("deliver", &[Step::Stop("Deliver")]),
+    ("deliver", &[Step::Stop("Deliver"), Step::Pause(1500), Step::Script(DELIVER), Step::Pause(3000)]),
+    (
+        "receiver",
+        &[Step::Stop("Deliver"), Step::Pause(1500), Step::Script(DELIVER), Step::Script(RECEIVER), Step::Pause(6000)],
+    ),
+    (
+        "contact",
+        &[Step::Stop("Deliver"), Step::Pause(1500), Step::Script(DELIVER), Step::Script(CONTACT), Step::Pause(1500)],
+    ),
     (
         "stone",
         &[
@@ -72,7 +79,6 @@ const VIEWS: &[(&str, &[Step])] = &[
             Step::Pause(2500),
         ],
     ),
-    ("empty", &[Step::Asset("New asset"), Step::Pause(500)]),
 ];
 
 /// Scrolls to the list of maps and opens the settings of occlusion.
@@ -89,6 +95,14 @@ const FIRST_PLACE: &str = "return new Promise(r => setTimeout(async () => { \
 /// Pulls the pairs half apart, as a hand on the slider does.
 const APART: &str = "const s = document.querySelector('[aria-label=\"Pull pairs apart\"]'); s.focus(); \
     for (let i = 0; i < 5; i++) s.dispatchEvent(new KeyboardEvent('keydown', { key: 'PageUp', bubbles: true }))";
+
+/// Delivers unless that was done already, and scrolls to what was delivered.
+const DELIVER: &str = "return new Promise(r => { \
+    [...document.querySelectorAll('aside button')].find(b => b.textContent === 'Deliver')?.click(); \
+    const wait = setInterval(() => { const to = document.querySelector('section[aria-label=Delivered]'); \
+    if (!to) return; clearInterval(wait); to.scrollIntoView({ block: 'end' }); r() }, 200) })";
+const RECEIVER: &str = "location.href = document.querySelector(\"a[href^='/receiver']\").href";
+const CONTACT: &str = "location.href = document.querySelector('section[aria-label=Delivered] img').src";
 
 /// Scrolls the panel to the mends.
 const SHOW_MENDS: &str = "document.querySelector(\"[aria-label='Mends']\").scrollIntoView({ block: 'end' });";

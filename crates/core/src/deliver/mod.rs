@@ -4,6 +4,7 @@
 
 mod names;
 mod plan;
+mod portrait;
 mod profile;
 mod shipped;
 mod texels;
@@ -13,6 +14,7 @@ pub use plan::{
     Delivery, DeliveryNames, PlannedChannel, PlannedPicture, SourceMap, UsedMap, asset_name, parts_of, plan_delivery,
     sheet_names, sources_of,
 };
+pub use portrait::{BACKDROP, Dress, portrait};
 pub use profile::{Channel, Holds, MapPick, MeshRules, PROFILE_VERSION, Pick, PictureRule, Profile};
 pub use shipped::shipped_profiles;
 pub use texels::{Mixer, SourceRows};

@@ -5,7 +5,8 @@ use crate::image::read_image;
 use ember_ridge_core::deliver::{PlannedChannel, PlannedPicture};
 use ember_ridge_core::maps::Reads;
 use ember_ridge_core::picture::{Depth, Image, ImageFormat, Pixels, linear_to_srgb, srgb_to_linear};
-use serde::Serialize;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
 use std::io::Cursor;
 use std::sync::Arc;
@@ -14,16 +15,16 @@ use std::sync::Arc;
 pub const TEST_TEXELS: u32 = 16_384;
 
 /// One thing about a file that was looked at.
-#[derive(Clone, Debug, PartialEq, Serialize)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct Check {
     /// Path within the delivery.
     pub file: String,
-    pub what: &'static str,
+    pub what: String,
     /// What was read, with its figure.
     pub found: String,
     pub fine: bool,
     /// What to do where it is not fine; empty otherwise.
-    pub remedy: &'static str,
+    pub remedy: String,
 }
 
 /// A map of the run as a picture, by its number among the sources and its sheet.
@@ -33,12 +34,12 @@ const AGAIN: &str = "Deliver it again; if that does not help, bake again";
 
 /// Everything that is looked at in one picture. Where it cannot be read the first check says so, and is the only one.
 pub fn check_picture(picture: &PlannedPicture, bytes: &[u8], whole: &WholeMap) -> Vec<Check> {
-    let check = |what: &'static str, fine: bool, found: String, remedy: &'static str| Check {
+    let check = |what: &str, fine: bool, found: String, remedy: &str| Check {
         file: picture.file.clone(),
-        what,
+        what: what.to_owned(),
         found,
         fine,
-        remedy: if fine { "" } else { remedy },
+        remedy: if fine { String::new() } else { remedy.to_owned() },
     };
     let image = match read_image(&picture.file, bytes) {
         Ok(image) => image,

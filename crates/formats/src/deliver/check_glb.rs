@@ -9,6 +9,9 @@ use ember_ridge_core::surface::degrees_between;
 /// Angles that are let pass; the numbers are copied, so that there should be none.
 const MOST_DEGREES: f32 = 0.01;
 
+/// What to do about a file that was changed on its way.
+pub(super) const CHANGED: &str = "Deliver it again, and change nothing in it on the way";
+
 /// Its triangles and tangents, and the bytes of its textures. `sheet_of` tells of a triangle of `low` which of `sheets` it lies on.
 pub fn check_glb(
     file: &str,
@@ -17,12 +20,12 @@ pub fn check_glb(
     sheets: usize,
     sheet_of: &dyn Fn(u32) -> usize,
 ) -> (Vec<Check>, Vec<Vec<u8>>) {
-    let check = |what, fine, found: String| Check {
+    let check = |what: &str, fine, found: String| Check {
         file: file.to_owned(),
-        what,
+        what: what.to_owned(),
         found,
         fine,
-        remedy: if fine { "" } else { "Deliver it again, and change nothing in it on the way" },
+        remedy: if fine { String::new() } else { CHANGED.to_owned() },
     };
     // The parser panics at some damaged files.
     let read = std::panic::catch_unwind(|| corners_of(bytes)).unwrap_or_else(|_| Err("it is damaged".to_owned()));

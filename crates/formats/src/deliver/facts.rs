@@ -1,13 +1,15 @@
 //! The sheet of facts of a delivery: what each file is and how its numbers are read, for people and for programs.
 
+use super::contact::CONTACT;
 use ember_ridge_core::deliver::{PlannedPicture, Profile};
 use ember_ridge_core::maps::Green;
 use ember_ridge_core::picture::{Depth, ImageFormat};
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::fmt::Write;
 
 /// `facts.json`.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct Facts {
     pub generator: String,
     pub asset: String,
@@ -25,7 +27,7 @@ pub struct Facts {
 }
 
 /// One file of a delivery.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct FileFacts {
     /// Path within the delivery, with `/`.
     pub file: String,
@@ -38,7 +40,7 @@ pub struct FileFacts {
 }
 
 /// How the numbers of a picture are read.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct PictureFacts {
     pub width: u32,
     pub height: u32,
@@ -77,6 +79,13 @@ impl PictureFacts {
     }
 }
 
+fn y_words(y: Green) -> &'static str {
+    match y {
+        Green::Up => "Y+",
+        Green::Down => "Y-",
+    }
+}
+
 impl Facts {
     /// Facts without files.
     pub fn new(asset: &str, profile: &Profile, version: u32, texels_per_unit: f32) -> Facts {
@@ -91,6 +100,50 @@ impl Facts {
             texels_per_unit,
             files: Vec::new(),
         }
+    }
+
+    /// What differs in a later delivery, in words.
+    pub fn changes_to(&self, now: &Facts) -> Vec<String> {
+        let mut words = Vec::new();
+        if self.profile != now.profile {
+            words.push(format!("profile {}, was {}", now.profile, self.profile));
+        }
+        if self.y != now.y {
+            words.push(format!("green {}, was {}", y_words(now.y), y_words(self.y)));
+        }
+        if self.v_runs_up != now.v_runs_up {
+            words.push("rows turned upside down".to_owned());
+        }
+        let before = |name: &str| self.files.iter().find(|file| file.file == name);
+        let mut fresh = Vec::new();
+        let mut other = Vec::new();
+        // The contact sheet tells its version, and shows what else has changed.
+        for file in now.files.iter().filter(|file| file.holds != CONTACT) {
+            match before(&file.file) {
+                None => fresh.push(file.file.as_str()),
+                Some(old) if old.blake3 != file.blake3 => match (&old.picture, &file.picture) {
+                    (Some(old), Some(new)) if old.width != new.width => {
+                        words.push(format!(
+                            "{}: {} x {}, was {} x {}",
+                            file.file, new.width, new.height, old.width, old.height
+                        ));
+                    }
+                    _ => other.push(file.file.as_str()),
+                },
+                Some(_) => {}
+            }
+        }
+        let gone = self.files.iter().filter(|old| now.files.iter().all(|file| file.file != old.file));
+        let gone: Vec<&str> = gone.map(|old| old.file.as_str()).collect();
+        for (what, names) in [("new", fresh), ("no longer there", gone), ("changed", other)] {
+            if !names.is_empty() {
+                words.push(format!("{what}: {}", names.join(", ")));
+            }
+        }
+        if words.is_empty() {
+            words.push("nothing: the same files".to_owned());
+        }
+        words
     }
 
     /// The same as plain text.

@@ -2,10 +2,12 @@
 
 mod check;
 mod check_glb;
+mod contact;
 mod facts;
 mod glb;
 mod package;
 mod picture;
+mod place;
 mod rows;
 
 pub use check::{Check, TEST_TEXELS, check_picture};
@@ -13,4 +15,5 @@ pub use facts::{Facts, FileFacts, PictureFacts};
 pub use glb::{GlbMaterial, write_textured_glb};
 pub use package::{RunToDeliver, check_package, write_package};
 pub use picture::{OpenMap, write_delivered};
+pub use place::{Delivered, Place, PlaceFault, WORK, facts_in, send_zip};
 pub use rows::{ReadPlace, RowReader};

@@ -1,7 +1,8 @@
 //! A whole delivery in a folder: pictures, meshes, palette, recipe and the sheet of facts; and the same read back.
 
 use super::check::{Check, check_picture};
-use super::check_glb::check_glb;
+use super::check_glb::{CHANGED, check_glb};
+use super::contact::{CONTACT, write_contact_sheet};
 use super::facts::{Facts, FileFacts, PictureFacts};
 use super::glb::{GlbMaterial, write_textured_glb};
 use super::picture::{OpenMap, write_delivered};
@@ -102,6 +103,10 @@ pub fn write_package(
         facts.files.push(put_text(folder, &format!("{}.csv", plain("ids")), words, &palette_csv(palette))?);
         facts.files.push(put_text(folder, &format!("{}.gpl", plain("ids")), words, &palette_gpl(&asset, palette))?);
     }
+    let name = format!("{}.png", plain("contact"));
+    facts.files.push(put(folder, &name, CONTACT, |out| {
+        write_contact_sheet(out, run, profile, delivery, names.version, &sheet_of_triangles(run))
+    })?);
     let recipe = serde_json::to_string_pretty(&run.report.recipe)?;
     facts.files.push(put_text(folder, "recipe.json", "the settings, to repeat the bake", &recipe)?);
     let text = serde_json::to_string_pretty(profile)?;
@@ -149,9 +154,13 @@ fn put_text(folder: &Path, name: &str, holds: &str, text: &str) -> io::Result<Fi
 
 /// The textures of the GLB, material by material: as the shipped profile for glTF packs them, and no larger than the delivery.
 fn glb_pictures(run: &RunToDeliver, profile: &Profile) -> io::Result<Vec<PlannedPicture>> {
+    packed_pictures(run, profile.most_size.map_or(MOST_IN_GLB, |most| most.min(MOST_IN_GLB)))
+}
+
+/// The pictures of the shipped profile for glTF, sheet by sheet, of at most so many texels per side where halving reaches that.
+pub(super) fn packed_pictures(run: &RunToDeliver, most_size: u32) -> io::Result<Vec<PlannedPicture>> {
     let packed = shipped_profiles().into_iter().find(|profile| profile.name == "gltf").expect("it is shipped");
-    let most_size = Some(profile.most_size.map_or(MOST_IN_GLB, |most| most.min(MOST_IN_GLB)));
-    let packed = Profile { most_size, ..packed };
+    let packed = Profile { most_size: Some(most_size), ..packed };
     let names = DeliveryNames { version: 1, parts: Vec::new() };
     let mut pictures = plan_delivery(&packed, run.report, &names).map_err(io::Error::other)?.pictures;
     pictures.sort_by_key(|picture| (picture.sheet, picture.rule));
@@ -318,8 +327,9 @@ pub fn check_package(
 
 fn count_of_textures(file: &str, found: usize, wanted: usize) -> Check {
     let fine = found == wanted;
-    let remedy = if fine { "" } else { "Deliver it again, and change nothing in it on the way" };
-    Check { file: file.to_owned(), what: "textures", found: format!("{found} of {wanted} inside it"), fine, remedy }
+    let remedy = if fine { String::new() } else { CHANGED.to_owned() };
+    let found = format!("{found} of {wanted} inside it");
+    Check { file: file.to_owned(), what: "textures".to_owned(), found, fine, remedy }
 }
 
 /// Which sheet a triangle of the low-poly lies on; the first where it lies on none.
@@ -343,5 +353,5 @@ fn whole_file(file: &FileFacts, folder: &Path) -> Check {
         Ok((bytes, _)) => (true, format!("{bytes} bytes, checksum agrees")),
     };
     let remedy = if fine { "" } else { "Deliver it again, or copy the file anew" };
-    Check { file: file.file.clone(), what: "file", found, fine, remedy }
+    Check { file: file.file.clone(), what: "file".to_owned(), found, fine, remedy: remedy.to_owned() }
 }

@@ -58,17 +58,3 @@ pub fn pictures_of(file: &str, bytes: &[u8]) -> Result<Vec<String>, ReadFault> {
     }
     Ok(files)
 }
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn the_standards_own_files_are_read() {
-        for (name, text) in library::FILES {
-            let tree = tree::Tree::read(text.as_bytes()).unwrap_or_else(|fault| panic!("{name}: {fault:?}"));
-            assert!(tree.elements.len() > 5, "{name}: {} elements", tree.elements.len());
-            read_document(name, text.as_bytes(), &|_| None).unwrap_or_else(|fault| panic!("{fault}"));
-        }
-    }
-}

@@ -117,6 +117,11 @@ fn extension_of(file: &str) -> String {
     file.rsplit_once('.').map_or(String::new(), |(_, extension)| extension.to_lowercase())
 }
 
+/// Whether a file is a mesh by its extension.
+pub fn is_mesh(file: &str) -> bool {
+    MESH_FORMATS.iter().any(|format| format.extensions.contains(&extension_of(file).as_str()))
+}
+
 /// Whether a file only means something to a mesh that names it.
 pub fn lies_beside(file: &str) -> bool {
     BESIDE_EXTENSIONS.contains(&extension_of(file).as_str())

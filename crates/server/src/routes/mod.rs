@@ -17,6 +17,7 @@ mod about;
 mod against;
 mod assets;
 mod compare;
+mod deliveries;
 mod displaced;
 mod documents;
 mod events;
@@ -32,6 +33,7 @@ mod mends;
 mod meshes;
 mod pages;
 mod preflight;
+mod profiles;
 mod queue;
 mod reach;
 mod runs;
@@ -39,6 +41,7 @@ mod sent;
 mod shared;
 mod truths;
 
+pub use deliveries::tidy as tidy_deliveries;
 pub use hits::{HITS_SETTING, MOST_HITS};
 pub use ledger::most_proof_bytes;
 
@@ -69,6 +72,8 @@ pub fn described() -> OpenApi {
         compare::Described::openapi(),
         preflight::Described::openapi(),
         displaced::Described::openapi(),
+        deliveries::Described::openapi(),
+        profiles::Described::openapi(),
         ledger::Described::openapi(),
         looks::Described::openapi(),
         truths::Described::openapi(),
@@ -96,6 +101,8 @@ pub fn mount(rocket: Rocket<Build>) -> Rocket<Build> {
         .mount("/api", compare::routes())
         .mount("/api", preflight::routes())
         .mount("/api", displaced::routes())
+        .mount("/api", deliveries::routes())
+        .mount("/api", profiles::routes())
         .mount("/api", ledger::routes())
         .mount("/api", looks::routes())
         .mount("/api", truths::routes())

@@ -6,7 +6,7 @@ use crate::fault::{Fault, Result, aside};
 use crate::jobs::Stopped;
 use crate::keep::{is_map, map_key, small_name, squares_name, view_name, with_squares};
 use crate::routes::sent::{Given, Sent};
-use crate::routes::shared::{Stored, overwritten};
+use crate::routes::shared::{Stored, Zip, overwritten};
 use crate::views::{RUNS_SHOWN, run_changes, run_view, some_runs};
 use ember_ridge_core::Recipe;
 use ember_ridge_core::bake::MapReport;
@@ -17,14 +17,11 @@ use ember_ridge_formats::image::{level_sizes, read_image, write_png};
 use ember_ridge_store::{FoundBy, RunFile, RunFilter, RunKind, RunStatus};
 use rocket::http::{ContentType, Status};
 use rocket::response::status::{Created, NoContent};
-use rocket::response::{Responder, Response};
 use rocket::serde::json::Json;
-use rocket::tokio::io::DuplexStream;
-use rocket::{Request, State, delete, get, post};
+use rocket::{State, delete, get, post};
 use serde::de::DeserializeOwned;
 use std::io::Write;
 use std::sync::Arc;
-use tokio_util::io::SyncIoBridge;
 
 described_routes!(
     start_run,
@@ -413,7 +410,7 @@ fn words_of(settings: &MapSettings, channels: &[f32], map: Option<&MapReport>) -
     responses((status = 200, description = "The zip", body = Vec<u8>, content_type = "application/zip")),
 )]
 #[get("/runs/<id>/package")]
-async fn show_package(app: &State<Arc<App>>, id: i64) -> Result<Package> {
+async fn show_package(app: &State<Arc<App>>, id: i64) -> Result<Zip> {
     let run = app.store.run(id).await?;
     let Some(report) = run.report.filter(|_| run.line.status.has_maps()) else {
         return Err(Fault::unusable("This run has no maps to deliver; let it bake to the end first"));
@@ -426,7 +423,7 @@ async fn show_package(app: &State<Arc<App>>, id: i64) -> Result<Package> {
         )));
     }
     let name: String = run.recipe.asset.chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '_' }).collect();
-    let file_name = format!("attachment; filename=\"{}_{}.zip\"", name.to_lowercase(), run.line.number);
+    let file_name = format!("{}_{}.zip", name.to_lowercase(), run.line.number);
     let app = app.inner().clone();
     let texts = [
         ("report.json", serde_json::to_vec_pretty(&report)?),
@@ -438,35 +435,10 @@ async fn show_package(app: &State<Arc<App>>, id: i64) -> Result<Package> {
         files.into_iter().map(open).collect::<Result<Vec<_>>>()
     })
     .await?;
-    let (reading, writing) = rocket::tokio::io::duplex(1 << 18);
-    let writing = SyncIoBridge::new(writing);
-    rocket::tokio::task::spawn_blocking(move || {
-        // Whoever went away while it was sent does not mind that it ends.
-        let _ = write_zip(writing, blobs, &texts);
-    });
-    Ok(Package { reading, file_name })
+    Ok(Zip::sent(&file_name, move |out| write_zip(out, blobs, &texts)))
 }
 
-struct Package {
-    reading: DuplexStream,
-    file_name: String,
-}
-
-impl<'r> Responder<'r, 'static> for Package {
-    fn respond_to(self, _: &'r Request<'_>) -> rocket::response::Result<'static> {
-        Response::build()
-            .header(ContentType::ZIP)
-            .raw_header("Content-Disposition", self.file_name)
-            .streamed_body(self.reading)
-            .ok()
-    }
-}
-
-fn write_zip(
-    out: impl Write,
-    blobs: Vec<(String, std::fs::File)>,
-    texts: &[(&str, Vec<u8>)],
-) -> zip::result::ZipResult<()> {
+fn write_zip(out: impl Write, blobs: Vec<(String, std::fs::File)>, texts: &[(&str, Vec<u8>)]) -> std::io::Result<()> {
     let stored = zip::write::SimpleFileOptions::default().compression_method(zip::CompressionMethod::Stored);
     let mut archive = zip::ZipWriter::new_stream(out);
     for (name, mut blob) in blobs {
@@ -478,6 +450,5 @@ fn write_zip(
         archive.start_file(*name, stored)?;
         archive.write_all(text)?;
     }
-    archive.finish()?.into_inner().flush()?;
-    Ok(())
+    archive.finish()?.into_inner().flush()
 }

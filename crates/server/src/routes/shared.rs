@@ -1,12 +1,14 @@
-//! Answers that several requests share, sent from where they are held, and files sent piece by piece from the disk.
+//! Answers that several requests share, sent from where they are held, and files and zips sent piece by piece from the disk.
 
 use ember_ridge_core::Recipe;
 use rocket::http::{ContentType, Header, Status};
 use rocket::request::Request;
 use rocket::response::{Responder, Response, Result};
+use rocket::tokio::io::DuplexStream;
 use std::collections::HashSet;
 use std::io::Cursor;
 use std::sync::Arc;
+use tokio_util::io::SyncIoBridge;
 
 const FOREVER: &str = "private, max-age=31536000, immutable";
 
@@ -74,6 +76,38 @@ impl<'r> Responder<'r, 'static> for Stored {
             response.set_sized_body(self.length as usize, rocket::tokio::fs::File::from_std(self.file));
         }
         Ok(response)
+    }
+}
+
+/// A zip that is sent as it is made.
+pub struct Zip {
+    reading: DuplexStream,
+    name: String,
+}
+
+impl Zip {
+    /// A zip of this file name; `write` fills it, on a thread of its own.
+    pub fn sent(
+        name: &str,
+        write: impl FnOnce(SyncIoBridge<DuplexStream>) -> std::io::Result<()> + Send + 'static,
+    ) -> Zip {
+        let (reading, writing) = rocket::tokio::io::duplex(1 << 18);
+        let writing = SyncIoBridge::new(writing);
+        rocket::tokio::task::spawn_blocking(move || {
+            // Whoever went away while it was sent does not mind that it ends; whoever did not finds the zip cut short.
+            let _ = write(writing);
+        });
+        Zip { reading, name: name.chars().map(|c| if c.is_ascii_graphic() && c != '"' { c } else { '_' }).collect() }
+    }
+}
+
+impl<'r> Responder<'r, 'static> for Zip {
+    fn respond_to(self, _: &'r Request<'_>) -> Result<'static> {
+        Response::build()
+            .header(ContentType::ZIP)
+            .raw_header("Content-Disposition", format!("attachment; filename=\"{}\"", self.name))
+            .streamed_body(self.reading)
+            .ok()
     }
 }
 

@@ -84,6 +84,13 @@ impl Held {
         (status, value)
     }
 
+    /// The body of an answer that is no JSON.
+    pub async fn bytes(&self, address: &str) -> Vec<u8> {
+        self.get(address).await;
+        let response = self.client.get(address.to_owned()).header(host()).dispatch().await;
+        response.into_bytes().await.unwrap_or_default()
+    }
+
     pub async fn get(&self, address: &str) -> Value {
         let (status, value) = self.ask(Method::Get, address, Vec::new(), None).await;
         assert_eq!(status, Status::Ok, "{address}: {value}");

@@ -219,3 +219,72 @@ async fn large(held: &Held) {
     held.get(&format!("/api/runs/{}/texel?x=4096&y=4096", run["id"])).await;
     held.send(Method::Post, "/api/assets/1/undo", json!(null)).await;
 }
+
+/// Profiles are kept and dropped; a run is planned, delivered, delivered again over it, and taken away as a zip and file by file.
+pub async fn deliveries(held: &Held) {
+    let (post, put) = (Method::Post, Method::Put);
+    let profiles = held.get("/api/profiles").await;
+    assert!(profiles.as_array().is_some_and(|all| all.len() == 5 && all.iter().all(|p| p["shipped"] == true)));
+    let mut mine = profiles[1]["profile"].clone();
+    mine["name"] = json!("mine");
+    mine["pictures"] = json!([{ "suffix": "N", "holds": { "map": "normal" }, "depth": "16" }]);
+    let kept = held.send(put, "/api/profiles", mine.clone()).await;
+    assert_eq!((&kept[5]["profile"]["name"], &kept[5]["shipped"]), (&json!("mine"), &json!(false)));
+    held.refused(put, "/api/profiles", &profiles[0]["profile"].to_string(), 422, "comes with the program").await;
+    let order = json!({ "profile": mine, "folder": "tiles/mine" });
+    let plan = held.send(post, "/api/runs/1/delivery-plan", order.clone()).await;
+    assert_eq!(
+        (&plan["version"], &plan["taken"], &plan["refused"]),
+        (&json!(1), &json!(false), &json!(null)),
+        "{plan}"
+    );
+    assert_eq!(
+        (&plan["pictures"][0]["file"], &plan["pictures"][0]["most_bytes"]),
+        (&json!("Tile_N.png"), &json!(64 * 64 * 6))
+    );
+    let first = held.send(post, "/api/runs/1/deliveries", order.clone()).await;
+    assert!(
+        first["checks"].as_array().is_some_and(|all| all.len() > 10 && all.iter().all(|c| c["fine"] == true)),
+        "{first}"
+    );
+    let folder = std::path::PathBuf::from(first["place"].as_str().expect("a place"));
+    for file in first["files"].as_array().expect("files") {
+        let bytes = std::fs::read(folder.join(file["file"].as_str().expect("a name"))).expect("it is there");
+        assert_eq!(blake3::hash(&bytes).to_hex().as_str(), file["blake3"]);
+    }
+    // Nothing is replaced unless that is asked for, and what was there is kept.
+    held.refused(post, "/api/runs/1/deliveries", &order.to_string(), 409, "delivered there already").await;
+    mine["y"] = json!("-");
+    let again = json!({ "profile": mine, "folder": "tiles/mine", "replace": true });
+    let second = held.send(post, "/api/runs/1/deliveries", again).await;
+    assert_eq!(second["version"], 2);
+    let changes = second["changes"].to_string();
+    assert!(changes.contains("green Y-, was Y+") && changes.contains("Tile_N.png"), "{changes}");
+    assert!(folder.with_file_name("mine.v001").join("facts.json").is_file());
+    // The first is still found where it is kept.
+    for delivery in [&first, &second] {
+        let of = |what: &str| format!("/api/deliveries/{}/{what}", delivery["id"]);
+        let wanted = delivery["files"].as_array().and_then(|all| all.iter().find(|f| f["file"] == "Tile_N.png"));
+        let sent = held.bytes(&of("files/Tile_N.png")).await;
+        assert_eq!(blake3::hash(&sent).to_hex().as_str(), wanted.expect("the picture")["blake3"]);
+        let mut zip = zip::ZipArchive::new(std::io::Cursor::new(held.bytes(&of("zip")).await)).expect("a zip");
+        let names: Vec<String> = zip.file_names().map(|name| name.expect("text").into_owned()).collect();
+        assert_eq!(names.len(), delivery["files"].as_array().map_or(0, Vec::len) + 2, "{names:?}");
+        let mut inside = Vec::new();
+        std::io::Read::read_to_end(&mut zip.by_name("Tile_N.png").expect("it is inside"), &mut inside).expect("whole");
+        assert_eq!(inside, sent);
+    }
+    let listed = held.get("/api/assets/1/deliveries").await;
+    assert_eq!((&listed[0]["id"], &listed[1]["id"]), (&second["id"], &first["id"]));
+    for folder in ["../out", "a//b", "a/.b", "/etc", "a.zip", ""] {
+        let order = json!({ "profile": mine, "folder": folder }).to_string();
+        held.refused(post, "/api/runs/1/delivery-plan", &order, 422, "folder").await;
+    }
+    let foreign = folder.with_file_name("foreign");
+    std::fs::create_dir_all(&foreign).expect("made");
+    std::fs::write(foreign.join("mine.txt"), "mine").expect("written");
+    let order = json!({ "profile": mine, "folder": "tiles/foreign", "replace": true });
+    held.refused(post, "/api/runs/1/deliveries", &order.to_string(), 409, "something else than a delivery").await;
+    assert_eq!(std::fs::read_to_string(foreign.join("mine.txt")).expect("still there"), "mine");
+    assert_eq!(held.send(Method::Delete, "/api/profiles/mine", json!(null)).await.as_array().map(Vec::len), Some(5));
+}

@@ -1,0 +1,182 @@
+//! The steps of one asset, each a process: bake, deliver, verify.
+
+use super::template::{Asset, Template};
+use super::{FindingCounts, Row, Status};
+use crate::Unusable;
+use crate::arguments::Batch;
+use crate::shell::WITH_INPUT;
+use anyhow::{Context, anyhow};
+use ember_ridge_core::Severity;
+use ember_ridge_core::bake::Report;
+use ember_ridge_formats::deliver::{Facts, WORK as DELIVERY};
+use ember_ridge_formats::files::write_whole;
+use serde::Deserialize;
+use serde_json::Value;
+use std::ffi::OsStr;
+use std::fs;
+use std::io::Write;
+use std::path::Path;
+use std::process::{Command, Stdio};
+use std::time::Instant;
+
+/// What `verify --json` answers, as far as the table shows it.
+#[derive(Default, Deserialize)]
+struct Verified {
+    truths: Value,
+    faults: Vec<VerifiedFault>,
+}
+
+#[derive(Deserialize)]
+struct VerifiedFault {
+    file: String,
+    fault: String,
+    remedy: String,
+}
+
+/// Makes an asset; whatever goes wrong is told in its row.
+pub fn make(asset: &Asset, template: &Template, arguments: &Batch, out: &Path) -> Row {
+    let began = Instant::now();
+    let mut row = Row {
+        asset: asset.name.clone(),
+        status: Status::Failed,
+        unchanged: false,
+        seconds: 0.0,
+        maps: Vec::new(),
+        findings: FindingCounts::default(),
+        truths: Value::Null,
+        faults: Vec::new(),
+        delivered: None,
+        contact: None,
+        hash: asset.hash.clone(),
+    };
+    if let Err(fault) = steps(asset, template, arguments, out, &mut row) {
+        row.status = Status::Failed;
+        row.faults.push(format!("{fault:#}"));
+    }
+    row.seconds = began.elapsed().as_secs_f64();
+    row
+}
+
+fn steps(asset: &Asset, template: &Template, arguments: &Batch, out: &Path, row: &mut Row) -> Result<(), Unusable> {
+    let place = out.join(&asset.name);
+    fs::create_dir_all(&place).with_context(|| format!("{}: cannot be made", place.display()))?;
+    tidy(&place)?;
+    let work = place.join(".work");
+    fs::create_dir_all(&work)?;
+    let text = |name: &str, text: String| -> Result<_, Unusable> {
+        let path = work.join(name);
+        write_whole(&path, |file| file.write_all(text.as_bytes()))
+            .with_context(|| format!("{}: cannot be written", path.display()))?;
+        Ok(path)
+    };
+    let recipe = text("recipe.json", serde_json::to_string_pretty(&asset.recipe)?)?;
+    let profile = text("profile.json", serde_json::to_string_pretty(&template.profile)?)?;
+    let baked = work.join("baked");
+    let folder = arguments.folder.as_os_str();
+    let step = |command: &str, words: &[&OsStr]| -> Result<Ended, Unusable> {
+        let mut process = Command::new(std::env::current_exe()?);
+        process.env(WITH_INPUT, "1").arg(command).args(words).arg("--meshes").arg(folder);
+        // Its input stays open as long as this process lives, and it ends when that closes.
+        let mut child = process.stdin(Stdio::piped()).stdout(Stdio::piped()).stderr(Stdio::piped()).spawn()?;
+        let _input = child.stdin.take();
+        let ended = child.wait_with_output()?;
+        let heard = String::from_utf8_lossy(&ended.stderr).into_owned();
+        let last = heard.lines().rev().find_map(|line| line.strip_prefix("error: ")).unwrap_or_default();
+        let why =
+            if last.is_empty() { format!("{command} ended unexpectedly ({})", ended.status) } else { last.to_owned() };
+        match ended.status.code() {
+            Some(code @ 0..=1) => {
+                Ok(Ended { fine: code == 0, answer: String::from_utf8_lossy(&ended.stdout).into_owned(), why })
+            }
+            _ => Err(anyhow!(why)),
+        }
+    };
+    let threads = arguments.threads().to_string();
+    let bake = step(
+        "bake",
+        &[recipe.as_os_str(), "--out".as_ref(), baked.as_os_str(), "--threads".as_ref(), threads.as_ref()],
+    )?;
+    let report: Report = serde_json::from_slice(&fs::read(baked.join("report.json"))?)?;
+    row.maps = report.maps.iter().filter(|(_, map)| map.error.is_none()).map(|(key, _)| key.clone()).collect();
+    let count = |severity| {
+        report.findings.iter().filter(|finding| finding.severity == severity && finding.allowed.is_none()).count()
+    };
+    row.findings = FindingCounts {
+        faults: count(Severity::Fault),
+        warnings: count(Severity::Warning),
+        notes: count(Severity::Note),
+    };
+    if !bake.fine {
+        let failed = report.maps.iter().filter_map(|(key, map)| Some(format!("{key}: {}", map.error.as_ref()?)));
+        row.faults.extend(failed);
+        if row.faults.is_empty() {
+            row.faults.push(bake.why);
+        }
+    }
+    let delivered = place.join("delivered");
+    let to: [&OsStr; 7] = [
+        baked.as_os_str(),
+        "--profile".as_ref(),
+        profile.as_os_str(),
+        "--to".as_ref(),
+        delivered.as_os_str(),
+        "--replace".as_ref(),
+        "--json".as_ref(),
+    ];
+    let deliver = step("deliver", &to)?;
+    if !deliver.fine {
+        return Err(anyhow!("nothing was delivered: {}", first_fault(&deliver.answer).unwrap_or(deliver.why)));
+    }
+    row.delivered = Some(format!("{}/delivered", asset.name));
+    row.contact = contact_of(&delivered).map(|file| format!("{}/delivered/{file}", asset.name));
+    let verify = step("verify", &[baked.as_os_str(), "--delivery".as_ref(), delivered.as_os_str(), "--json".as_ref()])?;
+    let verified: Verified =
+        serde_json::from_str(&verify.answer).context("verify answered with something else than JSON")?;
+    row.truths = verified.truths;
+    row.faults.extend(
+        verified.faults.into_iter().map(|VerifiedFault { file, fault, remedy }| format!("{file}: {fault}. {remedy}")),
+    );
+    row.status = if row.faults.is_empty() { Status::Done } else { Status::Wanting };
+    let kept = place.join("baked");
+    if kept.exists() {
+        fs::remove_dir_all(&kept)?;
+    }
+    fs::rename(&baked, &kept)?;
+    fs::remove_dir_all(&work)?;
+    Ok(())
+}
+
+struct Ended {
+    fine: bool,
+    answer: String,
+    why: String,
+}
+
+/// What a batch that was cut off has left.
+fn tidy(place: &Path) -> Result<(), Unusable> {
+    for entry in fs::read_dir(place)? {
+        let path = entry?.path();
+        let name = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
+        if name == ".work" || name.starts_with(DELIVERY) {
+            fs::remove_dir_all(&path).with_context(|| format!("{}: cannot be removed", path.display()))?;
+        }
+    }
+    Ok(())
+}
+
+/// The first thing that forbade a delivery.
+fn first_fault(answer: &str) -> Option<String> {
+    let answer: Value = serde_json::from_str(answer).ok()?;
+    let words = |of: &Value, fields: [&str; 2]| {
+        Some(fields.map(|field| of[field].as_str().unwrap_or_default().to_owned()).join(". "))
+    };
+    let check = answer["checks"].as_array()?.iter().find(|check| check["fine"] == false);
+    let check = check.and_then(|check| Some(format!("{}: {}", check["file"].as_str()?, check["found"].as_str()?)));
+    check.or_else(|| answer["findings"].as_array()?.first().and_then(|finding| words(finding, ["reason", "remedy"])))
+}
+
+/// The contact sheet among the files of a delivery.
+fn contact_of(delivered: &Path) -> Option<String> {
+    let facts: Facts = serde_json::from_slice(&fs::read(delivered.join("facts.json")).ok()?).ok()?;
+    facts.files.into_iter().map(|file| file.file).find(|file| file.ends_with("_contact.png"))
+}
