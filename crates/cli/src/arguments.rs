@@ -105,7 +105,7 @@ pub struct Bake {
     /// An existing normal map of the low-poly, to make ao, curvature and cavity from
     #[arg(long, value_name = "FILE")]
     pub normal_map: Option<PathBuf>,
-    /// Direction of that map's green: + up, - down
+    /// Direction of that map's green: + up, - down [default: as its slopes say]
     #[arg(long, value_parser = parse_green, allow_hyphen_values = true, requires = "normal_map")]
     pub normal_map_y: Option<Green>,
     /// A picture over the high-poly's UVs, for the color map

@@ -2,17 +2,19 @@
 
 use crate::Unusable;
 use crate::arguments::Bake;
-use crate::files::{Files, read_text};
+use crate::files::{Files, read_plain, read_text};
 use crate::progress::Progress;
+use crate::say::aside;
 use crate::scene::load_mesh;
 use anyhow::{Context, anyhow, bail};
 use ember_ridge_core::Recipe;
 use ember_ridge_core::finish::{KeptMasks, Mask};
 use ember_ridge_core::glam::Vec3;
-use ember_ridge_core::maps::{MAPS, MapSettings};
+use ember_ridge_core::maps::{Green, MAPS, MapSettings, green_of};
 use ember_ridge_core::mesh::{Facing, PlaneTarget};
 use ember_ridge_core::picture::PictureSource;
 use ember_ridge_core::recipe::{MeshSource, NormalMapSource};
+use ember_ridge_formats::image::read_image;
 use serde::Serialize;
 use serde_json::Value;
 use std::path::{Path, PathBuf};
@@ -134,13 +136,22 @@ fn apply_sources(recipe: &mut Recipe, files: &mut Files, arguments: &Bake) {
     }
     if let Some(path) = &arguments.normal_map {
         let file = files.name(path);
-        recipe.normal_map = Some(NormalMapSource { file, hash: None, y: arguments.normal_map_y.unwrap_or_default() });
+        let y = arguments.normal_map_y.or_else(|| guessed_green(path)).unwrap_or_default();
+        recipe.normal_map = Some(NormalMapSource { file, hash: None, y });
     }
     for map in &mut recipe.maps {
         if let (MapSettings::Color(settings), Some(path)) = (map, &arguments.picture) {
             settings.picture = Some(PictureSource { file: files.name(path), hash: None });
         }
     }
+}
+
+/// The way that green points in a normal map by its own slopes, which is told. What cannot be read says so where it is baked.
+fn guessed_green(path: &Path) -> Option<Green> {
+    let name = path.to_string_lossy();
+    let guess = green_of(&read_image(&name, &read_plain(path).ok()?).ok()?)?;
+    aside!("{}; say otherwise with --normal-map-y", guess.words(&name));
+    Some(guess.green)
 }
 
 /// Settings of single maps: the named options, then every `--set`.

@@ -363,3 +363,53 @@ fn kept_hits_are_taken_over_by_other_maps_and_settings() {
     assert_eq!(output.status.code(), Some(2));
     assert!(error(&output).contains("nowhere") && error(&output).contains("--keep-hits"), "{}", error(&output));
 }
+
+/// The green of a map that comes in is taken as its slopes say, unless something else is said.
+#[test]
+fn green_of_a_normal_map_is_guessed_from_its_slopes() {
+    let folder = tempfile::tempdir().expect("a folder");
+    crate::verify::write_pair(folder.path());
+    let first = [
+        "bake",
+        "--low",
+        "dune_low.obj",
+        "--high",
+        "dune_high.obj",
+        "--maps",
+        "normal",
+        "--size",
+        "128",
+        "--samples",
+        "1",
+    ];
+    let reach = ["--reach-out", "0.1", "--reach-in", "0.1"];
+    for (y, out) in [("+", "up"), ("-", "down")] {
+        let output = run(folder.path(), &[&first[..], &reach, &["--normal-y", y, "--out", out]].concat());
+        assert_eq!(output.status.code(), Some(0), "{}", error(&output));
+        let map = format!("{out}/dune_low_normal.png");
+        let again = [
+            "bake",
+            "--low",
+            "dune_low.obj",
+            "--normal-map",
+            &map,
+            "--maps",
+            "curvature",
+            "--size",
+            "64",
+            "--out",
+            "again",
+            "--json",
+        ];
+        let guessed = |more: &[&str]| {
+            let output = run(folder.path(), &[&again[..], more].concat());
+            let report: serde_json::Value =
+                serde_json::from_slice(&output.stdout).unwrap_or_else(|_| panic!("{}", error(&output)));
+            (report["recipe"]["normal_map"]["y"].as_str().expect("a way").to_owned(), error(&output))
+        };
+        let (told, words) = guessed(&[]);
+        assert!(told == y && words.contains(&format!("(Y{y})")), "{y}: {told}: {words}");
+        let (told, words) = guessed(&["--normal-map-y", "+"]);
+        assert!(told == "+" && !words.contains("is taken to point"), "{words}");
+    }
+}

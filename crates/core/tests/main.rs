@@ -28,6 +28,7 @@ mod meshes;
 mod normals;
 mod occlusion;
 mod offers;
+mod orientation;
 mod patches;
 mod patterns;
 mod places;

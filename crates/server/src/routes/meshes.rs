@@ -12,7 +12,7 @@ use crate::{App, display, locked};
 use ember_ridge_core::Recipe;
 use ember_ridge_core::finish::Term;
 use ember_ridge_core::glam::Vec3;
-use ember_ridge_core::maps::{ColorSettings, Green, MapSettings};
+use ember_ridge_core::maps::{ColorSettings, Green, MapSettings, green_of};
 use ember_ridge_core::mesh::PlaneTarget;
 use ember_ridge_core::pairs::NamedRole;
 use ember_ridge_core::picture::PictureSource;
@@ -73,17 +73,20 @@ async fn add_picture(
     let mut picture = Incoming::new(app, file.required("file")?)?;
     let name = picture.name.clone();
     picture.take_rest(&mut open(data)).await?;
-    let picture = aside(move || {
-        read_image(&picture.name, &picture.writer.read_back()?)?;
-        Ok(picture)
+    let (picture, guess) = aside(move || {
+        let image = read_image(&picture.name, &picture.writer.read_back()?)?;
+        let guess = if used_as == PictureUse::NormalMap { green_of(&image) } else { None };
+        Ok((picture, guess))
     })
     .await?;
+    let told = guess.map(|guess| guess.words(&name));
     let naming = app.store.naming().await;
     let (hash, _) = aside(move || Ok(picture.writer.keep()?)).await?;
     let edited = assets::edit_with(app, id, async move |recipe| {
         match used_as {
             PictureUse::NormalMap => {
-                let y = recipe.normal_map.as_ref().map_or(Green::Up, |n| n.y);
+                let before = recipe.normal_map.as_ref().map_or(Green::Up, |n| n.y);
+                let y = guess.map_or(before, |guess| guess.green);
                 recipe.normal_map = Some(NormalMapSource { file: name, hash: Some(hash), y });
             }
             PictureUse::Mask => {
@@ -120,7 +123,7 @@ async fn add_picture(
     .await;
     drop(naming);
     or_nothing_stays(app, edited).await?;
-    assets::view(app, id).await
+    Ok(assets::view(app, id).await?.map(|view| view.told.extend(told)))
 }
 
 /// Gives a term the picture that it reads.

@@ -19,9 +19,10 @@ export const FIRST_PROFILE = "metal-rough-packed";
 export const useDeliver = create<Deliver>(() => ({ chosen: FIRST_PROFILE, draft: null, folders: {} }));
 export const setDeliver = useDeliver.setState;
 
-/** A name for a copy that no other profile has: "gltf-2". */
+/** A name for a copy that no other profile has: "gltf-2", and of a copy "gltf-3". */
 export function copyName(name: string, taken: readonly string[]): string {
-  const stem = name.replace(/-\d+$/, "");
+  const shorter = name.replace(/-\d+$/, "");
+  const stem = taken.includes(shorter) ? shorter : name;
   for (let n = 2; ; n++) if (!taken.includes(`${stem}-${n}`)) return `${stem}-${n}`;
 }
 

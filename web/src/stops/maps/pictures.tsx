@@ -1,5 +1,6 @@
 // Pictures that a bake reads: a normal map in place of a sculpt, and colours over the sculpt's UVs.
 import { useRef, useState } from "react";
+import { toast } from "sonner";
 import { api } from "../../api/client";
 import { useOpen } from "../../api/open";
 import { say, useActions, useRecipe } from "../../api/queries";
@@ -20,7 +21,13 @@ export function PictureRow(props: {
   const send = async (file: File) => {
     if (asset === null) return;
     setBusy(true);
-    await api.sendPicture(asset, props.use, file).then(put).catch(say);
+    await api
+      .sendPicture(asset, props.use, file)
+      .then((view) => {
+        put(view);
+        for (const told of view.told) toast.message(told, { duration: 9000 });
+      })
+      .catch(say);
     setBusy(false);
   };
   return (
