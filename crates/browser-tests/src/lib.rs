@@ -348,8 +348,12 @@ impl Session {
     /// The first file with an ending that the browser has downloaded whole.
     pub async fn downloaded(&self, ending: &str) -> Result<PathBuf> {
         wait_for(&format!("a .{ending} file to be downloaded"), async || {
-            let files = std::fs::read_dir(&self.downloads)?.flatten().map(|entry| entry.path());
-            Ok(files.into_iter().find(|p| p.extension().is_some_and(|e| e == ending)))
+            let files: Vec<PathBuf> = std::fs::read_dir(&self.downloads)?.flatten().map(|entry| entry.path()).collect();
+            let ends = |path: &PathBuf, ending: &str| path.extension().is_some_and(|e| e == ending);
+            // An empty file keeps the name until what comes in beside it is whole.
+            let under_way = files.iter().any(|path| ends(path, "crdownload"));
+            let whole = |path: &PathBuf| ends(path, ending) && path.metadata().is_ok_and(|about| about.len() > 0);
+            Ok(files.into_iter().find(whole).filter(|_| !under_way))
         })
         .await
     }
