@@ -4,6 +4,7 @@ mod access;
 mod deliver;
 mod finishes;
 mod flow;
+mod imports;
 mod lasting;
 mod looks;
 mod masks;

@@ -3,10 +3,11 @@
 use crate::options::map_ids;
 use crate::words::{
     finite, parse_bytes, parse_depth, parse_distance, parse_green, parse_padding, parse_plane_size, parse_processes,
-    parse_rectangle, parse_threads, parse_uvs,
+    parse_rectangle, parse_scale, parse_suffix_rule, parse_threads, parse_uvs,
 };
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use ember_ridge_core::hits::HitRule;
+use ember_ridge_core::import::SuffixRule;
 use ember_ridge_core::maps::{Green, IdSource};
 use ember_ridge_core::mesh::{Facing, UvChoice, UvSet};
 use ember_ridge_core::pairs::Pairing;
@@ -41,6 +42,8 @@ pub enum Command {
     Finish(Finish),
     /// Tell how far the maps of two bakes are apart, each in its true unit
     Compare(Compare),
+    /// Take maps that another program made, so that compare and verify can be asked of them
+    Import(Import),
     /// Hold the delivered files of a bake against the sculpt, as a renderer reads them, and name what is wrong
     Verify(Verify),
     /// Write the maps of a bake as a profile wants them, with meshes and a sheet of facts, and read all of it back
@@ -235,6 +238,34 @@ pub struct Bake {
     /// Threads to use, at most 1024 [default: one per core]
     #[arg(long, default_value_t = 0, hide_default_value = true, value_parser = parse_threads)]
     pub threads: usize,
+}
+
+#[derive(Args)]
+pub struct Import {
+    /// Folder of the maps, or the map files themselves
+    #[arg(required = true, value_name = "FOLDER|FILE")]
+    pub maps: Vec<PathBuf>,
+    /// Recipe of the asset that they are maps of
+    #[arg(long)]
+    pub recipe: PathBuf,
+    /// Folder to write them to, with a report.json
+    #[arg(long, value_name = "DIR")]
+    pub out: PathBuf,
+    /// Folder of the recipe's meshes [default: that of the recipe]
+    #[arg(long, value_name = "DIR")]
+    pub meshes: Option<PathBuf>,
+    /// What a file is whose name ends so: --as h=displacement
+    #[arg(long = "as", value_name = "SUFFIX=MAP", value_parser = parse_suffix_rule)]
+    pub rules: Vec<SuffixRule>,
+    /// Which way green points in the normal map: + or - [default: found out from its slopes]
+    #[arg(long, value_name = "+|-", value_parser = parse_green, allow_hyphen_values = true)]
+    pub normal_y: Option<Green>,
+    /// Displacement in whole numbers: from black to white, scene units
+    #[arg(long, value_name = "UNITS", value_parser = parse_scale)]
+    pub scale: Option<f32>,
+    /// Print the report as JSON
+    #[arg(long)]
+    pub json: bool,
 }
 
 #[derive(Args)]

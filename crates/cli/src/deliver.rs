@@ -3,16 +3,18 @@
 use crate::Unusable;
 use crate::arguments;
 use crate::baked::Baked;
-use crate::files::read_text;
+use crate::files::{Files, read_text};
 use crate::progress::Progress;
-use crate::say::answer;
-use crate::scene::load_mesh;
-use anyhow::{anyhow, bail};
-use ember_ridge_core::Finding;
+use crate::say::{answer, aside};
+use crate::scene::{load_mesh, load_scene};
+use anyhow::{Context, anyhow, bail};
+use ember_ridge_core::bake::Plan;
 use ember_ridge_core::deliver::{
     Delivery, DeliveryNames, Profile, parts_of, plan_delivery, shipped_profiles, sources_of,
 };
-use ember_ridge_formats::deliver::{Check, Delivered, Facts, PictureFacts, Place, PlaceFault, RunToDeliver};
+use ember_ridge_core::review::asking;
+use ember_ridge_core::{Finding, Recipe};
+use ember_ridge_formats::deliver::{Check, Delivered, Facts, PictureFacts, Place, PlaceFault, RunToDeliver, Sculpt};
 use serde::Serialize;
 use std::io;
 use std::path::Path;
@@ -40,7 +42,7 @@ struct Answer<'a> {
 
 pub fn run(arguments: &arguments::Deliver) -> Result<ExitCode, Unusable> {
     let progress = Progress::new();
-    let profile = named_profile(&arguments.profile)?;
+    let profile = named_profile(&arguments.profile).context("--profile")?;
     let baked = Baked::open(&arguments.out)?;
     let place = arguments.to.as_deref().map(|to| Place::new(to, arguments.replace)).transpose();
     let place = place.map_err(|fault| with_remedy(&fault))?;
@@ -50,7 +52,11 @@ pub fn run(arguments: &arguments::Deliver) -> Result<ExitCode, Unusable> {
     let files = baked.folder_of(meshes, arguments.meshes.as_deref()).ok_or_else(|| {
         anyhow!("{}: the meshes of its recipe were not found; name their folder with --meshes", arguments.out.display())
     })?;
-    let low = baked.low(&files, &progress)?;
+    let sculpt = sculpt_of(recipe, &files, &progress)?;
+    let low = match &sculpt {
+        Some((plan, _)) => plan.rays.scene.low.mesh.clone(),
+        None => baked.low(&files, &progress)?,
+    };
     let names = DeliveryNames { version, parts: parts_of(&low, &baked.report) };
     let delivery = plan_delivery(&profile, &baked.report, &names).map_err(anyhow::Error::msg)?;
     let Some(place) = place.filter(|_| !delivery.forbidden()) else {
@@ -62,15 +68,35 @@ pub fn run(arguments: &arguments::Deliver) -> Result<ExitCode, Unusable> {
     place.keep_from(sources).map_err(|fault| with_remedy(&fault))?;
     let sources = sources_of(&baked.report);
     let open = |source: usize, sheet: usize| baked.open_map(&sources[source], sheet);
-    let run = RunToDeliver { report: &baked.report, low: &low, cage: cage.as_ref(), open: &open };
+    let sculpt = sculpt.as_ref().map(|(plan, seams_only)| Sculpt { plan, seams_only: *seams_only });
+    let run = RunToDeliver { report: &baked.report, low: &low, cage: cage.as_ref(), open: &open, sculpt };
     let stage = |words: &str| progress.say(words);
     let delivered = place.deliver(&run, &profile, &delivery, &names, &stage).map_err(|fault| with_remedy(&fault))?;
     progress.finish();
     tell(&delivery, Some(&delivered), arguments)?;
-    if !delivered.fine() {
+    if !delivered.fine() && !arguments.json {
         answer!("nothing was delivered");
     }
     Ok(ExitCode::from(u8::from(!delivered.fine())))
+}
+
+/// The sculpt that a delivery is held against, planned; none where there is none. With it goes why only seams are looked at.
+fn sculpt_of(
+    recipe: &Recipe,
+    files: &Files,
+    progress: &Progress,
+) -> Result<Option<(Plan, Option<&'static str>)>, Unusable> {
+    let Ok(asking) = asking(recipe) else { return Ok(None) };
+    if let Some(lost) = recipe.high.iter().find(|source| !files.path(&source.file).is_file()) {
+        aside!(
+            "{}: it was not found beside the low-poly, so the files are not held against the sculpt, and no cage is made of the reach",
+            lost.file
+        );
+        return Ok(None);
+    }
+    let scene = load_scene(&asking.recipe, files, progress)?;
+    let plan = Plan::new(&asking.recipe, &scene)?;
+    Ok(Some((plan, asking.seams_only)))
 }
 
 /// A profile that comes with the program, or a file.
@@ -81,7 +107,7 @@ pub fn named_profile(name: &str) -> Result<Profile, Unusable> {
     let path = Path::new(name);
     if !path.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("json")) {
         let known: Vec<String> = shipped_profiles().into_iter().map(|profile| profile.name).collect();
-        bail!("--profile: there is no '{name}'. There are {}; or name a JSON file", known.join(", "));
+        bail!("there is no '{name}' among the profiles. There are {}; or name a JSON file", known.join(", "));
     }
     Profile::from_json(&read_text(path)?).map_err(|fault| anyhow!("{name}: {fault}"))
 }
@@ -129,6 +155,9 @@ fn tell(delivery: &Delivery, delivered: Option<&Delivered>, arguments: &argument
     }
     for file in facts.iter().flat_map(|facts| &facts.files) {
         answer!("  {:<48} {:>11} bytes  {}", file.file, file.bytes, file.holds);
+    }
+    if facts.is_some_and(|facts| facts.version > 1) && changes.is_empty() {
+        answer!("  since the delivery before: nothing has changed");
     }
     for change in changes {
         answer!("  since the delivery before: {change}");

@@ -12,6 +12,7 @@ mod delivered;
 mod document;
 mod files;
 mod finish;
+mod import;
 mod options;
 mod progress;
 mod region;
@@ -46,6 +47,7 @@ fn main() -> ExitCode {
         Command::Check(check) => check::run(&check),
         Command::Sample(sample) => sample::run(&sample),
         Command::Finish(finish) => finish::run(&finish),
+        Command::Import(import) => import::run(&import),
         Command::Compare(compare) => compare::run(&compare),
         Command::Verify(verify) => verify::run(&verify),
         Command::Deliver(deliver) => deliver::run(&deliver),

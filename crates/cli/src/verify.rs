@@ -67,10 +67,10 @@ pub fn run(arguments: &Verify) -> Result<ExitCode, Unusable> {
             remedy: check.remedy.clone(),
         }));
         answer.checks = found.checks;
-        answer.notes.extend(found.notes);
-        report = Cow::Owned(found.report);
-        names = found.names;
-        whole.extend(ASKED_MAPS.iter().filter_map(|key| Some((*key, found.whole.get(*key)?.clone()))));
+        answer.notes.extend(found.asked.notes);
+        report = Cow::Owned(found.asked.report);
+        names = found.asked.names;
+        whole = found.asked.whole;
     } else {
         let covered = baked.coverage(low);
         for (key, map) in baked.report.maps.iter().filter(|(_, map)| map.error.is_none()) {

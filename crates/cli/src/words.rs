@@ -1,5 +1,7 @@
 //! Words of the command line as what they stand for; one that stands for nothing is told what is expected.
 
+use crate::options::map_ids;
+use ember_ridge_core::import::SuffixRule;
 use ember_ridge_core::maps::Green;
 use ember_ridge_core::mesh::{Plane, UvChoice};
 use ember_ridge_core::picture::Depth;
@@ -75,6 +77,17 @@ pub fn parse_green(text: &str) -> Result<Green, String> {
         "-" => Ok(Green::Down),
         _ => Err("give + (green up) or - (green down)".into()),
     }
+}
+
+pub fn parse_scale(text: &str) -> Result<f32, String> {
+    let number = text.parse::<f32>().ok().filter(|number| number.is_finite() && *number > 0.0);
+    number.ok_or_else(|| "give a distance above 0 in scene units".into())
+}
+
+pub fn parse_suffix_rule(text: &str) -> Result<SuffixRule, String> {
+    let rule = text.split_once('=').filter(|(suffix, map)| !suffix.is_empty() && map_ids().contains(map));
+    let rule = rule.map(|(suffix, map)| SuffixRule { suffix: suffix.to_owned(), map: map.to_owned() });
+    rule.ok_or_else(|| format!("give a suffix and a map, such as h=displacement; there are {}", map_ids().join(", ")))
 }
 
 pub fn parse_depth(text: &str) -> Result<Depth, String> {

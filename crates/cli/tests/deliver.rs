@@ -2,6 +2,9 @@
 //! in the way is told before anything is written, and what went wrong afterwards is found.
 
 use crate::support::{error, program, run, with_pair};
+use crate::verify;
+use ember_ridge_core::glam::Vec3;
+use ember_ridge_formats::read_mesh;
 use serde_json::Value;
 use std::collections::BTreeSet;
 use std::fs;
@@ -205,7 +208,7 @@ fn what_stands_in_the_way_is_told_and_nothing_is_written() {
         error(&output)
     };
     let to = |profile, to| refused(&["deliver", "out", "--profile", profile, "--to", to]);
-    assert!(to("glossy", "to").contains("there is no 'glossy'. There are metal-rough-packed"));
+    assert!(to("glossy", "to").contains("there is no 'glossy' among the profiles. There are metal-rough-packed"));
     fs::write(at("bad.json"), "{ \"version\": 1 }").expect("written");
     assert!(to("bad.json", "to").contains("bad.json: missing field"), "{}", to("bad.json", "to"));
     assert!(to("separate", ".").contains("something else than a delivery"));
@@ -387,4 +390,51 @@ fn planted_faults_in_a_delivery_are_each_named_with_their_file() {
     planted(folder.path(), "dune_low.glb", painted_over, "texture dune_low_normal.png");
     planted(folder.path(), "dune_low.glb", turned, "degrees off those that were baked with");
     assert_eq!(verified(folder.path()), (Some(0), Vec::new()));
+}
+
+#[test]
+fn a_delivery_is_held_against_the_sculpt_and_brings_a_cage_as_far_out_as_rays_began() {
+    let folder = verify::baked();
+    let at = folder.path();
+    let (code, answer) = delivered(at, "painting-16", "to", &[]);
+    assert_eq!(code, Some(0), "{answer}");
+    let against: Vec<&str> = answer["checks"]
+        .as_array()
+        .into_iter()
+        .flatten()
+        .filter(|check| check["what"] == "against the sculpt")
+        .filter_map(|check| check["found"].as_str())
+        .collect();
+    let told = |words: &str| against.iter().any(|found| found.starts_with(words) && found.contains("off on average"));
+    assert!(told("normals") && told("along seams") && told("heights"), "{answer}");
+    // Rays began 0.1 units above both squares.
+    let cage = files_in(&at.join("to")).into_iter().find(|file| file.ends_with("_cage.obj")).expect("a cage");
+    let mesh = |path: &Path| {
+        let name = path.to_string_lossy();
+        read_mesh(&name, &fs::read(path).expect("a file"), &|_| None).expect("a mesh")
+    };
+    let (cage, low) = (mesh(&at.join("to").join(cage)), mesh(&at.join("dune_low.obj")));
+    assert_eq!(cage.triangles.len(), low.triangles.len());
+    assert!(cage.positions.iter().all(|p| (p.y - 0.1).abs() < 1e-5), "{:?}", cage.positions);
+    assert!(low.positions.iter().all(|l| cage.positions.iter().any(|c| (*c - *l).length() < 0.1 + 1e-5)));
+
+    // Maps that do not say what the sculpt says are not delivered, whoever changed them.
+    let sound = fs::read(at.join("out/dune_low_normal.png")).expect("a file");
+    verify::change(at, "dune_low_normal.png", |_, _, n| Vec3::new(n.x, 1.0 - n.y, n.z));
+    let (code, answer) = delivered(at, "painting-16", "turned", &[]);
+    let wrong: Vec<&Value> = answer["checks"].as_array().into_iter().flatten().filter(|c| c["fine"] != true).collect();
+    assert!(code == Some(1) && wrong.len() == 1, "{wrong:?}");
+    assert!(wrong[0]["found"].as_str().is_some_and(|found| found.contains("green")), "{wrong:?}");
+    assert!(!at.join("turned").exists());
+    fs::write(at.join("out/dune_low_normal.png"), sound).expect("written");
+
+    // Without the sculpt the rest is delivered all the same, and that is said.
+    fs::rename(at.join("dune_high.obj"), at.join("elsewhere.obj")).expect("moved");
+    let output = run(at, &["deliver", "out", "--profile", "painting-16", "--to", "alone"]);
+    assert!(
+        output.status.success() && error(&output).contains("dune_high.obj: it was not found"),
+        "{}",
+        error(&output)
+    );
+    assert!(!files_in(&at.join("alone")).iter().any(|file| file.ends_with("_cage.obj")));
 }

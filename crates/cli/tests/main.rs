@@ -9,6 +9,7 @@ mod compare;
 mod deliver;
 mod finishes;
 mod hostile;
+mod imports;
 mod masks;
 mod materialx;
 mod program;

@@ -408,8 +408,8 @@ fn green_of_a_normal_map_is_guessed_from_its_slopes() {
             (report["recipe"]["normal_map"]["y"].as_str().expect("a way").to_owned(), error(&output))
         };
         let (told, words) = guessed(&[]);
-        assert!(told == y && words.contains(&format!("(Y{y})")), "{y}: {told}: {words}");
+        assert!(told == y && words.contains(&format!("taken as Y{y} ")), "{y}: {told}: {words}");
         let (told, words) = guessed(&["--normal-map-y", "+"]);
-        assert!(told == "+" && !words.contains("is taken to point"), "{words}");
+        assert!(told == "+" && !words.contains("taken as Y"), "{words}");
     }
 }

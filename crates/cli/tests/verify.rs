@@ -35,7 +35,7 @@ pub fn write_pair(folder: &Path) {
     fs::write(folder.join("dune_high.obj"), high).expect("written");
 }
 
-fn baked() -> tempfile::TempDir {
+pub fn baked() -> tempfile::TempDir {
     let folder = tempfile::tempdir().expect("a folder");
     write_pair(folder.path());
     let pair =
@@ -62,8 +62,8 @@ fn fault(answer: &Value) -> (&str, &str) {
     (faults[0]["file"].as_str().unwrap_or_default(), faults[0]["fault"].as_str().unwrap_or_default())
 }
 
-/// Writes a map anew, texel by texel.
-fn change(folder: &Path, file: &str, to: impl Fn(u32, u32, Vec3) -> Vec3) {
+/// Writes a map of a folder's bake anew, texel by texel.
+pub fn change(folder: &Path, file: &str, to: impl Fn(u32, u32, Vec3) -> Vec3) {
     let path = folder.join("out").join(file);
     let image: Image = read_image(file, &fs::read(&path).expect("a file")).expect("a picture");
     let channels = image.channels;

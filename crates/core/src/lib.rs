@@ -41,6 +41,7 @@ pub mod recipe;
 pub mod bake;
 
 pub mod deliver;
+pub mod import;
 pub mod review;
 
 pub use finding::{Exception, Finding, FindingKind, Fix, FixOn, Place, Remedy, Severity, mark_allowed, worst_first};

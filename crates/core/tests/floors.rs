@@ -20,7 +20,7 @@ const FLOORS: &[&[&str]] = &[
     &["mend"],
     &["recipe"],
     &["bake"],
-    &["deliver", "review"],
+    &["deliver", "import", "review"],
 ];
 
 fn floor_of(room: &str) -> Option<usize> {

@@ -20,6 +20,7 @@ mod fixes;
 mod floors;
 mod going_on;
 mod golden;
+mod imports;
 mod many;
 mod maps;
 mod masks;

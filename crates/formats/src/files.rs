@@ -25,7 +25,7 @@ pub fn write_whole(path: &Path, fill: impl FnOnce(&mut BufWriter<File>) -> io::R
     written
 }
 
-/// Names of the files in a folder and those below it, with `/`, in order.
+/// Names of the files in a folder and those below it, with `/`, in order. Links to folders are not followed.
 ///
 /// # Errors
 /// A folder that cannot be read.
@@ -34,9 +34,14 @@ pub fn files_below(folder: &Path) -> io::Result<Vec<String>> {
     let mut folders = vec![folder.to_owned()];
     while let Some(next) = folders.pop() {
         for entry in fs::read_dir(next)? {
-            let path = entry?.path();
-            if path.is_dir() {
+            let entry = entry?;
+            let path = entry.path();
+            // A link to a folder may lead anywhere, and round in a circle.
+            if entry.file_type()?.is_dir() {
                 folders.push(path);
+                continue;
+            }
+            if !path.is_file() {
                 continue;
             }
             let below = path.strip_prefix(folder).unwrap_or(&path).components();

@@ -1,15 +1,19 @@
 //! What goes over the wire, as types. `describe.rs` makes the API's description from these, and the page's
 //! TypeScript types are generated from that.
 
+mod batches;
 mod deliveries;
 mod display;
+mod imports;
 mod looks;
 mod masks;
 mod reach;
 mod runs;
 
+pub use batches::{BatchDelivery, BatchLineView, BatchOrder, BatchState, BatchView};
 pub use deliveries::{DeliveryOrder, DeliveryPlan, DeliveryTold, DeliveryView, PlannedDelivery, ProfileLine};
 pub use display::{DisplayArray, DisplayHeader, DisplayPart};
+pub use imports::{SortedFile, SortedFiles};
 pub use looks::{DisplacedHeader, MipView, Subdivision, Subdivisions};
 pub use masks::{
     AskedAt, AskedByExample, MaskChoices, MeasuringShare, PatternLine, PickedExample, PickedPlace, PresetLine,

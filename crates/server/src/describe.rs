@@ -6,12 +6,12 @@
 //! told in docs/api.md and docs/recipe.md.
 
 use crate::api::{
-    About, Acceptance, AgainstLive, AskedAt, AskedByExample, AssetLine, AssetView, Choices, DeliveryOrder,
-    DeliveryPlan, DeliveryView, DisplacedHeader, DisplayHeader, EnvelopeHeader, Event, FileNames, Freed, HitsLimit,
-    HoldOrder, KeptHitsView, MapLine, MaskChoices, MeasuringShare, MeshFindings, MeshFormat, MipView, NewAsset,
-    NewMend, NewPlane, Offered, PictureUse, Preflight, PresetLine, ProfileLine, ProofLimit, ProofRoom, QueueOrder,
-    QueuedRun, ReadyFinishLine, RegionName, Revision, Role, RunDetail, RunLabel, RunOrder, RunPage, RunsCompared, Side,
-    Subdivisions, Swatch, TexelView, TraceView,
+    About, Acceptance, AgainstLive, AskedAt, AskedByExample, AssetLine, AssetView, BatchOrder, BatchView, Choices,
+    DeliveryOrder, DeliveryPlan, DeliveryView, DisplacedHeader, DisplayHeader, EnvelopeHeader, Event, FileNames, Freed,
+    HitsLimit, HoldOrder, KeptHitsView, MapLine, MaskChoices, MeasuringShare, MeshFindings, MeshFormat, MipView,
+    NewAsset, NewMend, NewPlane, Offered, PictureUse, Preflight, PresetLine, ProfileLine, ProofLimit, ProofRoom,
+    QueueOrder, QueuedRun, ReadyFinishLine, RegionName, Revision, Role, RunDetail, RunLabel, RunOrder, RunPage,
+    RunsCompared, Side, SortedFiles, Subdivisions, Swatch, TexelView, TraceView,
 };
 use crate::fault::Problem;
 use crate::routes;
@@ -47,6 +47,8 @@ fn types() -> Map<String, Value> {
         AskedTruths,
         AssetLine,
         AssetView,
+        BatchOrder,
+        BatchView,
         Change,
         Choices,
         DeliveryOrder,
@@ -107,6 +109,7 @@ fn types() -> Map<String, Value> {
         RunsCompared,
         SheetTable,
         Side,
+        SortedFiles,
         Stroke,
         Subdivisions,
         Swatch,

@@ -2,12 +2,14 @@
 
 use crate::App;
 use crate::fault::{Fault, Result};
+use crate::upload::Incoming;
 use ember_ridge_core::bake::{Layer, Outcome, Preview, Report};
+use ember_ridge_core::import::ImportedFile;
 use ember_ridge_core::maps::Reads;
 use ember_ridge_core::picture::{Depth, ImageFormat};
 use ember_ridge_core::review::{Looked, MapFile as RunMap, looked};
 use ember_ridge_formats::image::{
-    ImageSpec, Pyramid, write_image, write_layer, write_map, write_map_and_squares, write_png,
+    ImageSpec, Pyramid, read_image, write_image, write_layer, write_map, write_map_and_squares, write_png,
 };
 use ember_ridge_formats::keep::{MapFile, keep_run};
 use ember_ridge_store::{BlobWriter, RunFile};
@@ -101,6 +103,25 @@ fn keep_map(app: &App, outcome: &Outcome, of: &MapFile) -> Result<Vec<RunFile>> 
         files.push(keep_small(app, &key, &picture)?);
     }
     Ok(files)
+}
+
+/// Keeps a file of another program as that of a map, with pictures to look at. `report`: that of all its maps.
+pub fn keep_imported(app: &App, report: &Report, mut file: Incoming, of: &ImportedFile) -> Result<Vec<RunFile>> {
+    let key = map_key(&of.map, of.sheet);
+    let image = read_image(&file.name, &file.writer.read_back()?)?;
+    let told = &report.maps[&of.map];
+    let look = Looked { range: told.extreme.map(|extreme| [-extreme, extreme]), stops: 0.0 };
+    let reads = told.reads.unwrap_or(Reads::SHARE);
+    let (channels, rows) = looked(RunMap { image: &image, reads, scale: told.scale }, look);
+    let mut view = app.store.blobs.writer()?;
+    write_png(&mut view, image.width, channels, &rows)?;
+    let kept = |writer: BlobWriter, map: String, file: String| -> Result<RunFile> {
+        let (hash, bytes) = writer.keep()?;
+        Ok(RunFile { map, file, hash, bytes: bytes as i64 })
+    };
+    let small = keep_small(app, &key, &Preview { side: image.width, channels, rows })?;
+    let view = kept(view, view_name(&key), String::new())?;
+    Ok(vec![view, small, kept(file.writer, key, file.name)?])
 }
 
 /// Keeps a small picture of a map for the ledger.

@@ -65,6 +65,8 @@ pub struct App {
     pub(crate) deliveries: PathBuf,
     /// Held while a delivery is made.
     pub(crate) delivering: Mutex<()>,
+    /// Held while what is done of batches is delivered.
+    pub(crate) batch_turn: tokio::sync::Mutex<()>,
     /// Turns at changing an asset, by its number: edits of one are made one after the other.
     pub(crate) turns: Mutex<HashMap<i64, Arc<tokio::sync::Mutex<()>>>>,
 }
@@ -99,12 +101,14 @@ pub async fn prepare(settings: &Settings) -> anyhow::Result<Ready> {
         reading: Mutex::default(),
         deliveries: std::path::absolute(settings.deliveries.clone().unwrap_or(own_deliveries))?,
         delivering: Mutex::default(),
+        batch_turn: tokio::sync::Mutex::default(),
         library: tokio::sync::Mutex::default(),
         turns: Mutex::default(),
         store,
     });
     jobs::take_up(&app).await.map_err(|fault| anyhow::anyhow!("{fault}"))?;
     jobs::start_worker(&app);
+    routes::deliver_finished(&app);
     if settings.samples {
         sample_assets::add_missing(app.clone());
     }

@@ -56,6 +56,34 @@ impl Incoming {
         }
     }
 
+    /// Takes the next file of a body, of so many bytes, off what there is room for.
+    async fn take_one(
+        app: &App,
+        name: &str,
+        bytes: u64,
+        room: &mut u64,
+        stream: &mut DataStream<'_>,
+    ) -> Result<Incoming> {
+        let mut file = Incoming::new(app, name)?;
+        *room = room.checked_sub(bytes).ok_or_else(|| too_large(&file.name))?;
+        if file.take(stream, bytes).await? < bytes {
+            return Err(Fault::unusable(format!("{}: it arrived incomplete; import it again", file.name)));
+        }
+        Ok(file)
+    }
+
+    /// Takes all files of a body, by a list of `name:length`.
+    pub async fn take_all(app: &App, list: &[String], stream: &mut DataStream<'_>) -> Result<Vec<Incoming>> {
+        let mut room = MOST_BYTES;
+        let mut files = Vec::new();
+        for named in list {
+            let usable = || Fault::unusable(format!("file is '{named}'; give a name and a length, such as a.png:204"));
+            let (name, bytes) = named_length(named).ok_or_else(usable)?;
+            files.push(Incoming::take_one(app, name, bytes, &mut room, stream).await?);
+        }
+        Ok(files)
+    }
+
     /// Takes all that is left of an upload to the disk.
     pub async fn take_rest(&mut self, stream: &mut DataStream<'_>) -> Result<()> {
         match self.take(stream, MOST_BYTES + 1).await? {
@@ -77,6 +105,12 @@ pub struct Companions {
     missing: RefCell<Vec<String>>,
 }
 
+/// A file's name and its length in bytes from `name:length`.
+fn named_length(named: &str) -> Option<(&str, u64)> {
+    let (name, bytes) = named.rsplit_once(':')?;
+    Some((name, bytes.parse().ok()?))
+}
+
 impl Companions {
     /// Takes them off the head of a body, by a list of `name:length`.
     pub async fn take(app: &App, list: &[&str], stream: &mut DataStream<'_>) -> Result<Companions> {
@@ -90,16 +124,10 @@ impl Companions {
         let mut room = MOST_BYTES;
         let mut files = Vec::new();
         for named in list {
-            let (name, bytes) =
-                named.rsplit_once(':').and_then(|(name, bytes)| Some((name, bytes.parse::<u64>().ok()?))).ok_or_else(
-                    || Fault::unusable(format!("beside is '{named}'; give a name and a length, such as a.mtl:204")),
-                )?;
-            let mut file = Incoming::new(app, name)?;
-            room = room.checked_sub(bytes).ok_or_else(|| too_large(&file.name))?;
-            if file.take(stream, bytes).await? < bytes {
-                return Err(Fault::unusable(format!("{}: it arrived incomplete; import it again", file.name)));
-            }
-            files.push((file, false));
+            let (name, bytes) = named_length(named).ok_or_else(|| {
+                Fault::unusable(format!("beside is '{named}'; give a name and a length, such as a.mtl:204"))
+            })?;
+            files.push((Incoming::take_one(app, name, bytes, &mut room, stream).await?, false));
         }
         Ok(Companions { files: RefCell::new(files), missing: RefCell::default() })
     }

@@ -7,6 +7,7 @@ mod support;
 mod walks;
 
 mod api;
+mod batches;
 mod description;
 mod finishes;
 mod gate;

@@ -76,6 +76,7 @@ async fn every_route_answers_as_it_is_described() {
     held.get("/api/runs/1/trace?x=3&y=60&sheet=0").await;
     held.get("/api/runs/1/package").await;
     deliveries(&held).await;
+    imports(&held).await;
     against_live(&held).await;
     compared(&held).await;
     assert_eq!(held.get("/api/runs/1/sheets").await, json!({ "of": [0, 0], "corners": [[0, 0]] }));
@@ -84,6 +85,9 @@ async fn every_route_answers_as_it_is_described() {
     truths(&held).await;
     in_the_ledger(&held).await;
     mended(&held).await;
+    held.send(post, "/api/batches", json!({ "assets": [1] })).await;
+    let batches = held.get("/api/batches").await;
+    assert_eq!(ended(&held.client, &batches[0]["lines"][0]["run"]["id"]).await["status"], "done");
     held.get("/api/hits").await;
     held.send(put, "/api/hits", json!({ "most": 1_000_000 })).await;
     live_and_stopped(&held).await;

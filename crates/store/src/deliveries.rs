@@ -28,7 +28,7 @@ const LINE: &str = "SELECT id, asset, run, folder, version, made, told FROM deli
 const MOST_LISTED: u32 = 50;
 
 impl Store {
-    /// Remembers a delivery; its number.
+    /// Remembers a delivery; its number, and when that was, seconds since 1970.
     pub async fn add_delivery(
         &self,
         asset: i64,
@@ -36,18 +36,19 @@ impl Store {
         folder: &str,
         version: u32,
         told: &(impl Serialize + Sync),
-    ) -> Result<i64> {
+    ) -> Result<(i64, i64)> {
+        let made = now();
         let query = "INSERT INTO deliveries (asset, run, folder, version, made, told) VALUES (?, ?, ?, ?, ?, ?)";
         let added = sqlx::query(query)
             .bind(asset)
             .bind(run)
             .bind(folder)
             .bind(version)
-            .bind(now())
+            .bind(made)
             .bind(to_json(told))
             .execute(&self.pool)
             .await?;
-        Ok(added.last_insert_rowid())
+        Ok((added.last_insert_rowid(), made))
     }
 
     /// The newest deliveries of an asset, newest first.

@@ -2,6 +2,7 @@
 //! after the file is whole, so a crash at any moment leaves nothing half-written that looks whole.
 
 mod assets;
+mod batches;
 mod blobs;
 mod collect;
 mod deliveries;
@@ -12,6 +13,7 @@ mod queue;
 mod runs;
 
 pub use assets::{Asset, MOST_REVISIONS};
+pub use batches::{Batch, BatchLine, Undelivered};
 pub use blobs::{BlobWriter, Blobs};
 pub use collect::MOST_PROOFS;
 pub use deliveries::DeliveryLine;

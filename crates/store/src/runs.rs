@@ -11,12 +11,13 @@ use sqlx::sqlite::SqliteRow;
 use sqlx::{Row, SqliteConnection};
 use std::collections::BTreeSet;
 
-/// A quick bake to judge, or the one to keep.
+/// A quick bake to judge, the one to keep, or maps that another program made.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum RunKind {
     Proof,
     Final,
+    Imported,
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
@@ -50,7 +51,7 @@ macro_rules! stored_as_word {
     };
 }
 
-stored_as_word!(RunKind { Proof => "proof", Final => "final" });
+stored_as_word!(RunKind { Proof => "proof", Final => "final", Imported => "imported" });
 stored_as_word!(RunStatus {
     Waiting => "waiting", Running => "running", Done => "done", Partial => "partial",
     Stopped => "stopped", Failed => "failed", Interrupted => "interrupted"
@@ -156,28 +157,45 @@ fn run_of(row: &SqliteRow) -> Result<Run> {
 impl Store {
     /// Enters a run in the ledger, waiting to be worked on. `changes` tells in words what differs from the run before.
     pub async fn add_run(&self, asset: i64, kind: RunKind, recipe: &Recipe, changes: &[String]) -> Result<i64> {
+        self.in_one_step(async |step| Store::enter_run(step, asset, kind, recipe, changes).await).await
+    }
+
+    /// Enters maps that another program made as a run that is done, all or nothing.
+    pub async fn add_imported(&self, asset: i64, report: &Report, files: &[RunFile], told: &[String]) -> Result<i64> {
         self.in_one_step(async |step| {
-            let id = Store::next(step, "runs").await?;
-            let number = Store::next(step, &format!("run/{asset}")).await?;
-            let query =
-                "INSERT INTO runs (id, asset, number, kind, status, recipe, created, size, samples, changes, region, turn)
-                VALUES (?, ?, ?, ?, 'waiting', ?, ?, ?, ?, ?, ?, ";
-            sqlx::query(sqlx::AssertSqlSafe(format!("{query}{LAST_TURN})")))
-                .bind(id)
-                .bind(asset)
-                .bind(number)
-                .bind(kind.word())
-                .bind(to_json(recipe))
-                .bind(now())
-                .bind(recipe.sheet.size)
-                .bind(recipe.sheet.samples)
-                .bind(to_json(&changes))
-                .bind(recipe.region.as_ref().map(|region| region.words(recipe.sheet.size)))
-                .execute(&mut *step)
-                .await?;
+            let id = Store::enter_run(step, asset, RunKind::Imported, &report.recipe, told).await?;
+            Store::close_run(step, id, report, files).await?;
             Ok(id)
         })
         .await
+    }
+
+    async fn enter_run(
+        step: &mut SqliteConnection,
+        asset: i64,
+        kind: RunKind,
+        recipe: &Recipe,
+        changes: &[String],
+    ) -> Result<i64> {
+        let id = Store::next(step, "runs").await?;
+        let number = Store::next(step, &format!("run/{asset}")).await?;
+        let query =
+            "INSERT INTO runs (id, asset, number, kind, status, recipe, created, size, samples, changes, region, turn)
+            VALUES (?, ?, ?, ?, 'waiting', ?, ?, ?, ?, ?, ?, ";
+        sqlx::query(sqlx::AssertSqlSafe(format!("{query}{LAST_TURN})")))
+            .bind(id)
+            .bind(asset)
+            .bind(number)
+            .bind(kind.word())
+            .bind(to_json(recipe))
+            .bind(now())
+            .bind(recipe.sheet.size)
+            .bind(recipe.sheet.samples)
+            .bind(to_json(&changes))
+            .bind(recipe.region.as_ref().map(|region| region.words(recipe.sheet.size)))
+            .execute(&mut *step)
+            .await?;
+        Ok(id)
     }
 
     pub async fn run(&self, id: i64) -> Result<Run> {
@@ -208,10 +226,11 @@ impl Store {
         Ok((row.get(0), row.get(1)))
     }
 
-    /// The newest run of an asset that fits, with all that is known of it; one that cannot be read is passed over.
+    /// The newest run of an asset that fits, with all that is known of it; one that cannot be read is passed over, and so are maps that
+    /// another program made where no kind is asked for.
     pub async fn newest_run(&self, asset: i64, kind: Option<RunKind>, with_maps: bool) -> Result<Option<Run>> {
         let query = format!(
-            "{LINE} WHERE asset = ? AND (? IS NULL OR kind = ?) AND (NOT ? OR status IN ('done', 'partial'))
+            "{LINE} WHERE asset = ? AND (kind = ? OR ? IS NULL AND kind != 'imported') AND (NOT ? OR status IN ('done', 'partial'))
             ORDER BY number DESC LIMIT 3"
         );
         let kind = kind.map(RunKind::word);
@@ -257,31 +276,32 @@ impl Store {
 
     /// Closes a run: its files, whose blobs are stored already, its report, and its status, all or nothing.
     pub async fn finish_run(&self, id: i64, report: &Report, files: &[RunFile]) -> Result<()> {
-        self.in_one_step(async |step| {
-            Store::put_files(step, id, files).await?;
-            let made: Vec<&str> = report.maps.iter().filter(|(_, m)| m.error.is_none()).map(|(id, _)| &**id).collect();
-            let failed = report.maps.len() - made.len();
-            let status = if failed == 0 { RunStatus::Done } else { RunStatus::Partial };
-            let grave = report.findings.iter().filter(|f| f.severity != Severity::Note).count();
-            let bytes: i64 = files.iter().filter(|f| !f.file.is_empty()).map(|f| f.bytes).sum();
-            let found: BTreeSet<_> = report.findings.iter().map(|f| kind_word(f.kind)).collect();
-            let query = "UPDATE runs SET status = ?, report = ?, error = NULL, maps = ?, failed_maps = ?, findings = ?, seconds = ?,
+        self.in_one_step(async |step| Store::close_run(step, id, report, files).await).await
+    }
+
+    async fn close_run(step: &mut SqliteConnection, id: i64, report: &Report, files: &[RunFile]) -> Result<()> {
+        Store::put_files(step, id, files).await?;
+        let made: Vec<&str> = report.maps.iter().filter(|(_, m)| m.error.is_none()).map(|(id, _)| &**id).collect();
+        let failed = report.maps.len() - made.len();
+        let status = if failed == 0 { RunStatus::Done } else { RunStatus::Partial };
+        let grave = report.findings.iter().filter(|f| f.severity != Severity::Note).count();
+        let bytes: i64 = files.iter().filter(|f| !f.file.is_empty()).map(|f| f.bytes).sum();
+        let found: BTreeSet<_> = report.findings.iter().map(|f| kind_word(f.kind)).collect();
+        let query = "UPDATE runs SET status = ?, report = ?, error = NULL, maps = ?, failed_maps = ?, findings = ?, seconds = ?,
                 bytes = ?, found = ? WHERE id = ?";
-            sqlx::query(query)
-                .bind(status.word())
-                .bind(to_json(report))
-                .bind(to_json(&made))
-                .bind(failed as i64)
-                .bind(grave as i64)
-                .bind(report.seconds)
-                .bind(bytes)
-                .bind(to_json(&found))
-                .bind(id)
-                .execute(&mut *step)
-                .await?;
-            Ok(())
-        })
-        .await
+        sqlx::query(query)
+            .bind(status.word())
+            .bind(to_json(report))
+            .bind(to_json(&made))
+            .bind(failed as i64)
+            .bind(grave as i64)
+            .bind(report.seconds)
+            .bind(bytes)
+            .bind(to_json(&found))
+            .bind(id)
+            .execute(&mut *step)
+            .await?;
+        Ok(())
     }
 
     /// Small pictures of these runs, as the map's name and the blob's hash by run.

@@ -5,6 +5,7 @@ import type {
   Acceptance,
   AskedByExample,
   AssetView,
+  BatchOrder,
   Change,
   Conflict,
   DeliveryOrder,
@@ -126,6 +127,8 @@ export const api = {
   resume: (run: number) => held(POST("/runs/{id}/resume", path(run))),
   hold: (run: number, on: boolean) => held(POST("/runs/{id}/hold", { ...path(run), body: { held: on } })),
   queue: () => held(GET("/queue")),
+  batches: () => held(GET("/batches")),
+  startBatch: (body: BatchOrder) => held(POST("/batches", { body })),
   compare: (id: number, other: number) =>
     held(GET("/runs/{id}/compare/{other}", { params: { path: { id, other } } })),
   /** A map of a run with mends drawn onto it. */
@@ -235,6 +238,28 @@ export const api = {
     const body = file as unknown as string;
     return held(
       POST("/assets/{id}/documents", { params, body, bodySerializer: () => new Blob([...pictures, file]) }),
+    );
+  },
+  /** What map files of another program are taken for by their names. */
+  sortMaps: (id: number, files: string[]) =>
+    held(POST("/assets/{id}/sorted-maps", { ...path(id), body: { files } })),
+  /** Sends map files of another program, one after the other, to be a run of their own. */
+  importMaps: (
+    id: number,
+    lines: readonly { file: File; map: string | null; sheet: number | null }[],
+    reading: { green: "up" | "down" | null; scale: number | null },
+  ) => {
+    const query = {
+      file: lines.map(({ file }) => `${file.name}:${file.size}`),
+      map: lines.map(({ map }) => map ?? ""),
+      sheet: lines.map(({ sheet }) => sheet ?? 0),
+      ...(reading.green === null ? {} : { green: reading.green }),
+      ...(reading.scale === null ? {} : { scale: reading.scale }),
+    };
+    const body = lines[0]?.file as unknown as string;
+    const bodySerializer = () => new Blob(lines.map(({ file }) => file));
+    return held(
+      POST("/assets/{id}/imported-runs", { params: { path: { id }, query }, body, bodySerializer }),
     );
   },
   /** Sends a picture that bakes will read. */

@@ -37,6 +37,7 @@ export function useEvents() {
           client.invalidateQueries({ queryKey: ["run"] });
           client.invalidateQueries({ queryKey: ["hits"] });
           client.invalidateQueries({ queryKey: ["queue"] });
+          client.invalidateQueries({ queryKey: ["batches"] });
           // What could not be read while it was down.
           client.invalidateQueries({ predicate: (query) => query.state.status === "error" });
         }
@@ -52,6 +53,7 @@ export function useEvents() {
         client.invalidateQueries({ queryKey: ["hits"] });
       } else if (event.event === "queue") {
         client.invalidateQueries({ queryKey: ["queue"] });
+        client.invalidateQueries({ queryKey: ["batches"] });
       } else if (event.event === "intake") {
         useProgress.setState({ intake: { ...intake, [event.file]: event.stage } });
       } else {

@@ -267,6 +267,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/assets/{id}/imported-runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Enters maps of another program in the ledger. `file`, `map` and `sheet` are repeated in the same order, a file each. */
+        post: operations["import_maps"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/assets/{id}/kept-finishes": {
         parameters: {
             query?: never;
@@ -631,6 +648,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/assets/{id}/sorted-maps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What map files of another program are taken for by their names. */
+        post: operations["sort_maps"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/assets/{id}/swatches": {
         parameters: {
             query?: never;
@@ -693,6 +727,24 @@ export interface paths {
         get: operations["show_uvs"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/batches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The newest batches, newest first. */
+        get: operations["list_batches"];
+        put?: never;
+        /** Queues a final of each asset, to be delivered once it is done. */
+        post: operations["start_batch"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1697,6 +1749,63 @@ export interface components {
         };
         /** @description Colour of a base. */
         BaseColor: components["schemas"]["Color"] | components["schemas"]["Carrier"];
+        /** @description What was delivered of an asset of a batch. */
+        BatchDelivery: {
+            /**
+             * Format: uint
+             * @description How many checks it passed.
+             */
+            checks: number;
+            /** @description The contact sheet among its files. */
+            contact: string | null;
+            folder: string;
+            /** Format: int64 */
+            id: number;
+            /** Format: uint32 */
+            version: number;
+        };
+        /** @description An asset of a batch. */
+        BatchLineView: {
+            /** Format: int64 */
+            asset: number;
+            asset_name: string;
+            delivery: components["schemas"]["BatchDelivery"] | null;
+            /** @description Why it failed. */
+            fault: string | null;
+            /** @description None where it could not be baked, or was deleted since. */
+            run: components["schemas"]["RunView"] | null;
+            state: components["schemas"]["BatchState"];
+        };
+        /** @description What is to be baked, and how it is delivered. */
+        BatchOrder: {
+            /** @description Ids, in the order in which they are baked. */
+            assets: number[];
+            /**
+             * @description Leave out those of which nothing has changed since their last final, and since its delivery.
+             * @default false
+             */
+            only_changed: boolean;
+            /**
+             * @description Each is delivered by it into a folder of its own name; without one nothing is delivered.
+             * @default null
+             */
+            profile: components["schemas"]["Profile"] | null;
+        };
+        /** @description How far an asset of a batch is. */
+        BatchState: ("waiting" | "baking" | "delivering" | "done" | "stopped" | "failed") | "unchanged";
+        /** @description A batch and what became of its assets. */
+        BatchView: {
+            /** Format: int64 */
+            id: number;
+            lines: components["schemas"]["BatchLineView"][];
+            /**
+             * Format: int64
+             * @description Seconds since 1970.
+             */
+            made: number;
+            /** @description Name of its profile; none where nothing is delivered. */
+            profile: string | null;
+        };
         /** @description How what a coat sets joins what lies below: `b` on `a`. Colours are blended in linear light. */
         Blend: ("minimum" | "maximum") | "over" | "multiply" | "screen" | "add";
         /** @description A signal moved by a pattern before its range is taken, so that edges fray. */
@@ -1957,9 +2066,9 @@ export interface components {
             id: number | null;
             /**
              * Format: int64
-             * @description Seconds since 1970.
+             * @description Seconds since 1970; none where nothing was put in its place.
              */
-            made: number;
+            made: number | null;
             /** @description The folder on the server's machine. */
             place: string;
             profile: string;
@@ -4599,10 +4708,10 @@ export interface components {
             run: components["schemas"]["RunView"];
         };
         /**
-         * @description A quick bake to judge, or the one to keep.
+         * @description A quick bake to judge, the one to keep, or maps that another program made.
          * @enum {string}
          */
-        RunKind: "proof" | "final";
+        RunKind: "proof" | "final" | "imported";
         /** @description What a person says of a run; what is left out stays. */
         RunLabel: {
             name: string | null;
@@ -4908,6 +5017,24 @@ export interface components {
                 number,
                 number
             ];
+        };
+        /** @description What a file is taken for. */
+        SortedFile: {
+            file: string;
+            /** @description Key of the map that it holds; none where its name does not say. */
+            map: string | null;
+            /**
+             * Format: uint
+             * @description None where there are several and its name has none of them.
+             */
+            sheet: number | null;
+        };
+        /** @description What files are taken for by their names. */
+        SortedFiles: {
+            /** @description In the order given. */
+            files: components["schemas"]["SortedFile"][];
+            /** @description What the sheets of the asset are called; one empty name where there is one. */
+            sheets: string[];
         };
         /** @description Where a pattern is laid out. */
         Space: "object" | "uv" | "texture-uv" | "part";
@@ -5245,6 +5372,11 @@ export type Axis = components['schemas']['Axis'];
 export type BackFaces = components['schemas']['BackFaces'];
 export type Base = components['schemas']['Base'];
 export type BaseColor = components['schemas']['BaseColor'];
+export type BatchDelivery = components['schemas']['BatchDelivery'];
+export type BatchLineView = components['schemas']['BatchLineView'];
+export type BatchOrder = components['schemas']['BatchOrder'];
+export type BatchState = components['schemas']['BatchState'];
+export type BatchView = components['schemas']['BatchView'];
 export type Blend = components['schemas']['Blend'];
 export type BreakUp = components['schemas']['BreakUp'];
 export type BrickValue = components['schemas']['BrickValue'];
@@ -5450,6 +5582,8 @@ export type SignalInfo = components['schemas']['SignalInfo'];
 export type SignalMeasure = components['schemas']['SignalMeasure'];
 export type SignalUnit = components['schemas']['SignalUnit'];
 export type SoftRange = components['schemas']['SoftRange'];
+export type SortedFile = components['schemas']['SortedFile'];
+export type SortedFiles = components['schemas']['SortedFiles'];
 export type Space = components['schemas']['Space'];
 export type Spread = components['schemas']['Spread'];
 export type Stroke = components['schemas']['Stroke'];
@@ -6034,6 +6168,53 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Freed"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    import_maps: {
+        parameters: {
+            query: {
+                /** @description A name and a length in bytes, such as lantern_normal.png:20480 */
+                file: string[];
+                /** @description Key of the map that it holds */
+                map: string[];
+                /** @description Number of its sheet, from 0; all lie on the first without it */
+                sheet?: number[];
+                /** @description up or down; found out from the slopes without it */
+                green?: string;
+                /** @description Displacement in whole numbers: from black to white, scene units */
+                scale?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        /** @description The files, one after the other */
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description The run; Location names it */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunView"];
                 };
             };
             /** @description What is wrong, and what to do */
@@ -6932,6 +7113,41 @@ export interface operations {
             };
         };
     };
+    sort_maps: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["FileNames"];
+            };
+        };
+        responses: {
+            /** @description Each file in the order given */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SortedFiles"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     show_swatches: {
         parameters: {
             query?: never;
@@ -7047,6 +7263,68 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["UvReport"] | null;
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_batches: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Batches */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchView"][];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    start_batch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["BatchOrder"];
+            };
+        };
+        responses: {
+            /** @description The batch */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchView"];
                 };
             };
             /** @description What is wrong, and what to do */

@@ -77,6 +77,7 @@ function Filters({ wanted, on }: { wanted: RunFilter; on: boolean }) {
             [ANY, "Any"],
             ["proof", "Proofs"],
             ["final", "Finals"],
+            ["imported", "Imported maps"],
           ]}
           onChange={(kind) => change({ kind })}
         />

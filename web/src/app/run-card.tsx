@@ -48,13 +48,14 @@ export function RunCard(props: {
   const { name, starred } = useLedger((s) => s.labels[run.id]) ?? run;
   const { text, quiet } = facts(run);
   const done = hasMaps(run);
+  const imported = run.kind === "imported";
   const repeatable = !done && run.status !== "running" && run.status !== "waiting";
   return (
     <li className="group" style={style}>
       <button
         type="button"
         aria-pressed={shown}
-        title={`${run.size} x ${run.size}, ${run.samples} ${run.samples === 1 ? "sample" : "samples"} per texel`}
+        title={titleOf(run)}
         disabled={!done}
         onClick={() => open({ run: run.id })}
         className={`flex size-full items-center gap-2 rounded border bg-sheet p-1.5 text-left disabled:cursor-default ${shown ? "border-ember shadow-[inset_0_-2px_var(--ember)]" : "border-line hover:border-ink-3"}`}
@@ -65,7 +66,7 @@ export function RunCard(props: {
             <b>
               {run.number} {run.region ? "region" : run.kind}
             </b>{" "}
-            <span className="num ml-1 text-ink-2">{run.size} px</span>
+            {!imported && <span className="num ml-1 text-ink-2">{run.size} px</span>}
           </span>
           {name && (
             <span className="block truncate font-[560] text-ember-strong" title={name}>
@@ -81,8 +82,8 @@ export function RunCard(props: {
           <span
             className={`block truncate ${run.status === "partial" ? "text-madder" : "text-ink-3"} ${repeatable ? "pr-20" : done ? "pr-10" : ""}`}
           >
-            {run.seconds !== null && `${seconds(run.seconds)}, `}
-            {quiet}
+            {run.seconds !== null && !imported && `${seconds(run.seconds)}, `}
+            {imported ? `${run.size} px` : quiet}
           </span>
         </span>
       </button>
@@ -119,6 +120,12 @@ export function RunCard(props: {
       )}
     </li>
   );
+}
+
+/** What an imported map was sampled with is not known. */
+function titleOf({ size, samples, kind }: RunView): string {
+  const sampled = `, ${samples} ${samples === 1 ? "sample" : "samples"} per texel`;
+  return `${size} x ${size}${kind === "imported" ? "" : sampled}`;
 }
 
 /** Shown when the card is pointed at or has the focus. */
@@ -220,12 +227,16 @@ function More(props: { run: RunView; onName: () => void; onDelete: () => void })
           >
             Name…
           </DropdownMenu.Item>
-          <DropdownMenu.Item className={ITEM} onSelect={() => restore(run.id)}>
-            Restore its settings
-          </DropdownMenu.Item>
-          <DropdownMenu.Item className={ITEM} disabled={busy} onSelect={() => again(run.id)}>
-            Run again
-          </DropdownMenu.Item>
+          {run.kind !== "imported" && (
+            <>
+              <DropdownMenu.Item className={ITEM} onSelect={() => restore(run.id)}>
+                Restore its settings
+              </DropdownMenu.Item>
+              <DropdownMenu.Item className={ITEM} disabled={busy} onSelect={() => again(run.id)}>
+                Run again
+              </DropdownMenu.Item>
+            </>
+          )}
           <DropdownMenu.Separator className="my-1 h-px bg-line" />
           <DropdownMenu.Item className={ITEM} disabled={run.status === "running"} onSelect={onDelete}>
             Delete…

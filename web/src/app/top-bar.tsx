@@ -5,6 +5,7 @@ import { useDrafts } from "../api/drafts";
 import { useProgress } from "../api/progress";
 import { say, useActions, useAsset } from "../api/queries";
 import { seconds } from "../ui/parts";
+import { RUN_KINDS } from "../ui/run-kind";
 import { Tip } from "../ui/tip";
 import { AssetPicker } from "./asset-picker";
 import { Mark } from "./mark";
@@ -109,7 +110,7 @@ function JobChip() {
         style={{ background: `conic-gradient(var(--ember) ${progress.share * 100}%, var(--line) 0)` }}
       />
       <span className="hidden xl:inline">
-        {run ? `${run.kind === "final" ? "Final" : "Proof"} ${run.size}: ` : ""}
+        {run ? `${RUN_KINDS[run.kind]} ${run.size}: ` : ""}
         {progress.stage}
       </span>
       <b className="num">{Math.round(progress.share * 100)} %</b>

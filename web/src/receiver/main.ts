@@ -172,6 +172,11 @@ function toggles(model: THREE.Object3D): HTMLButtonElement[] {
 
 async function readSculpt(): Promise<void> {
   if (asset === null) throw new Error("The address names no asset. Open the receiver at Deliver.");
+  const { recipe } = await api.asset(asset);
+  if (recipe.high.length === 0) {
+    say(sculpt, "None: the surface is made by its finishes alone");
+    return;
+  }
   const data = readMesh(await api.display(asset, "high"));
   const geometry = new THREE.BufferGeometry();
   const take = (name: string) => new THREE.BufferAttribute(data.floats(name) ?? new Float32Array(), 3);

@@ -4,11 +4,11 @@ use super::template::{Asset, Template};
 use super::{FindingCounts, Row, Status};
 use crate::Unusable;
 use crate::arguments::Batch;
+use crate::baked::Baked;
 use crate::shell::WITH_INPUT;
 use anyhow::{Context, anyhow};
 use ember_ridge_core::Severity;
-use ember_ridge_core::bake::Report;
-use ember_ridge_formats::deliver::{Facts, WORK as DELIVERY};
+use ember_ridge_formats::deliver::{WORK as DELIVERY, facts_in};
 use ember_ridge_formats::files::write_whole;
 use serde::Deserialize;
 use serde_json::Value;
@@ -32,6 +32,9 @@ struct VerifiedFault {
     fault: String,
     remedy: String,
 }
+
+/// Folder in an asset's that its bake is made in.
+const WORK: &str = ".work";
 
 /// Makes an asset; whatever goes wrong is told in its row.
 pub fn make(asset: &Asset, template: &Template, arguments: &Batch, out: &Path) -> Row {
@@ -59,10 +62,10 @@ pub fn make(asset: &Asset, template: &Template, arguments: &Batch, out: &Path) -
 
 fn steps(asset: &Asset, template: &Template, arguments: &Batch, out: &Path, row: &mut Row) -> Result<(), Unusable> {
     let place = out.join(&asset.name);
+    let work = place.join(WORK);
     fs::create_dir_all(&place).with_context(|| format!("{}: cannot be made", place.display()))?;
     tidy(&place)?;
-    let work = place.join(".work");
-    fs::create_dir_all(&work)?;
+    fs::create_dir_all(&work).with_context(|| format!("{}: cannot be made", work.display()))?;
     let text = |name: &str, text: String| -> Result<_, Unusable> {
         let path = work.join(name);
         write_whole(&path, |file| file.write_all(text.as_bytes()))
@@ -74,12 +77,14 @@ fn steps(asset: &Asset, template: &Template, arguments: &Batch, out: &Path, row:
     let baked = work.join("baked");
     let folder = arguments.folder.as_os_str();
     let step = |command: &str, words: &[&OsStr]| -> Result<Ended, Unusable> {
-        let mut process = Command::new(std::env::current_exe()?);
+        let program = std::env::current_exe().context("this program's own file is gone; install it again")?;
+        let mut process = Command::new(program);
         process.env(WITH_INPUT, "1").arg(command).args(words).arg("--meshes").arg(folder);
         // Its input stays open as long as this process lives, and it ends when that closes.
-        let mut child = process.stdin(Stdio::piped()).stdout(Stdio::piped()).stderr(Stdio::piped()).spawn()?;
+        process.stdin(Stdio::piped()).stdout(Stdio::piped()).stderr(Stdio::piped());
+        let mut child = process.spawn().with_context(|| format!("{command}: no process can be begun"))?;
         let _input = child.stdin.take();
-        let ended = child.wait_with_output()?;
+        let ended = child.wait_with_output().with_context(|| format!("{command}: its answer cannot be heard"))?;
         let heard = String::from_utf8_lossy(&ended.stderr).into_owned();
         let last = heard.lines().rev().find_map(|line| line.strip_prefix("error: ")).unwrap_or_default();
         let why =
@@ -96,7 +101,7 @@ fn steps(asset: &Asset, template: &Template, arguments: &Batch, out: &Path, row:
         "bake",
         &[recipe.as_os_str(), "--out".as_ref(), baked.as_os_str(), "--threads".as_ref(), threads.as_ref()],
     )?;
-    let report: Report = serde_json::from_slice(&fs::read(baked.join("report.json"))?)?;
+    let report = Baked::open(&baked)?.report;
     row.maps = report.maps.iter().filter(|(_, map)| map.error.is_none()).map(|(key, _)| key.clone()).collect();
     let count = |severity| {
         report.findings.iter().filter(|finding| finding.severity == severity && finding.allowed.is_none()).count()
@@ -128,7 +133,9 @@ fn steps(asset: &Asset, template: &Template, arguments: &Batch, out: &Path, row:
         return Err(anyhow!("nothing was delivered: {}", first_fault(&deliver.answer).unwrap_or(deliver.why)));
     }
     row.delivered = Some(format!("{}/delivered", asset.name));
-    row.contact = contact_of(&delivered).map(|file| format!("{}/delivered/{file}", asset.name));
+    let facts = facts_in(&delivered);
+    let contact = facts.as_ref().and_then(|facts| facts.contact_sheet());
+    row.contact = contact.map(|file| format!("{}/delivered/{file}", asset.name));
     let verify = step("verify", &[baked.as_os_str(), "--delivery".as_ref(), delivered.as_os_str(), "--json".as_ref()])?;
     let verified: Verified =
         serde_json::from_str(&verify.answer).context("verify answered with something else than JSON")?;
@@ -139,11 +146,10 @@ fn steps(asset: &Asset, template: &Template, arguments: &Batch, out: &Path, row:
     row.status = if row.faults.is_empty() { Status::Done } else { Status::Wanting };
     let kept = place.join("baked");
     if kept.exists() {
-        fs::remove_dir_all(&kept)?;
+        fs::remove_dir_all(&kept).with_context(|| format!("{}: cannot be removed", kept.display()))?;
     }
-    fs::rename(&baked, &kept)?;
-    fs::remove_dir_all(&work)?;
-    Ok(())
+    fs::rename(&baked, &kept).with_context(|| format!("{}: cannot be put there", kept.display()))?;
+    fs::remove_dir_all(&work).with_context(|| format!("{}: cannot be removed", work.display()))
 }
 
 struct Ended {
@@ -154,10 +160,10 @@ struct Ended {
 
 /// What a batch that was cut off has left.
 fn tidy(place: &Path) -> Result<(), Unusable> {
-    for entry in fs::read_dir(place)? {
-        let path = entry?.path();
+    let entries = fs::read_dir(place).with_context(|| format!("{}: its files cannot be listed", place.display()))?;
+    for path in entries.flatten().map(|entry| entry.path()) {
         let name = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
-        if name == ".work" || name.starts_with(DELIVERY) {
+        if name == WORK || name.starts_with(DELIVERY) {
             fs::remove_dir_all(&path).with_context(|| format!("{}: cannot be removed", path.display()))?;
         }
     }
@@ -173,10 +179,4 @@ fn first_fault(answer: &str) -> Option<String> {
     let check = answer["checks"].as_array()?.iter().find(|check| check["fine"] == false);
     let check = check.and_then(|check| Some(format!("{}: {}", check["file"].as_str()?, check["found"].as_str()?)));
     check.or_else(|| answer["findings"].as_array()?.first().and_then(|finding| words(finding, ["reason", "remedy"])))
-}
-
-/// The contact sheet among the files of a delivery.
-fn contact_of(delivered: &Path) -> Option<String> {
-    let facts: Facts = serde_json::from_slice(&fs::read(delivered.join("facts.json")).ok()?).ok()?;
-    facts.files.into_iter().map(|file| file.file).find(|file| file.ends_with("_contact.png"))
 }

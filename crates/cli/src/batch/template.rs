@@ -2,7 +2,7 @@
 
 use crate::Unusable;
 use crate::deliver::named_profile;
-use crate::files::{read_plain, read_text};
+use crate::files::read_text;
 use anyhow::{Context, anyhow};
 use ember_ridge_core::Recipe;
 use ember_ridge_core::deliver::Profile;
@@ -59,8 +59,9 @@ impl Template {
         let profile = match profile {
             None => named_profile(PROFILE)?,
             Some(Value::String(name)) => {
-                let file = path.with_file_name(&name);
-                named_profile(if file.is_file() { file.to_str().unwrap_or(&name) } else { &name })?
+                let beside = path.with_file_name(&name);
+                let name = if beside.is_file() { beside.to_string_lossy().into_owned() } else { name };
+                named_profile(&name).with_context(|| format!("{}: profile", path.display()))?
             }
             Some(profile) => {
                 Profile::from_json(&profile.to_string()).map_err(|fault| named(format!("profile: {fault}")))?
@@ -122,19 +123,29 @@ pub fn assets_in(folder: &Path, out: &Path, template: &Template) -> Result<(Vec<
         let program = env!("CARGO_PKG_VERSION");
         hasher.update(serde_json::to_string(&(program, &recipe, &template.profile, &beside))?.as_bytes());
         for (_, file) in &files {
-            // A file that cannot be read fails when it is baked, and says so there.
-            hasher.update(&read_plain(&folder.join(file)).unwrap_or_default());
+            add_file(&mut hasher, &folder.join(file));
         }
         assets.push(Asset { name, recipe, hash: hasher.finalize().to_hex().to_string() });
     }
     Ok((assets, left_out))
 }
 
+/// Adds what a file holds. One that cannot be read fails when it is baked, and says so there.
+fn add_file(hasher: &mut blake3::Hasher, path: &Path) {
+    let mut own = blake3::Hasher::new();
+    let read = fs::File::open(path).and_then(|file| own.update_reader(file).map(|_| ()));
+    if read.is_ok() {
+        hasher.update(own.finalize().as_bytes());
+    }
+}
+
 /// A hash of everything in the folder that is no mesh: textures, materials and buffers, which any mesh there may name.
 fn hash_beside(folder: &Path, out: &Path, meshes: &[String]) -> Result<String, Unusable> {
     let mut hasher = blake3::Hasher::new();
     let out = out.canonicalize().ok();
-    let entries = fs::read_dir(folder)?.collect::<Result<Vec<_>, _>>()?;
+    let unlisted = |folder: &Path| format!("{}: its files cannot be listed", folder.display());
+    let entries = fs::read_dir(folder).and_then(|entries| entries.collect::<Result<Vec<_>, _>>());
+    let entries = entries.with_context(|| unlisted(folder))?;
     let mut paths: Vec<_> = entries.into_iter().map(|entry| entry.path()).collect();
     paths.sort();
     for path in paths {
@@ -143,7 +154,10 @@ fn hash_beside(folder: &Path, out: &Path, meshes: &[String]) -> Result<String, U
             continue;
         }
         let files: Vec<PathBuf> = match path.is_dir() {
-            true => files_below(&path)?.into_iter().map(|file| path.join(file)).collect(),
+            true => {
+                let files = files_below(&path).with_context(|| unlisted(&path))?;
+                files.into_iter().map(|file| path.join(file)).collect()
+            }
             false => vec![path],
         };
         let of_batch = |file: &PathBuf| {
@@ -151,7 +165,7 @@ fn hash_beside(folder: &Path, out: &Path, meshes: &[String]) -> Result<String, U
         };
         for file in files.into_iter().filter(|file| !of_batch(file)) {
             hasher.update(file.to_string_lossy().as_bytes());
-            hasher.update(&read_plain(&file).unwrap_or_default());
+            add_file(&mut hasher, &file);
         }
     }
     Ok(hasher.finalize().to_hex().to_string())

@@ -16,5 +16,5 @@ pub use plan::{
 };
 pub use portrait::{BACKDROP, Dress, portrait};
 pub use profile::{Channel, Holds, MapPick, MeshRules, PROFILE_VERSION, Pick, PictureRule, Profile};
-pub use shipped::shipped_profiles;
+pub use shipped::{PLAIN_ROUGHNESS, shipped_profiles};
 pub use texels::{Mixer, SourceRows};

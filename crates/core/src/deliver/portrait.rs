@@ -1,6 +1,7 @@
 //! The low-poly lit with the textures of a delivery, as a picture for the contact sheet: rays from an eye in front of it, one key light with
 //! shadows and light from all around.
 
+use super::shipped::PLAIN_ROUGHNESS;
 use crate::mesh::{CornerTangent, Mesh, corner_tangents};
 use crate::picture::{Image, Sampler, linear_to_srgb, srgb_byte_to_linear};
 use crate::surface::MeshPoint;
@@ -36,7 +37,6 @@ const RAYS: u32 = 3;
 /// Surfaces that let light through, one behind the other, at most.
 const MOST_THROUGH: u32 = 12;
 const PLAIN: Vec3 = Vec3::splat(0.5);
-const ROUGHNESS: f32 = 0.8;
 
 /// Red, green and blue as sRGB bytes, `side` by `side` pixels from the top down. `sheet_of` tells of a triangle which of `dresses` it has.
 pub fn portrait(mesh: &Mesh, dresses: &[Dress], sheet_of: &(dyn Fn(u32) -> usize + Sync), side: u32) -> Vec<u8> {
@@ -132,7 +132,7 @@ impl<'a> Stage<'a> {
         let read = |image: Option<&Image>| Some(image?.light(uv?, 1.0, Sampler::default()));
         let base = read(dress.and_then(|dress| dress.base_color.as_ref())).unwrap_or(PLAIN.extend(1.0));
         let packed =
-            read(dress.and_then(|dress| dress.packed.as_ref())).unwrap_or(vec3(1.0, ROUGHNESS, 0.0).extend(1.0));
+            read(dress.and_then(|dress| dress.packed.as_ref())).unwrap_or(vec3(1.0, PLAIN_ROUGHNESS, 0.0).extend(1.0));
         let emissive = read(dress.and_then(|dress| dress.emissive.as_ref())).unwrap_or(Vec4::ZERO);
         let towards_eye = -direction;
         let mut normal = self.normal(at, read(dress.and_then(|dress| dress.normal.as_ref())));

@@ -148,12 +148,8 @@ impl Profile {
             version: u32,
         }
         let versioned: Versioned = serde_json::from_str(text).map_err(|fault| format!("it is no profile: {fault}"))?;
-        if versioned.version > PROFILE_VERSION {
-            return Err(format!(
-                "it is of version {}, and this program reads up to {PROFILE_VERSION}. Update the program",
-                versioned.version
-            ));
-        }
+        // Before its fields, which a later version may have more of.
+        known_version(versioned.version)?;
         let profile: Profile = serde_json::from_str(text).map_err(|fault| fault.to_string())?;
         profile.validate()?;
         Ok(profile)
@@ -162,6 +158,7 @@ impl Profile {
     /// # Errors
     /// The first thing that cannot be, in a sentence.
     pub fn validate(&self) -> Result<(), String> {
+        known_version(self.version)?;
         let plain = |c: char| c.is_alphanumeric() || c == '-' || c == '_';
         if self.name.is_empty() || self.name.chars().count() > crate::recipe::MOST_NAME || !self.name.chars().all(plain)
         {
@@ -180,6 +177,15 @@ impl Profile {
                 .map_err(|fault| format!("pictures, number {} ('{}'): {fault}", at + 1, picture.suffix))?;
         }
         Ok(())
+    }
+}
+
+fn known_version(version: u32) -> Result<(), String> {
+    match (1..=PROFILE_VERSION).contains(&version) {
+        true => Ok(()),
+        false => Err(format!(
+            "it is of version {version}, and this program reads 1 to {PROFILE_VERSION}. Update the program"
+        )),
     }
 }
 

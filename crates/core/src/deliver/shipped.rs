@@ -4,6 +4,9 @@ use super::profile::{Channel, Holds, MapPick, MeshRules, PROFILE_VERSION, Pick, 
 use crate::maps::Green;
 use crate::picture::{Depth, ImageFormat};
 
+/// Roughness where a run has no map of it.
+pub const PLAIN_ROUGHNESS: f32 = 0.8;
+
 /// Every profile that comes with the program.
 pub fn shipped_profiles() -> Vec<Profile> {
     vec![metal_rough_packed(), separate(), gltf(), film_exr(), painting_16()]
@@ -43,7 +46,7 @@ fn color_with_opacity() -> Vec<Pick> {
 }
 
 fn occlusion_roughness_metallic() -> Vec<Pick> {
-    vec![Pick::or("ao", 1.0), Pick::or("roughness", 0.8), Pick::or("metallic", 0.0)]
+    vec![Pick::or("ao", 1.0), Pick::or("roughness", PLAIN_ROUGHNESS), Pick::or("metallic", 0.0)]
 }
 
 fn metal_rough_packed() -> Profile {

@@ -25,6 +25,14 @@ pub enum Green {
 }
 
 impl Green {
+    /// As it is written short.
+    pub fn short(self) -> &'static str {
+        match self {
+            Green::Up => "Y+",
+            Green::Down => "Y-",
+        }
+    }
+
     pub(crate) fn words(self) -> &'static str {
         match self {
             Green::Up => "Y+ (green up)",

@@ -76,13 +76,7 @@ fn green_by_cells(image: &Image, reach: u32) -> Option<GreenGuess> {
 impl GreenGuess {
     /// The guess in a sentence about a file.
     pub fn words(&self, file: &str) -> String {
-        let way = match self.green {
-            Green::Up => "up (Y+)",
-            Green::Down => "down (Y-)",
-        };
-        format!(
-            "{file}: green is taken to point {way}; the other way round its slopes fit together {:.1} times worse",
-            self.margin
-        )
+        let (way, margin) = (self.green.words(), self.margin);
+        format!("{file}: taken as {way}; the other way round its slopes fit together {margin:.1} times worse")
     }
 }

@@ -6,7 +6,6 @@ use super::picture::write_delivered;
 use crate::image::{read_image, write_picture};
 use ab_glyph::{Font, FontRef, Glyph, PxScale, ScaleFont, point};
 use ember_ridge_core::deliver::{BACKDROP, Delivery, Dress, PlannedPicture, Profile, asset_name, portrait};
-use ember_ridge_core::maps::Green;
 use ember_ridge_core::picture::{Coding, Depth, Image, ImageFormat};
 use rayon::prelude::*;
 use std::io::{self, Cursor, Write};
@@ -54,9 +53,13 @@ pub fn write_contact_sheet(
     let wide = 2 * MARGIN + columns * CELL + (columns - 1) * GAP;
     let high = 2 * MARGIN + TITLE + rows * (CELL + WORDS) + (rows - 1) * GAP;
     let mut page = Page::new(wide, high)?;
-    let green = if profile.y == Green::Up { "Y+" } else { "Y-" };
     page.write(&asset_name(run.report), [MARGIN, MARGIN + 24], 26.0, INK, wide - 2 * MARGIN);
-    let about = format!("profile {}   version {version}   {} pictures   normals {green}", profile.name, small.len());
+    let about = format!(
+        "profile {}   version {version}   {} pictures   normals {}",
+        profile.name,
+        small.len(),
+        profile.y.short()
+    );
     page.write(&about, [MARGIN, MARGIN + 50], 14.0, PALE, wide - 2 * MARGIN);
     let top = MARGIN + TITLE;
     page.fill([MARGIN, top], PORTRAIT, BACKDROP);
@@ -110,10 +113,8 @@ fn dresses(run: &RunToDeliver) -> io::Result<Vec<Dress>> {
         let mut image = image?;
         let Dress { base_color, packed, normal, emissive } = &mut dresses[picture.sheet];
         let slots = [base_color, packed, normal, emissive];
-        let data = matches!(picture.rule, 1 | 2);
-        let coding = if data { Coding::Linear } else { Coding::Srgb };
+        image.coding = if picture.color { Coding::Srgb } else { Coding::Linear };
         if let Some(slot) = slots.into_iter().nth(picture.rule) {
-            image.coding = coding;
             *slot = Some(image);
         }
     }

@@ -79,11 +79,9 @@ impl PictureFacts {
     }
 }
 
-fn y_words(y: Green) -> &'static str {
-    match y {
-        Green::Up => "Y+",
-        Green::Down => "Y-",
-    }
+/// The contact sheet among the files of a delivery.
+pub fn contact_sheet_among(files: &[FileFacts]) -> Option<&str> {
+    files.iter().find(|file| file.holds == CONTACT).map(|file| file.file.as_str())
 }
 
 impl Facts {
@@ -102,14 +100,19 @@ impl Facts {
         }
     }
 
-    /// What differs in a later delivery, in words.
+    /// The file of its contact sheet.
+    pub fn contact_sheet(&self) -> Option<&str> {
+        contact_sheet_among(&self.files)
+    }
+
+    /// What differs in a later delivery, in words; nothing where all files are the same.
     pub fn changes_to(&self, now: &Facts) -> Vec<String> {
         let mut words = Vec::new();
         if self.profile != now.profile {
             words.push(format!("profile {}, was {}", now.profile, self.profile));
         }
         if self.y != now.y {
-            words.push(format!("green {}, was {}", y_words(now.y), y_words(self.y)));
+            words.push(format!("green {}, was {}", now.y.short(), self.y.short()));
         }
         if self.v_runs_up != now.v_runs_up {
             words.push("rows turned upside down".to_owned());
@@ -139,9 +142,6 @@ impl Facts {
             if !names.is_empty() {
                 words.push(format!("{what}: {}", names.join(", ")));
             }
-        }
-        if words.is_empty() {
-            words.push("nothing: the same files".to_owned());
         }
         words
     }

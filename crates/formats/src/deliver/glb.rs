@@ -3,6 +3,7 @@
 
 use crate::mesh::chunks::{FLOAT, INDICES, Numbers, UNSIGNED, VERTICES, floats};
 use ember_ridge_core::Mesh;
+use ember_ridge_core::deliver::PLAIN_ROUGHNESS;
 use ember_ridge_core::glam::Vec3;
 use ember_ridge_core::mesh::corner_tangents;
 use serde_json::{Map, Value, json};
@@ -27,9 +28,6 @@ pub struct GlbMaterial {
     /// Whether occlusion was baked.
     pub occluded: bool,
 }
-
-/// Roughness where nothing says otherwise.
-const ROUGHNESS: f32 = 0.8;
 
 /// Writes a low-poly with its materials; `material_of` tells of a triangle which it has.
 ///
@@ -144,7 +142,7 @@ impl Textures {
     }
 
     fn material(&mut self, material: &GlbMaterial) -> Value {
-        let mut surface = json!({ "metallicFactor": 0.0, "roughnessFactor": ROUGHNESS });
+        let mut surface = json!({ "metallicFactor": 0.0, "roughnessFactor": PLAIN_ROUGHNESS });
         let mut value = json!({ "name": material.name });
         if let Some(texture) = self.add(&material.base_color) {
             surface["baseColorTexture"] = texture;

@@ -6,6 +6,7 @@ use super::contact::{CONTACT, write_contact_sheet};
 use super::facts::{Facts, FileFacts, PictureFacts};
 use super::glb::{GlbMaterial, write_textured_glb};
 use super::picture::{OpenMap, write_delivered};
+use super::sculpt::{AskedFiles, Sculpt};
 use crate::files::write_whole;
 use crate::image::read_image;
 use crate::mesh::write_obj;
@@ -21,6 +22,7 @@ use ember_ridge_core::mesh::NO_MATERIAL;
 use ember_ridge_core::picture::Image;
 use ember_ridge_core::sheet::sheet_table;
 use rayon::prelude::*;
+use std::borrow::Cow;
 use std::cell::RefCell;
 use std::collections::HashMap;
 use std::fs::{self, File};
@@ -34,7 +36,23 @@ pub struct RunToDeliver<'a> {
     pub low: &'a Mesh,
     pub cage: Option<&'a Mesh>,
     pub open: &'a OpenMap<'a>,
+    /// What the files are held against, and how far rays went out where there is no cage; none where there is no sculpt at hand.
+    pub sculpt: Option<Sculpt<'a>>,
 }
+
+impl RunToDeliver<'_> {
+    /// Where rays began: the cage, or what makes the same rays as a cage of another program.
+    fn outermost(&self) -> Option<Cow<'_, Mesh>> {
+        let reached = || {
+            let rays = &self.sculpt.as_ref()?.plan.rays;
+            Some(rays.field.cage_mesh(&rays.scene.low))
+        };
+        self.cage.map(Cow::Borrowed).or_else(|| reached().map(Cow::Owned))
+    }
+}
+
+/// Bytes of maps that are held against the sculpt together, at most.
+const MOST_HELD: u64 = 512 << 20;
 
 /// Texels per side of the textures in a GLB, at most.
 const MOST_IN_GLB: u32 = 4096;
@@ -92,8 +110,9 @@ pub fn write_package(
         let text = material_library(&mesh.materials, profile, delivery);
         facts.files.push(put_text(folder, &library, "the materials of the OBJ", &text)?);
     }
-    if let Some(cage) = run.cage.filter(|_| profile.meshes.cage) {
-        let file = put(folder, &format!("{}.obj", plain("cage")), "the cage", |out| write_obj(out, cage))?;
+    if let Some(cage) = run.outermost().filter(|_| profile.meshes.cage) {
+        let words = if run.cage.is_some() { "the cage" } else { "a cage as far out as rays began" };
+        let file = put(folder, &format!("{}.obj", plain("cage")), words, |out| write_obj(out, &cage))?;
         facts.files.push(file);
     }
     if let Some(palette) = run.report.maps.values().find_map(|map| map.palette.as_ref()) {
@@ -321,6 +340,10 @@ pub fn check_package(
             };
             checks.extend(checked(picture, bytes).into_iter().map(named));
         }
+    }
+    known.borrow_mut().clear();
+    if let Some(sculpt) = &run.sculpt {
+        checks.extend(AskedFiles::read(run.report, profile, delivery, &read, MOST_HELD).checks(sculpt));
     }
     checks
 }

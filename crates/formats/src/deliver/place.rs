@@ -99,7 +99,7 @@ impl Place {
 
     /// Of what is delivered next, counted from 1.
     pub fn version(&self) -> u32 {
-        self.before.as_ref().map_or(1, |before| before.facts.version + 1)
+        self.before.as_ref().map_or(1, |before| before.facts.version.saturating_add(1))
     }
 
     /// Refuses a place that holds one of these files: what a delivery is made of must not be moved away for it.

@@ -13,7 +13,7 @@ mod tiff;
 pub use self::png::{read_png, write_picture, write_png};
 pub use pyramid::{Pyramid, PyramidWriter, SQUARE, level_sizes};
 pub(crate) use read::read_image_within;
-pub use read::{MOST_TEXELS, read_image};
+pub use read::{MOST_TEXELS, PICTURE_ENDINGS, read_image};
 
 use ember_ridge_core::bake::{Layer, Outcome};
 use ember_ridge_core::picture::{Depth, ImageFormat, quantise, srgb_to_linear};

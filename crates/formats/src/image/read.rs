@@ -10,6 +10,9 @@ use std::io::Cursor;
 /// Pictures of more texels than this are refused before memory is set aside.
 pub const MOST_TEXELS: u64 = 16_384 * 16_384;
 
+/// Endings of the names of pictures that are read, in small letters.
+pub const PICTURE_ENDINGS: [&str; 7] = ["png", "tif", "tiff", "jpg", "jpeg", "tga", "exr"];
+
 /// Reads a picture from the bytes of a file named `file`.
 ///
 /// # Errors

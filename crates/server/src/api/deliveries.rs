@@ -74,8 +74,8 @@ pub struct DeliveryView {
     /// The folder on the server's machine.
     pub place: String,
     pub version: u32,
-    /// Seconds since 1970.
-    pub made: i64,
+    /// Seconds since 1970; none where nothing was put in its place.
+    pub made: Option<i64>,
     #[serde(flatten)]
     pub told: DeliveryTold,
 }

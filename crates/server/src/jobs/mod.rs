@@ -10,7 +10,7 @@ pub use queue::Stopped;
 use crate::api::{Event, ProgressView};
 use crate::fault::{Fault, Result, aside};
 use crate::keep::{Baked, keep_maps, keep_small};
-use crate::routes::most_proof_bytes;
+use crate::routes::{deliver_finished, most_proof_bytes};
 use crate::{App, locked};
 use ember_ridge_core::Recipe;
 use ember_ridge_core::bake::{Ended, Plan, PlanFault, Preview, Spool, Watch, first_look, run_into};
@@ -225,6 +225,7 @@ async fn work_on(app: &Arc<App>, running: Arc<Running>) {
     }
     app.memory.make_room(0);
     app.jobs.tell(Event::Ended { run: id });
+    deliver_finished(app);
     app.jobs.tell(Event::Asset { asset });
     app.jobs.tell(Event::Queue);
     if let Ok(most) = most_proof_bytes(app).await
@@ -262,7 +263,9 @@ fn spool_of(app: &App, job: &Run, plan: &Plan) -> Result<Arc<dyn Spool>> {
     let id = job.line.id;
     match job.line.kind {
         RunKind::Proof => Ok(spool_for(plan.spool_bytes(), app.store.blobs.folder())?),
-        RunKind::Final => Ok(Arc::new(RunTiles::open(&app.store.run_tiles(id), &run_key(&job.recipe)?)?)),
+        RunKind::Final | RunKind::Imported => {
+            Ok(Arc::new(RunTiles::open(&app.store.run_tiles(id), &run_key(&job.recipe)?)?))
+        }
     }
 }
 

@@ -9,13 +9,14 @@ use crate::locked;
 use crate::routes::sent::Sent;
 use crate::routes::shared::Zip;
 use ember_ridge_core::Mesh;
-use ember_ridge_core::bake::Report;
+use ember_ridge_core::bake::{Plan, Report};
 use ember_ridge_core::deliver::{Delivery, DeliveryNames, Profile, parts_of, plan_delivery, sources_of};
 use ember_ridge_core::picture::Depth;
+use ember_ridge_core::review::asking;
 use ember_ridge_formats::deliver::{
-    Delivered, Facts, PictureFacts, Place, PlaceFault, ReadPlace, RunToDeliver, WORK, facts_in, send_zip,
+    Delivered, PictureFacts, Place, PlaceFault, ReadPlace, RunToDeliver, Sculpt, WORK, facts_in, send_zip,
 };
-use ember_ridge_store::{DeliveryLine, Run, RunFile};
+use ember_ridge_store::{DeliveryLine, Run, RunFile, RunKind};
 use rocket::http::{ContentType, Status};
 use rocket::serde::json::Json;
 use rocket::tokio::fs::File;
@@ -23,7 +24,6 @@ use rocket::{State, get, post};
 use std::io;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
-use std::time::{SystemTime, UNIX_EPOCH};
 
 described_routes!(plan_of_delivery, deliver, list_deliveries, show_delivery_zip, show_delivered_file);
 
@@ -77,21 +77,33 @@ async fn plan_of_delivery(app: &State<Arc<App>>, id: i64, order: Sent<DeliveryOr
 )]
 #[post("/runs/<id>/deliveries", data = "<order>")]
 async fn deliver(app: &State<Arc<App>>, id: i64, order: Sent<DeliveryOrder>) -> Result<Json<DeliveryView>> {
-    let (run, files, order) = (app.store.run(id).await?, app.store.run_files(id).await?, order.0);
+    Ok(Json(deliver_run(app, id, order.0).await?))
+}
+
+/// The same, for whoever asks.
+pub(super) async fn deliver_run(app: &Arc<App>, id: i64, order: DeliveryOrder) -> Result<DeliveryView> {
+    let (run, files) = (app.store.run(id).await?, app.store.run_files(id).await?);
     let (asset, number) = (run.line.asset, run.line.number);
-    let there = app.inner().clone();
-    let (folder, profile) = (order.folder.clone(), order.profile.name.clone());
-    let (delivered, version) = aside(move || write(&there, &run, &files, &order)).await?;
-    let fine = delivered.fine();
-    let Delivered { facts, checks, changes } = delivered;
-    let told = DeliveryTold { profile, files: facts.files, checks, changes };
-    let id = match fine {
-        true => Some(app.store.add_delivery(asset, number, &folder, version, &told).await?),
-        false => None,
-    };
-    let made = SystemTime::now().duration_since(UNIX_EPOCH).map_or(0, |since| since.as_secs() as i64);
-    let place = folder_below(&app.deliveries, &folder)?.display().to_string();
-    Ok(Json(DeliveryView { id, asset, run: number, folder, place, version, made, told }))
+    let app = app.clone();
+    // What is in its place is remembered, whether or not whoever asked still waits.
+    let remembered = tokio::spawn(async move {
+        let there = app.clone();
+        let (folder, profile) = (order.folder.clone(), order.profile.name.clone());
+        let (delivered, version) = aside(move || write(&there, &run, &files, &order)).await?;
+        let fine = delivered.fine();
+        let Delivered { facts, checks, changes } = delivered;
+        let told = DeliveryTold { profile, files: facts.files, checks, changes };
+        let place = folder_below(&app.deliveries, &folder)?.display().to_string();
+        let kept = match fine {
+            true => Some(app.store.add_delivery(asset, number, &folder, version, &told).await?),
+            false => None,
+        };
+        let (id, made) = kept.unzip();
+        Ok(DeliveryView { id, asset, run: number, folder, place, version, made, told })
+    });
+    let ended =
+        |_| Fault::new(Status::InternalServerError, "the delivery ended unexpectedly; the program's output says more");
+    remembered.await.map_err(ended)?
 }
 
 /// Deliveries of an asset, newest first.
@@ -106,7 +118,7 @@ async fn list_deliveries(app: &State<Arc<App>>, id: i64) -> Result<Json<Vec<Deli
     let view = |line: DeliveryLine<DeliveryTold>| {
         let place = folder_below(&app.deliveries, &line.folder)?.display().to_string();
         let DeliveryLine { id, asset, run, folder, version, made, told } = line;
-        Ok(DeliveryView { id: Some(id), asset, run, folder, place, version, made, told })
+        Ok(DeliveryView { id: Some(id), asset, run, folder, place, version, made: Some(made), told })
     };
     Ok(Json(lines.into_iter().map(view).collect::<Result<_>>()?))
 }
@@ -151,15 +163,34 @@ async fn show_delivered_file(app: &State<Arc<App>>, id: i64, file: PathBuf) -> R
     Ok((kind, File::open(still_there(app, &line)?.join(name)).await.map_err(|_| missing())?))
 }
 
+/// The folder that an asset is delivered to where nobody names one: its own name, with its number where another asset has the same.
+pub(super) fn folder_of(asset: i64, names: &[(i64, String)]) -> String {
+    let plain = |name: &str| {
+        let kept: String = name.chars().map(|c| if is_plain(c) { c } else { '_' }).take(MOST_FOLDER / 2).collect();
+        let kept = kept.trim_matches([' ', '.']);
+        if kept.is_empty() { "asset".to_owned() } else { kept.to_owned() }
+    };
+    let own = names.iter().find(|(id, _)| *id == asset).map_or_else(String::new, |(_, name)| plain(name));
+    // Disks that know no capitals would take two names for one.
+    let same = |name: &str| plain(name).to_lowercase() == own.to_lowercase();
+    let alone = names.iter().all(|(id, name)| *id == asset || !same(name));
+    let zip = own.to_lowercase().ends_with(".zip");
+    if alone && !zip { own } else { format!("{own} {asset}") }
+}
+
+/// Characters of a folder's name.
+fn is_plain(c: char) -> bool {
+    c.is_alphanumeric() || " _-.+".contains(c)
+}
+
 /// A folder below the one that deliveries go to, by its name.
 fn folder_below(root: &Path, folder: &str) -> Result<PathBuf> {
     let no = |why: &str| Err(Fault::unusable(format!("folder '{folder}': {why}")));
     if folder.chars().count() > MOST_FOLDER {
         return no(&format!("it is longer than {MOST_FOLDER} characters. Shorten it"));
     }
-    let plain = |c: char| c.is_alphanumeric() || " _-.+".contains(c);
     let named = |part: &str| {
-        !part.is_empty() && !part.starts_with(['.', ' ']) && !part.ends_with(['.', ' ']) && part.chars().all(plain)
+        !part.is_empty() && !part.starts_with(['.', ' ']) && !part.ends_with(['.', ' ']) && part.chars().all(is_plain)
     };
     if !folder.split('/').all(named) {
         return no(
@@ -176,12 +207,16 @@ fn folder_below(root: &Path, folder: &str) -> Result<PathBuf> {
 pub fn tidy(root: &Path) {
     let mut folders = vec![root.to_owned()];
     while let Some(next) = folders.pop() {
-        for path in std::fs::read_dir(next).into_iter().flatten().flatten().map(|entry| entry.path()) {
-            let name = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
-            if name.starts_with(WORK) {
+        for entry in std::fs::read_dir(next).into_iter().flatten().flatten() {
+            let path = entry.path();
+            // A link leads to folders that are not this program's.
+            if !entry.file_type().is_ok_and(|kind| kind.is_dir()) {
+                continue;
+            }
+            if entry.file_name().to_string_lossy().starts_with(WORK) {
                 // It takes room and does no other harm.
                 let _ = std::fs::remove_dir_all(path);
-            } else if path.is_dir() && facts_in(&path).is_none() {
+            } else if facts_in(&path).is_none() {
                 folders.push(path);
             }
         }
@@ -189,11 +224,11 @@ pub fn tidy(root: &Path) {
 }
 
 /// Where a delivery lies by now: in its place, or kept beside a newer one.
-fn still_there(app: &App, line: &DeliveryLine<DeliveryTold>) -> Result<PathBuf> {
+pub(super) fn still_there(app: &App, line: &DeliveryLine<DeliveryTold>) -> Result<PathBuf> {
     let place = folder_below(&app.deliveries, &line.folder)?;
     let name = place.file_name().unwrap_or_default().to_string_lossy();
     let kept = place.with_file_name(format!("{name}.v{:03}", line.version));
-    let holds = |folder: &PathBuf| facts_in(folder).is_some_and(|facts: Facts| facts.version == line.version);
+    let holds = |folder: &PathBuf| facts_in(folder).is_some_and(|facts| facts.files == line.told.files);
     [place, kept].into_iter().find(holds).ok_or_else(|| {
         let (folder, version) = (&line.folder, line.version);
         Fault::new(Status::Gone, format!("{folder}, version {version}: it was moved or removed. Deliver it again"))
@@ -201,6 +236,9 @@ fn still_there(app: &App, line: &DeliveryLine<DeliveryTold>) -> Result<PathBuf> 
 }
 
 fn report_of(run: &Run) -> Result<&Report> {
+    if run.line.kind == RunKind::Imported {
+        return Err(Fault::unusable("These maps were imported, not baked; deliver a run that was baked here"));
+    }
     run.report
         .as_ref()
         .filter(|_| run.line.status.has_maps())
@@ -240,7 +278,15 @@ fn write(app: &App, run: &Run, files: &[RunFile], order: &DeliveryOrder) -> Resu
         let named = |fault| io::Error::other(format!("{}: {fault}. Bake it again", file.file));
         Ok((file.file.clone(), Box::new(app.store.blobs.open_blob(&file.hash).map_err(named)?.0)))
     };
-    let run = RunToDeliver { report, low: &low, cage: cage.as_deref(), open: &open };
+    let asking = asking(&report.recipe).ok();
+    let plan = asking.as_ref().map(|asking| -> Result<_> {
+        let scene = app.scene(&asking.recipe, &|_| true)?;
+        Plan::new(&asking.recipe, &scene).map_err(|fault| Fault::unusable(fault.to_string()))
+    });
+    let plan = plan.transpose()?;
+    let seams_only = asking.and_then(|asking| asking.seams_only);
+    let sculpt = plan.as_ref().map(|plan| Sculpt { plan, seams_only });
+    let run = RunToDeliver { report, low: &low, cage: cage.as_deref(), open: &open, sculpt };
     let delivered =
         place.deliver(&run, &order.profile, &delivery, &names, &|_| {}).map_err(|fault| fault_of(&fault))?;
     Ok((delivered, place.version()))

@@ -4,6 +4,7 @@ use crate::App;
 use crate::api::{Event, ProofLimit, ProofRoom, RunLabel, RunView};
 use crate::fault::{Fault, Result};
 use crate::routes::assets::{Tagged, edit_with, view};
+use crate::routes::runs::NOT_BAKED;
 use crate::routes::sent::Sent;
 use crate::views::run_view;
 use ember_ridge_store::{MOST_PROOFS, RunKind};
@@ -62,6 +63,8 @@ async fn restore_run(app: &State<Arc<App>>, id: i64) -> Result<Tagged> {
             (Some(remembered), _) => remembered,
             (None, RunKind::Final) => run.recipe,
             (None, RunKind::Proof) => run.recipe.of_proof(recipe),
+            // It lists maps of another program, and what these were made by is not known.
+            (None, RunKind::Imported) => return Err(Fault::unusable(NOT_BAKED)),
         };
         // What an asset is called, and what is accepted of it, are not settings of a bake.
         let (name, exceptions) = (std::mem::take(&mut recipe.asset), std::mem::take(&mut recipe.exceptions));

@@ -16,6 +16,7 @@ macro_rules! described_routes {
 mod about;
 mod against;
 mod assets;
+mod batches;
 mod compare;
 mod deliveries;
 mod displaced;
@@ -25,6 +26,7 @@ mod findings;
 mod finish_library;
 mod finishes;
 mod hits;
+mod imports;
 mod ledger;
 mod looks;
 mod maps;
@@ -41,6 +43,7 @@ mod sent;
 mod shared;
 mod truths;
 
+pub use batches::deliver_finished;
 pub use deliveries::tidy as tidy_deliveries;
 pub use hits::{HITS_SETTING, MOST_HITS};
 pub use ledger::most_proof_bytes;
@@ -72,12 +75,14 @@ pub fn described() -> OpenApi {
         compare::Described::openapi(),
         preflight::Described::openapi(),
         displaced::Described::openapi(),
+        batches::Described::openapi(),
         deliveries::Described::openapi(),
         profiles::Described::openapi(),
         ledger::Described::openapi(),
         looks::Described::openapi(),
         truths::Described::openapi(),
         hits::Described::openapi(),
+        imports::Described::openapi(),
         events::Described::openapi(),
     ];
     parts.into_iter().reduce(OpenApi::merge_from).unwrap_or_default()
@@ -101,12 +106,14 @@ pub fn mount(rocket: Rocket<Build>) -> Rocket<Build> {
         .mount("/api", compare::routes())
         .mount("/api", preflight::routes())
         .mount("/api", displaced::routes())
+        .mount("/api", batches::routes())
         .mount("/api", deliveries::routes())
         .mount("/api", profiles::routes())
         .mount("/api", ledger::routes())
         .mount("/api", looks::routes())
         .mount("/api", truths::routes())
         .mount("/api", hits::routes())
+        .mount("/api", imports::routes())
         .mount("/api", events::routes())
         .mount("/api", about::routes())
         .mount("/", pages::routes())

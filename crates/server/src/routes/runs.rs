@@ -39,6 +39,9 @@ described_routes!(
     show_package
 );
 
+/// Why a run of imported maps cannot be run again.
+pub(super) const NOT_BAKED: &str = "these maps were imported, not baked, so there are no settings to use again";
+
 /// Queues a proof or a final of the recipe as it stands.
 #[utoipa::path(
     tag = "runs",
@@ -55,6 +58,9 @@ async fn start_run(app: &State<Arc<App>>, id: i64, order: Sent<RunOrder>) -> Res
         (RunKind::Final, None) => whole,
         (RunKind::Proof, Some(_)) => return Err(Fault::unusable("A region is baked as a final; ask for one")),
         (RunKind::Final, Some(region)) => with_region(app, id, whole, region).await?,
+        (RunKind::Imported, _) => {
+            return Err(Fault::unusable("imported maps are not baked; ask for a proof or a final"));
+        }
     };
     enqueue(app, id, order.0.kind, &recipe, Some(asset.head)).await
 }
@@ -163,7 +169,7 @@ async fn delete_run(app: &State<Arc<App>>, id: i64) -> Result<Json<Freed>> {
     Ok(Json(Freed { bytes }))
 }
 
-/// `revision`: that of the asset which the recipe comes from, where it is known.
+/// Queues a run. `revision`: that of the asset which the recipe comes from, where it is known.
 async fn enqueue(
     app: &Arc<App>,
     asset: i64,
@@ -171,6 +177,19 @@ async fn enqueue(
     recipe: &Recipe,
     revision: Option<i64>,
 ) -> Result<Created<Json<RunView>>> {
+    let run = queue_run(app, asset, kind, recipe, revision).await?;
+    let view = Json(run_view(app, app.store.run_line(run).await?));
+    Ok(Created::new(format!("/api/runs/{run}")).body(view))
+}
+
+/// The same; its number.
+pub(super) async fn queue_run(
+    app: &Arc<App>,
+    asset: i64,
+    kind: RunKind,
+    recipe: &Recipe,
+    revision: Option<i64>,
+) -> Result<i64> {
     recipe.validate().map_err(Fault::unusable)?;
     if let Some(what) = recipe.missing() {
         return Err(Fault::unusable(format!("No {what} yet. Import one at the Meshes stop, then bake")));
@@ -189,8 +208,7 @@ async fn enqueue(
     app.store.made_from(run, revision).await?;
     app.jobs.add(run, kind, false);
     app.jobs.tell(Event::Asset { asset });
-    let view = Json(run_view(app, app.store.run_line(run).await?));
-    Ok(Created::new(format!("/api/runs/{run}")).body(view))
+    Ok(run)
 }
 
 /// Runs the recipe of an earlier run once more.
@@ -201,6 +219,9 @@ async fn enqueue(
 #[post("/runs/<id>/again")]
 async fn run_again(app: &State<Arc<App>>, id: i64) -> Result<Created<Json<RunView>>> {
     let run = app.store.run(id).await?;
+    if run.line.kind == RunKind::Imported {
+        return Err(Fault::unusable(NOT_BAKED));
+    }
     let revision = app.store.revision_of_run(id).await?;
     enqueue(app, run.line.asset, run.line.kind, &run.recipe, revision).await
 }

@@ -220,6 +220,57 @@ async fn large(held: &Held) {
     held.send(Method::Post, "/api/assets/1/undo", json!(null)).await;
 }
 
+/// The maps of a run under other names, brought in as another program's: they are the same, and are not taken for a bake.
+pub async fn imports(held: &Held) {
+    let post = Method::Post;
+    let run = held.get("/api/runs/1").await;
+    let mut files = Vec::new();
+    for picture in run["pictures"].as_array().expect("a list") {
+        let map = picture["map"].as_str().filter(|map| ["normal", "ao", "curvature", "id"].contains(map));
+        let Some(map) = map else { continue };
+        let address = format!("/api/pictures/{}", picture["hash"].as_str().expect("a hash"));
+        files.push((format!("crate_{map}_2k.png"), map, held.bytes(&address).await));
+    }
+    assert!(files.iter().any(|(_, map, _)| *map == "normal"), "{run}");
+    let names: Vec<&str> = files.iter().map(|(name, ..)| name.as_str()).collect();
+    let sorted = held.send(post, "/api/assets/1/sorted-maps", json!({ "files": names })).await;
+    for ((name, map, _), sorted) in files.iter().zip(sorted["files"].as_array().expect("a list")) {
+        assert_eq!((&sorted["file"], &sorted["map"], &sorted["sheet"]), (&json!(name), &json!(map), &json!(0)));
+    }
+    let query: Vec<String> =
+        files.iter().map(|(name, map, bytes)| format!("file={name}:{}&map={map}", bytes.len())).collect();
+    let body: Vec<u8> = files.iter().flat_map(|(_, _, bytes)| bytes.clone()).collect();
+    let address = format!("/api/assets/1/imported-runs?{}", query.join("&"));
+    let (status, brought) = held.ask(post, &address, body, None).await;
+    assert_eq!(status, Status::Created, "{brought}");
+    assert_eq!((&brought["kind"], &brought["status"]), (&json!("imported"), &json!("done")), "{brought}");
+    let id = &brought["id"];
+    let compared = held.get(&format!("/api/runs/1/compare/{id}")).await;
+    let maps = compared["maps"].as_object().expect("by map");
+    assert!(maps.len() == files.len() && maps.values().all(|map| map["max"] == 0.0), "{compared}");
+    for (_, map, _) in &files {
+        let shown = held.get(&format!("/api/runs/{id}/distribution/{map}?sheet=0")).await;
+        assert!(shown["texels"].as_u64().is_some_and(|count| count > 0), "{shown}");
+    }
+    held.get(&format!("/api/runs/{id}/truths")).await;
+    held.refused(post, &format!("/api/runs/{id}/again"), "", 422, "imported, not baked").await;
+    let order = json!({ "profile": held.get("/api/profiles").await[0]["profile"], "folder": "tiles/brought" });
+    held.refused(post, &format!("/api/runs/{id}/deliveries"), &order.to_string(), 422, "imported, not baked").await;
+    held.refused(post, "/api/assets/1/runs", &json!({ "kind": "imported" }).to_string(), 422, "not baked").await;
+    for (address, words) in [
+        ("/api/assets/1/imported-runs?file=a.png:4&map=ao", "a.png"),
+        ("/api/assets/1/imported-runs?file=a.png&map=ao", "a name and a length"),
+        ("/api/assets/1/imported-runs?file=a.png:1", "different lengths"),
+        ("/api/assets/1/imported-runs?file=a.png:99&map=ao", "arrived incomplete"),
+        ("/api/assets/1/imported-runs?scale=-1", "above 0"),
+        ("/api/assets/1/imported-runs", "none of the files"),
+    ] {
+        held.refused(post, address, "none", 422, words).await;
+    }
+    let freed = held.send(Method::Delete, &format!("/api/runs/{id}"), json!(null)).await;
+    assert!(freed["bytes"].as_i64().is_some_and(|bytes| bytes > 0), "{freed}");
+}
+
 /// Profiles are kept and dropped; a run is planned, delivered, delivered again over it, and taken away as a zip and file by file.
 pub async fn deliveries(held: &Held) {
     let (post, put) = (Method::Post, Method::Put);

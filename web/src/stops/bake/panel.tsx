@@ -3,6 +3,7 @@ import { mapKey } from "../../api/patch";
 import { type ShownRun, useActions, useAsset, useMapLabels, useRecipe, useShownRun } from "../../api/queries";
 import { Button, count, Row, Section, Segment, StopHead, seconds } from "../../ui/parts";
 import { ImportFirst } from "../next-step";
+import { BatchSection } from "./batch/section";
 import { KeptHits } from "./kept-hits";
 import { Preflight } from "./preflight";
 import { QueueSection } from "./queue-section";
@@ -56,6 +57,7 @@ export function BakeStop() {
         </Button>
       </Section>
       <QueueSection />
+      <BatchSection />
       <Preflight />
       {run?.report && <Costs run={run} />}
       <Section title="Kept for later">

@@ -10,6 +10,7 @@ import { Failed } from "../../ui/failed";
 import { Fold } from "../../ui/fold";
 import { Button, IconButton, Section, seconds } from "../../ui/parts";
 import { Bar } from "../../ui/progress";
+import { RUN_KINDS } from "../../ui/run-kind";
 import { Tick } from "../../ui/tick";
 import { setTells, useTells } from "./telling";
 import { TimeRows } from "./time-rows";
@@ -21,7 +22,7 @@ export function reordered(list: readonly number[], entry: number, to: number): n
   return [...others.slice(0, at), entry, ...others.slice(at)];
 }
 
-const nameOf = ({ run }: QueuedRun) => `${run.kind === "final" ? "Final" : "Proof"} ${run.number}`;
+const nameOf = ({ run }: QueuedRun) => `${RUN_KINDS[run.kind]} ${run.number}`;
 
 export function QueueSection() {
   const asked = useQueue();

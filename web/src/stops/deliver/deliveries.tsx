@@ -33,9 +33,10 @@ const link =
 
 function Delivery({ delivery, newest }: { delivery: DeliveryView; newest: boolean }) {
   const { id, asset, folder, place, version, run, made, files, checks, changes } = delivery;
-  if (id === null) return null;
+  if (id === null || made === null) return null;
   const wrong = checks.filter((check) => !check.fine);
-  const contact = files.find((file) => file.file.endsWith("_contact.png"));
+  // Pictures of the run tell how they are read; the contact sheet is none of them.
+  const contact = files.find((file) => !file.picture && file.file.endsWith("_contact.png"));
   const glb = files.find((file) => file.file.endsWith(".glb"));
   const sum = files.reduce((all, file) => all + file.bytes, 0);
   const when = new Date(made * 1000).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" });
@@ -66,6 +67,9 @@ function Delivery({ delivery, newest }: { delivery: DeliveryView; newest: boolea
             className="w-full rounded"
           />
         </a>
+      )}
+      {version > 1 && changes.length === 0 && (
+        <p className="text-ink-2">The same files as version {version - 1}</p>
       )}
       {changes.length > 0 && (
         <Fold

@@ -3,6 +3,7 @@ import { FolderOutput } from "lucide-react";
 import { useState } from "react";
 import { RequestFailed, type ShownRun } from "../../api/queries";
 import type { DeliveryPlan, DeliveryView } from "../../api/types";
+import { depthLabel } from "../../ui/depth";
 import { Failed } from "../../ui/failed";
 import { Fold } from "../../ui/fold";
 import { Button, bytes, Section } from "../../ui/parts";
@@ -42,7 +43,6 @@ export function FilesSection({ run }: { run: ShownRun }) {
   );
 }
 
-const depths = { "8": "8 bit", "16": "16 bit", "32f": "32-bit float" } as const;
 const spaces: Record<string, string> = { sRGB: "sRGB", linear: "linear light", data: "data" };
 
 function Files({ plan }: { plan: DeliveryPlan }) {
@@ -55,8 +55,8 @@ function Files({ plan }: { plan: DeliveryPlan }) {
         <span className="num">
           {picture.width} x {picture.height}
         </span>
-        , {picture.channels} {picture.channels === 1 ? "channel" : "channels"}, {depths[picture.depth]},{" "}
-        {spaces[picture.color_space] ?? picture.color_space}
+        , {picture.channels} {picture.channels === 1 ? "channel" : "channels"},{" "}
+        {depthLabel(picture.format, picture.depth)}, {spaces[picture.color_space] ?? picture.color_space}
       </span>
     </li>
   ));

@@ -12,6 +12,8 @@ export function DeliverStop() {
   const asset = useAsset().data;
   const shown = useShownRun();
   const run = shown && hasMaps(shown) ? shown : null;
+  // Maps of another program are there to be compared.
+  const imported = run?.kind === "imported";
   const newest = asset?.runs.find((r) => r.kind === "final" && r.region === null && hasMaps(r));
   return (
     <>
@@ -24,6 +26,14 @@ export function DeliverStop() {
           title={`Run ${run.number}, ${run.region ?? run.kind}`}
           aside={<span className="num text-ink-3">{bytes(run.bytes)}</span>}
         >
+          {imported && (
+            <p className="rounded border-l-3 border-ochre bg-sunk px-2 py-1">
+              These maps were imported, and only what was baked here is delivered.{" "}
+              {newest
+                ? `Choose run ${newest.number} in the ledger.`
+                : "Bake the final to deliver it (Shift B)."}
+            </p>
+          )}
           {run.kind === "proof" && (
             <p className="rounded border-l-3 border-ochre bg-sunk px-2 py-1">
               This is a proof.{" "}
@@ -46,10 +56,10 @@ export function DeliverStop() {
           )}
         </Section>
       )}
-      {run && <ProfileSection run={run} />}
-      {run && <FilesSection run={run} />}
+      {run && !imported && <ProfileSection run={run} />}
+      {run && !imported && <FilesSection run={run} />}
       <Deliveries />
-      {run && (
+      {run && !imported && (
         <Section title="As baked">
           <p className="text-ink-2">
             The maps as they were baked, with the report and the recipe: put recipe.json beside the meshes,

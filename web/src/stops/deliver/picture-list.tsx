@@ -1,28 +1,14 @@
 // The pictures of a profile: each a map as it is, or channels picked from maps and constants.
 import { Plus, X } from "lucide-react";
-import { type ShownRun, useMapLabels, useMaps } from "../../api/queries";
-import type { Pick, PictureRule } from "../../api/types";
+import { type ShownRun, useChoices, useMapLabels, useMaps } from "../../api/queries";
+import type { ImageFormat, Pick, PictureRule } from "../../api/types";
+import { depthLabel } from "../../ui/depth";
 import { Fold } from "../../ui/fold";
 import { NumberField } from "../../ui/number-field";
 import { Button, IconButton, Row, Segment } from "../../ui/parts";
 import { Select } from "../../ui/select";
 import { Tick } from "../../ui/tick";
 import { TextField } from "./text-field";
-
-type Depth = PictureRule["depth"];
-type Format = NonNullable<PictureRule["format"]>;
-
-/** Formats, and the depths that each holds; the first is taken when the format is chosen. */
-const FORMATS: Record<Format, readonly Depth[]> = {
-  png: ["8", "16"],
-  tiff: ["8", "16", "32f"],
-  exr: ["32f", "16"],
-  tga: ["8"],
-  jpeg: ["8"],
-};
-const LABELS: Record<Format, string> = { png: "PNG", tiff: "TIFF", exr: "EXR", tga: "TGA", jpeg: "JPEG" };
-const depthWords = (format: Format, depth: Depth) =>
-  depth === "32f" ? "32-bit float" : format === "exr" ? "16-bit float" : `${depth} bit`;
 
 const CHANNELS = ["r", "g", "b", "a"] as const;
 const CONSTANT = "a constant";
@@ -71,7 +57,9 @@ function PictureCard(props: {
 }) {
   const { picture, keys, onChange, onRemove } = props;
   const label = useMapLabels();
+  const formats = useChoices().data?.formats ?? [];
   const format = picture.format ?? "png";
+  const depthsOf = (f: ImageFormat) => formats.find((line) => line.format === f)?.depths ?? [picture.depth];
   const whole = "map" in picture.holds ? picture.holds.map : null;
   const picks = "channels" in picture.holds ? picture.holds.channels : [];
   const set = (change: Partial<PictureRule>) => onChange({ ...picture, ...change });
@@ -96,15 +84,18 @@ function PictureCard(props: {
       <div className="mt-1 flex items-center gap-1">
         <Select
           label={`Format of ${picture.suffix}`}
-          options={(Object.keys(FORMATS) as Format[]).map((f) => [f, LABELS[f]] as const)}
+          options={formats.map((f) => [f.format, f.label] as const)}
           value={format}
           onChange={(f) =>
-            set({ format: f, depth: FORMATS[f].includes(picture.depth) ? picture.depth : FORMATS[f][0] })
+            set({
+              format: f,
+              depth: depthsOf(f).includes(picture.depth) ? picture.depth : (depthsOf(f)[0] ?? picture.depth),
+            })
           }
         />
         <Select
           label={`Depth of ${picture.suffix}`}
-          options={FORMATS[format].map((d) => [d, depthWords(format, d)] as const)}
+          options={depthsOf(format).map((d) => [d, depthLabel(format, d)] as const)}
           value={picture.depth}
           onChange={(depth) => set({ depth })}
         />
@@ -201,7 +192,7 @@ function PickRow(props: {
         )}
       </div>
       {!constant && (
-        <div className="flex items-center gap-3 pl-13">
+        <div className="flex flex-wrap items-center gap-x-2 pl-12">
           <Tick checked={pick.invert ?? false} onChange={(invert) => onChange({ ...pick, invert })}>
             Invert
           </Tick>

@@ -1,11 +1,12 @@
 // The profile: chosen, changed as a copy, kept, imported and exported as JSON.
 import { Trash2 } from "lucide-react";
 import { toast } from "sonner";
-import type { ShownRun } from "../../api/queries";
+import { type ShownRun, say } from "../../api/queries";
 import type { Profile } from "../../api/types";
 import { Fold } from "../../ui/fold";
 import { JsonButton } from "../../ui/json-button";
 import { Button, IconButton, Row, Section, Segment } from "../../ui/parts";
+import { saveJson } from "../../ui/save-file";
 import { Select } from "../../ui/select";
 import { Tick } from "../../ui/tick";
 import { PictureList } from "./picture-list";
@@ -27,11 +28,12 @@ export function ProfileSection({ run }: { run: ShownRun }) {
     draft && draft.name !== line.profile.name
       ? [...names, [draft.name, `${draft.name} (not kept)`] as const]
       : names;
-  const read = (text: string, file: string) => {
+  const read = async (text: string, file: string) => {
     try {
-      keep(JSON.parse(text) as Profile);
-    } catch {
-      toast.error(`${file}: it is not valid JSON. Export a profile to see the form`);
+      await keep(JSON.parse(text) as Profile);
+    } catch (fault) {
+      const why = fault instanceof SyntaxError ? "it is not valid JSON" : (fault as Error).message;
+      toast.error(`${file}: ${why}. Export a profile to see the form`);
     }
   };
   return (
@@ -41,7 +43,7 @@ export function ProfileSection({ run }: { run: ShownRun }) {
         !line.shipped && !draft ? (
           <IconButton
             aria-label={`Remove profile ${line.profile.name}`}
-            onClick={() => drop(line.profile.name)}
+            onClick={() => drop(line.profile.name).catch(say)}
           >
             <Trash2 className="size-3.5" />
           </IconButton>
@@ -64,7 +66,7 @@ export function ProfileSection({ run }: { run: ShownRun }) {
             onChange={(name) => edit({ name })}
             className="grow bg-sheet"
           />
-          <Button look="strong" onClick={() => keep(draft)}>
+          <Button look="strong" onClick={() => keep(draft).catch(say)}>
             Keep
           </Button>
           <Button onClick={() => setDeliver({ draft: null })}>Discard</Button>
@@ -110,7 +112,7 @@ export function ProfileSection({ run }: { run: ShownRun }) {
       </Fold>
       <div className="mt-1 flex gap-1.5">
         <JsonButton label="Import" what="File of a profile" onRead={read} />
-        <Button onClick={() => save(profile)}>Export</Button>
+        <Button onClick={() => saveJson(profile, `${profile.name}.json`)}>Export</Button>
       </div>
     </Section>
   );
@@ -163,16 +165,4 @@ function Meshes({ profile, edit }: Editing) {
       {tick("cage", "The cage as OBJ")}
     </>
   );
-}
-
-/** Saves a profile as a file. */
-function save(profile: Profile) {
-  const address = URL.createObjectURL(
-    new Blob([JSON.stringify(profile, null, 2)], { type: "application/json" }),
-  );
-  const link = document.createElement("a");
-  link.href = address;
-  link.download = `${profile.name}.json`;
-  link.click();
-  setTimeout(() => URL.revokeObjectURL(address), 10_000);
 }

@@ -2,7 +2,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { create } from "zustand";
 import { api } from "../../api/client";
-import { say, useAsset } from "../../api/queries";
+import { useAsset } from "../../api/queries";
 import type { DeliveryOrder, Profile, ProfileLine } from "../../api/types";
 
 interface Deliver {
@@ -53,21 +53,15 @@ export function useKeeping() {
   const put = (lines: ProfileLine[]) => client.setQueryData(key, lines);
   return {
     keep: (profile: Profile) =>
-      api
-        .keepProfile(profile)
-        .then((lines) => {
-          put(lines);
-          setDeliver({ chosen: profile.name, draft: null });
-        })
-        .catch(say),
+      api.keepProfile(profile).then((lines) => {
+        put(lines);
+        setDeliver({ chosen: profile.name, draft: null });
+      }),
     drop: (name: string) =>
-      api
-        .dropProfile(name)
-        .then((lines) => {
-          put(lines);
-          setDeliver({ chosen: FIRST_PROFILE, draft: null });
-        })
-        .catch(say),
+      api.dropProfile(name).then((lines) => {
+        put(lines);
+        setDeliver({ chosen: FIRST_PROFILE, draft: null });
+      }),
   };
 }
 

@@ -2,6 +2,7 @@
 import { useAsset, useChoices, useRecipe } from "../../api/queries";
 import type { Depth, ImageFormat, Layout, SheetSettings } from "../../api/types";
 import { Choice } from "../../ui/choice";
+import { depthLabel } from "../../ui/depth";
 import { Failed } from "../../ui/failed";
 import { NumberField } from "../../ui/number-field";
 import { bytes, Row, Section, Segment, seconds } from "../../ui/parts";
@@ -114,9 +115,7 @@ export function SheetSection() {
       <Row label="Depth" hint={DEPTH_HINT[depth]}>
         <Segment<Depth>
           label="Depth"
-          options={depthsOf(format).map(
-            (d) => [d, d === "32f" ? "32 float" : format === "exr" ? "16 half" : `${d} bit`] as const,
-          )}
+          options={depthsOf(format).map((d) => [d, depthLabel(format, d)] as const)}
           value={depth}
           onChange={(d) => sheet({ depth: d })}
         />

@@ -13,6 +13,7 @@ import { NumberField } from "../../ui/number-field";
 import { Row, Section, Segment } from "../../ui/parts";
 import { Select } from "../../ui/select";
 import { Tick } from "../../ui/tick";
+import { ImportMaps } from "./import/button";
 import { traceAt } from "./trace";
 
 const NONE = "none";
@@ -39,23 +40,27 @@ export function AgainstSection() {
   useEffect(() => {
     if (gone) show({ against: null });
   }, [gone]);
-  if (!run || (others.length === 0 && !against)) return null;
+  const none = !run || (others.length === 0 && !against);
+  if (none && asset?.missing) return null;
   return (
     <Section title="Against another run">
-      <Row label={`Run ${run.number} against`}>
-        <Select
-          label="Other run"
-          value={against ? String(against.run) : NONE}
-          options={[
-            [NONE, "no other"],
-            ...others.map((r) => [String(r.id), `${r.number} ${r.kind}, ${r.size} px`] as const),
-          ]}
-          onChange={(id) =>
-            show({ against: id === NONE ? null : { run: Number(id), shows: "this", most: {} } })
-          }
-        />
-      </Row>
-      {against && against.run !== run.id && <Comparison against={against} run={run.id} />}
+      {!none && (
+        <Row label={`Run ${run.number} against`}>
+          <Select
+            label="Other run"
+            value={against ? String(against.run) : NONE}
+            options={[
+              [NONE, "no other"],
+              ...others.map((r) => [String(r.id), `${r.number} ${r.kind}, ${r.size} px`] as const),
+            ]}
+            onChange={(id) =>
+              show({ against: id === NONE ? null : { run: Number(id), shows: "this", most: {} } })
+            }
+          />
+        </Row>
+      )}
+      {run && against && against.run !== run.id && <Comparison against={against} run={run.id} />}
+      <ImportMaps />
     </Section>
   );
 }

@@ -20,6 +20,7 @@ export function ReviewStop() {
   const look = useView((s) => s.look);
   const report = run?.report;
   const findings = run?.found ?? [];
+  const imported = run?.kind === "imported";
   return (
     <>
       <StopHead title="Review">
@@ -47,28 +48,43 @@ export function ReviewStop() {
       {run && report && (
         <Section
           title={`Run ${run.number}, ${run.region ?? run.kind}`}
-          aside={<HeadLine seconds={report.seconds} />}
+          aside={<HeadLine seconds={imported ? null : report.seconds} />}
         >
-          <p className="mb-1.5 font-[560]">{stateOf(findings)}.</p>
+          <p className="mb-1.5 font-[560]">
+            {imported ? "Made by another program; measured here." : `${stateOf(findings)}.`}
+          </p>
+          {imported &&
+            run.changes.slice(1).map((note) => (
+              <p key={note} className="mb-1.5 text-ink-2">
+                {note}.
+              </p>
+            ))}
           <dl className="grid grid-cols-[1fr_auto] gap-y-1">
-            <Fact name="Sheet" value={`${run.size} x ${run.size}, ${run.samples} per texel`} />
+            <Fact
+              name="Sheet"
+              value={`${run.size} x ${run.size}${imported ? "" : `, ${run.samples} per texel`}`}
+            />
             <Fact name="Texels covered" value={`${((100 * report.covered) / report.texels).toFixed(1)} %`} />
-            <Fact
-              name="Missed"
-              value={`${count(report.misses)} (${shareOf(report.misses, report.covered)})`}
-            />
-            <Fact name="Through back faces" value={count(report.back_faces)} />
-            <Fact
-              name="Reach out / in"
-              value={`${report.reach.out.toPrecision(3)} / ${report.reach.in.toPrecision(3)}`}
-            />
+            {!imported && (
+              <>
+                <Fact
+                  name="Missed"
+                  value={`${count(report.misses)} (${shareOf(report.misses, report.covered)})`}
+                />
+                <Fact name="Through back faces" value={count(report.back_faces)} />
+                <Fact
+                  name="Reach out / in"
+                  value={`${report.reach.out.toPrecision(3)} / ${report.reach.in.toPrecision(3)}`}
+                />
+              </>
+            )}
           </dl>
         </Section>
       )}
       {report && <LookSection />}
       {report && <TruthsSection />}
       <DisplacedSection />
-      {report && (
+      {report && !imported && (
         <Section title="Findings" aside={<FindingCount findings={findings} />}>
           {findings.length === 0 ? (
             <p className="text-ink-3">
@@ -94,7 +110,7 @@ export function ReviewStop() {
 }
 
 /** How true the run is, in a word for each, and how long it took. */
-function HeadLine(props: { seconds: number }) {
+function HeadLine(props: { seconds: number | null }) {
   const truths = useTruths().data?.truths;
   const lit = truths?.lit?.[0];
   const told = [lit && `${figure(lit.mean)}°`, truths?.displaced && `${figure(truths.displaced.mean)} u`];
@@ -103,7 +119,7 @@ function HeadLine(props: { seconds: number }) {
       className="num text-ink-3"
       title="Mean of normals and displacement against the sculpt, and the time it took"
     >
-      {[...told, seconds(props.seconds)].filter(Boolean).join(", ")}
+      {[...told, props.seconds !== null && seconds(props.seconds)].filter(Boolean).join(", ")}
     </span>
   );
 }

@@ -9,6 +9,7 @@ import type { Finish, KeptFinishes } from "../../../api/types";
 import { Fold } from "../../../ui/fold";
 import { FilesButton } from "../../../ui/json-button";
 import { Button, Row, Section } from "../../../ui/parts";
+import { saveJson } from "../../../ui/save-file";
 import { Select } from "../../../ui/select";
 import { useDiagonal } from "../edit";
 import { openCoat } from "../state";
@@ -72,12 +73,7 @@ export function AddFinish() {
   };
   const exported = async () => {
     const kept = await api.exportFinishes({ finishes, diagonal, tags: [], files: [] });
-    const url = URL.createObjectURL(new Blob([JSON.stringify(kept, null, 2)], { type: "application/json" }));
-    const link = document.createElement("a");
-    link.href = url;
-    link.download = `${asset.name.replaceAll(/[^\p{L}\p{N}]+/gu, "-")}-finishes.json`;
-    link.click();
-    setTimeout(() => URL.revokeObjectURL(url), 4000);
+    saveJson(kept, `${asset.name.replaceAll(/[^\p{L}\p{N}]+/gu, "-")}-finishes.json`);
   };
   const given = (finish: Finish): Finish => (to === "all" ? finish : { ...finish, on: { parts: [to] } });
   const fitted = async (entry: KeptFinishes) => {

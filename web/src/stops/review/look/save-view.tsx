@@ -6,6 +6,7 @@ import { captured, type Stage } from "../../../stages/capture";
 import { useView } from "../../../stages/view";
 import { NumberField } from "../../../ui/number-field";
 import { Button, Row } from "../../../ui/parts";
+import { saveFile } from "../../../ui/save-file";
 import { Select } from "../../../ui/select";
 import { Tick } from "../../../ui/tick";
 
@@ -21,13 +22,9 @@ export function SaveView() {
     setBusy(true);
     try {
       const { file, width: came } = await captured(stage, width, clear);
-      const link = document.createElement("a");
-      link.href = URL.createObjectURL(file);
       const name = `${asset?.name ?? "asset"} run ${run?.number ?? 0} ${stage === "sheet" ? map : stage}`;
-      link.download = `${name.toLowerCase().replaceAll(/[^a-z0-9]+/g, "_")}.png`;
-      link.click();
+      saveFile(file, `${name.toLowerCase().replaceAll(/[^a-z0-9]+/g, "_")}.png`);
       if (came < width) toast(`Saved ${came} pixels wide: no more can be drawn here.`);
-      setTimeout(() => URL.revokeObjectURL(link.href), 10_000);
     } catch (error) {
       say(error);
     } finally {
