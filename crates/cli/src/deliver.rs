@@ -52,11 +52,7 @@ pub fn run(arguments: &arguments::Deliver) -> Result<ExitCode, Unusable> {
     let files = baked.folder_of(meshes, arguments.meshes.as_deref()).ok_or_else(|| {
         anyhow!("{}: the meshes of its recipe were not found; name their folder with --meshes", arguments.out.display())
     })?;
-    let sculpt = sculpt_of(recipe, &files, &progress)?;
-    let low = match &sculpt {
-        Some((plan, _)) => plan.rays.scene.low.mesh.clone(),
-        None => baked.low(&files, &progress)?,
-    };
+    let low = baked.low(&files, &progress)?;
     let names = DeliveryNames { version, parts: parts_of(&low, &baked.report) };
     let delivery = plan_delivery(&profile, &baked.report, &names).map_err(anyhow::Error::msg)?;
     let Some(place) = place.filter(|_| !delivery.forbidden()) else {
@@ -66,6 +62,7 @@ pub fn run(arguments: &arguments::Deliver) -> Result<ExitCode, Unusable> {
     let cage = recipe.cage.as_ref().map(|cage| load_mesh(cage, &files, &progress)).transpose()?;
     let sources = recipe.files_read().into_iter().map(|name| files.path(&name)).chain([baked.folder.clone()]);
     place.keep_from(sources).map_err(|fault| with_remedy(&fault))?;
+    let sculpt = sculpt_of(recipe, &files, &progress)?;
     let sources = sources_of(&baked.report);
     let open = |source: usize, sheet: usize| baked.open_map(&sources[source], sheet);
     let sculpt = sculpt.as_ref().map(|(plan, seams_only)| Sculpt { plan, seams_only: *seams_only });

@@ -83,6 +83,7 @@ fn what_cannot_stand_beside_the_others_is_refused_by_name() {
         (vec![of("a.png", "ao", &eight(32)), of("b.png", "ao", &eight(32))], "b.png", "a.png was taken for ao already"),
         (vec![of("a.png", "normal", &eight(32))], "a.png", "three channels"),
         (vec![of("a.png", "displacement", &eight(32))], "a.png", "without a scale"),
+        (vec![of("a.png", "mask:dust", &eight(32))], "a.png", "no map 'mask:dust'"),
         (vec![of("a.png", "nonsense", &eight(32))], "a.png", "no map 'nonsense'"),
         (vec![ImportedFile::of("a.png", "ao", 3, &eight(32))], "a.png", "1 sheets"),
     ] {

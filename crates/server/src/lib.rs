@@ -20,6 +20,14 @@ pub use describe::description;
 pub use fault::Problem;
 pub use memory::default_budget;
 
+/// Parts that are tested by themselves.
+pub mod parts {
+    pub use crate::fault::Fault;
+    pub use crate::gate::{Named, parse_host, parse_origin};
+    pub use crate::jobs::{Queue, Queued, Stopped};
+    pub use crate::memory::Memory;
+}
+
 use ember_ridge_formats::hits::HitShelf;
 use ember_ridge_store::Store;
 use rocket::config::{Config, LogLevel, Shutdown};

@@ -178,6 +178,12 @@ impl Memory {
         made
     }
 
+    /// How many ask a question that is being worked out, with the one that works it out.
+    pub fn asking(&self, key: &str) -> usize {
+        // The shelf itself holds one.
+        locked(&self.shelf).at_work.get(key).map_or(0, |work| Arc::strong_count(work) - 1)
+    }
+
     /// Makes room for reading a file of this many bytes: the bytes, what is made of them, and what that takes on the way.
     ///
     /// # Errors
@@ -224,65 +230,4 @@ pub fn default_budget() -> u64 {
     let text = std::fs::read_to_string("/proc/meminfo").unwrap_or_default();
     let total = text.lines().find_map(|l| l.strip_prefix("MemTotal:")?.trim().strip_suffix(" kB")?.parse::<u64>().ok());
     total.map_or(4 << 30, |kilobytes| kilobytes * 1024 / 2)
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-    use std::sync::atomic::{AtomicUsize, Ordering};
-
-    #[test]
-    fn what_was_used_longest_ago_goes_first() {
-        let memory = Memory::new(100);
-        for name in ["a", "b", "c"] {
-            memory.put(name, Arc::new(vec![0u8; 30]));
-        }
-        assert!(memory.get::<Vec<u8>>("a").is_some(), "which makes it the one used last");
-        memory.put("d", Arc::new(vec![0u8; 30]));
-        let there = |name: &str| memory.get::<Vec<u8>>(name).is_some();
-        assert_eq!(["a", "b", "c", "d"].map(there), [true, false, true, true]);
-        memory.put("huge", Arc::new(vec![0u8; 101]));
-        assert_eq!(
-            (there("huge"), memory.held()),
-            (false, 90),
-            "what does not fit is not held, and drives nothing out"
-        );
-        memory.make_room(100);
-        assert_eq!(memory.held(), 0);
-    }
-
-    /// Eight ask at once; the one that works it out does not end before the other seven have come. How often it was worked out.
-    fn eight_ask(memory: &Memory, ask: impl Fn(&AtomicUsize, &dyn Fn()) -> Result<Arc<Vec<u8>>> + Sync) -> usize {
-        let made = AtomicUsize::new(0);
-        let all_wait = || {
-            let waiting = || locked(&memory.shelf).at_work.get("q").map_or(0, Arc::strong_count);
-            while waiting() < 9 {
-                std::thread::yield_now();
-            }
-        };
-        std::thread::scope(|scope| {
-            for _ in 0..8 {
-                scope.spawn(|| assert_eq!(*ask(&made, &all_wait).expect("made"), [7]));
-            }
-        });
-        assert!(locked(&memory.shelf).at_work.is_empty());
-        made.into_inner()
-    }
-
-    #[test]
-    fn equal_questions_are_worked_out_once() {
-        let memory = Memory::new(1000);
-        let make = |made: &AtomicUsize, all_wait: &dyn Fn()| {
-            made.fetch_add(1, Ordering::Relaxed);
-            all_wait();
-            vec![7u8]
-        };
-        assert_eq!(eight_ask(&memory, |made, all_wait| memory.together("q", || Ok(Arc::new(make(made, all_wait))))), 1);
-        assert_eq!(memory.held(), 0, "and nothing of it is held");
-        assert_eq!(eight_ask(&memory, |made, all_wait| memory.once("q", || Ok(make(made, all_wait)))), 1);
-        assert_eq!(memory.held(), 1);
-        // A failure is not held: the next one tries again.
-        assert!(memory.once::<Vec<u8>>("f", || Err(Fault::missing("luck"))).is_err());
-        assert!(memory.once("f", || Ok(vec![1u8])).is_ok());
-    }
 }

@@ -1,6 +1,7 @@
 //! Who is let in, request by request, on this machine's own address and on a wider one. docs/security.md promises it.
 
 use crate::support::{served, settings};
+use ember_ridge_server::parts::{Named, parse_host, parse_origin};
 use rocket::http::{Cookie, Header, Status};
 use rocket::local::asynchronous::{Client, LocalRequest};
 
@@ -98,4 +99,32 @@ async fn beyond_this_machine_the_token_opens_and_an_old_cookie_locks_nobody_out(
         Status::Forbidden
     );
     assert_eq!(ask(&client, "/api/events", &[host]).await, Status::Unauthorized);
+}
+
+#[test]
+fn hosts_are_parsed_whole() {
+    let named = |host: &str, port| Some(Named { host: host.into(), port });
+    assert_eq!(parse_host("127.0.0.1:4680", 80), named("127.0.0.1", 4680));
+    assert_eq!(parse_host("LocalHost", 80), named("localhost", 80));
+    assert_eq!(parse_host("[::1]:4680", 80), named("::1", 4680));
+    assert_eq!(parse_origin("http://[::1]"), named("::1", 80));
+    for wrong in [
+        "",
+        ":80",
+        "a:b",
+        "a:80:80",
+        "me@127.0.0.1:80",
+        "127.0.0.1:80/",
+        "[::1",
+        "[::1]x",
+        "[no]:80",
+        "a b",
+        "a:99999",
+        "a:+80",
+    ] {
+        assert_eq!(parse_host(wrong, 80), None, "{wrong}");
+    }
+    for wrong in ["null", "127.0.0.1:4680", "file://", "http://me@127.0.0.1", "http://a/b", "http://a, http://b"] {
+        assert_eq!(parse_origin(wrong), None, "{wrong}");
+    }
 }

@@ -121,11 +121,11 @@ export interface ShownRun extends RunView {
 
 export const hasMaps = (run: RunView) => run.status === "done" || run.status === "partial";
 
-/** The run that is looked at as the program answers: the chosen one, or the newest that has maps. */
+/** The run that is looked at as the program answers: the chosen one, or the newest that was baked and has maps. */
 export function useRunDetail() {
   const asset = useAsset().data;
   const chosen = useOpen((s) => s.run);
-  const newest = asset?.runs.find(hasMaps);
+  const newest = asset?.runs.find((r) => hasMaps(r) && r.kind !== "imported") ?? asset?.runs.find(hasMaps);
   const id = chosen ?? newest?.id ?? null;
   return useQuery({
     queryKey: ["run", id],

@@ -118,6 +118,8 @@ pub fn imported_report(
             return Err(whole[0].fault(fault, "Add its file, or leave the map out"));
         }
         let mut settings = MapSettings::by_key(key)
+            // A mask is one of the recipe's own.
+            .filter(|settings| settings.name().is_none())
             .ok_or_else(|| whole[0].fault(format!("there is no map '{key}'"), "Say what it holds by another name"))?;
         let first = whole[0];
         if let MapSettings::Normal(normal) = &mut settings {

@@ -134,6 +134,7 @@ fn unlike(picture: &PlannedPicture) -> Option<&'static str> {
 /// Bytes that a picture takes in memory.
 fn bytes_of(picture: &PlannedPicture) -> u64 {
     let wide = match picture.depth {
+        _ if picture.floats() => 4,
         Depth::Eight => 1,
         Depth::Sixteen => 2,
         Depth::Float => 4,

@@ -5,7 +5,7 @@ mod around;
 mod queue;
 mod watch;
 
-pub use queue::Stopped;
+pub use queue::{Queue, Queued, Stopped};
 
 use crate::api::{Event, ProgressView};
 use crate::fault::{Fault, Result, aside};
@@ -19,7 +19,7 @@ use ember_ridge_formats::files::spool_for;
 use ember_ridge_formats::hits::ShelfRun;
 use ember_ridge_formats::run_tiles::{RunKey, RunTiles};
 use ember_ridge_store::{Naming, Run, RunKind, RunStatus};
-use queue::{Queue, Queued, Running};
+use queue::Running;
 use rocket::http::Status;
 use std::collections::HashMap;
 use std::sync::{Arc, LazyLock, Mutex};
@@ -140,7 +140,7 @@ pub fn start_worker(app: &Arc<App>) {
     tokio::spawn(async move {
         loop {
             let Some(here) = app.upgrade() else { return };
-            let next = locked(&here.jobs.queue).next();
+            let next = locked(&here.jobs.queue).take_next();
             match next {
                 Some(running) => work_on(&here, running).await,
                 None => {

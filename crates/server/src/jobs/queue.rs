@@ -95,7 +95,7 @@ impl Queue {
     }
 
     /// Takes the next run to work on.
-    pub fn next(&mut self) -> Option<Arc<Running>> {
+    pub fn take_next(&mut self) -> Option<Arc<Running>> {
         let first = |kind| self.runs.iter().find(|queued| queued.kind == kind && !queued.held);
         let next = first(RunKind::Proof).or_else(|| first(RunKind::Final))?;
         self.running = Some(Arc::new(Running::new(*next)));
@@ -136,77 +136,5 @@ impl Queue {
         let of = |kind| self.runs.iter().filter(waits).filter(move |queued| queued.kind == kind);
         let waiting = of(RunKind::Proof).chain(of(RunKind::Final)).map(|queued| queued.run);
         self.running.iter().map(|running| running.run).chain(waiting).collect()
-    }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-    use RunKind::{Final, Proof};
-
-    fn with(runs: &[(i64, RunKind)]) -> Queue {
-        let mut queue = Queue::default();
-        runs.iter().for_each(|(run, kind)| queue.add(Queued { run: *run, kind: *kind, held: false }));
-        queue
-    }
-
-    /// Works the queue off: each run to its end.
-    fn worked_off(queue: &mut Queue) -> Vec<i64> {
-        std::iter::from_fn(|| {
-            let run = queue.next()?.run;
-            assert!(queue.put_back(false));
-            Some(run)
-        })
-        .collect()
-    }
-
-    #[test]
-    fn proofs_go_first_and_finals_in_their_order() {
-        let mut queue = with(&[(1, Final), (2, Proof), (3, Final), (4, Proof)]);
-        assert_eq!(queue.listed(), [2, 4, 1, 3]);
-        queue.order(&[3, 1, 99, 3]);
-        assert_eq!(queue.listed(), [2, 4, 3, 1]);
-        assert_eq!(worked_off(&mut queue), [2, 4, 3, 1]);
-        assert!(queue.listed().is_empty());
-    }
-
-    #[test]
-    fn a_final_makes_room_for_a_proof_and_is_next_again() {
-        let mut queue = with(&[(1, Final), (2, Final)]);
-        let running = queue.next().expect("one waits");
-        assert!(running.run == 1 && !running.pauses());
-        queue.add(Queued { run: 3, kind: Final, held: false });
-        assert!(!running.pauses(), "another final waits");
-        queue.add(Queued { run: 4, kind: Proof, held: false });
-        assert!(running.pauses() && !running.stops());
-        assert_eq!(queue.listed(), [1, 4, 2, 3]);
-        assert!(queue.put_back(true));
-        assert_eq!(worked_off(&mut queue), [4, 1, 2, 3]);
-        // A proof makes room for nothing, and a stop is for good, whatever else is wished.
-        let mut queue = with(&[(5, Proof)]);
-        let running = queue.next().expect("one waits");
-        queue.add(Queued { run: 6, kind: Proof, held: false });
-        assert!(!running.pauses());
-        assert_eq!(queue.stop(5), Stopped::Soon);
-        assert!(queue.hold(5, true) && running.stops());
-        assert_eq!((queue.stop(6), queue.stop(6)), (Stopped::InQueue, Stopped::Not));
-        // One that pauses and is stopped before it waits again does not wait again.
-        assert!(!queue.put_back(true));
-        assert!(queue.listed().is_empty() && queue.put_back(false));
-    }
-
-    #[test]
-    fn what_is_held_waits_and_holds_up_nothing() {
-        let mut queue = with(&[(1, Final), (2, Final)]);
-        assert!(queue.hold(1, true) && !queue.hold(7, true));
-        let running = queue.next().expect("one is not held");
-        assert_eq!(running.run, 2);
-        // One that runs pauses, and waits held at its place; an order that comes meanwhile counts for it too.
-        assert!(queue.hold(2, true) && running.pauses());
-        queue.order(&[2, 1]);
-        assert!(queue.put_back(true) && queue.next().is_none());
-        assert_eq!(queue.listed(), [2, 1]);
-        queue.hold(1, false);
-        assert_eq!(worked_off(&mut queue), [1]);
     }
 }

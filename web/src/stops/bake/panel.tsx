@@ -59,7 +59,7 @@ export function BakeStop() {
       <QueueSection />
       <BatchSection />
       <Preflight />
-      {run?.report && <Costs run={run} />}
+      {run?.report && run.kind !== "imported" && <Costs run={run} />}
       <Section title="Kept for later">
         <KeptHits />
       </Section>

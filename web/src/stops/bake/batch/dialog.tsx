@@ -73,7 +73,7 @@ export function BatchDialog({ onClose }: { onClose: () => void }) {
           />
         </Row>
         <Tick checked={onlyChanged} onChange={setOnlyChanged}>
-          Only what has changed: a final that has the settings of now is not baked again
+          Skip finals that are up to date with their settings
         </Tick>
         {failed && (
           <p role="alert" className="mt-2 text-madder">

@@ -101,7 +101,7 @@ function Line({ line }: { line: BatchLineView }) {
           </span>
         </span>
         <span className="flex items-baseline justify-between gap-2 text-xs text-ink-3">
-          <span className="num min-w-0 truncate">{facts.filter(Boolean).join(", ")}</span>
+          <span className="min-w-0">{facts.filter(Boolean).join(", ")}</span>
           {delivery && (
             <a
               className="shrink-0 text-ember-strong underline underline-offset-2"

@@ -1,7 +1,9 @@
 // Maps that another program made, into the ledger: chosen, sorted by their names, and looked over before anything is sent.
+import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { toast } from "sonner";
 import { api } from "../../../api/client";
+import { assetKey } from "../../../api/drafts";
 import { open } from "../../../api/open";
 import { say, useAsset, useShownRun } from "../../../api/queries";
 import { FilesButton } from "../../../ui/json-button";
@@ -14,6 +16,7 @@ const PICTURES = ".png,.tif,.tiff,.jpg,.jpeg,.tga,.exr";
 export function ImportMaps() {
   const asset = useAsset().data;
   const run = useShownRun();
+  const client = useQueryClient();
   const [offer, setOffer] = useState<Offer | null>(null);
   if (!asset || asset.missing) return null;
   const { id } = asset;
@@ -36,6 +39,8 @@ export function ImportMaps() {
     const files = (offer?.files ?? []).filter((line) => line.map !== null);
     const made = await api.importMaps(id, files, reading);
     setOffer(null);
+    // A run that is not listed yet would be held against nothing.
+    await client.invalidateQueries({ queryKey: assetKey(id) });
     toast(`Run ${made.number} holds the imported maps.`);
     // What was looked at stays: the newest run would take its place.
     open({ run: run?.id ?? made.id });
