@@ -56,7 +56,7 @@ impl Incoming {
         }
     }
 
-    /// Takes the next file of a body, of so many bytes, off what there is room for.
+    /// Takes the next file of a body, of so many bytes. `room`: bytes that may still come; it shrinks by them.
     async fn take_one(
         app: &App,
         name: &str,
