@@ -35,7 +35,7 @@ const STATES: Record<BatchState, string> = {
   baking: "baking",
   delivering: "delivering",
   done: "done",
-  unchanged: "nothing has changed",
+  unchanged: "up to date",
   stopped: "stopped",
   failed: "failed",
 };
