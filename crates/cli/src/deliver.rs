@@ -86,7 +86,7 @@ fn sculpt_of(
     let Ok(asking) = asking(recipe) else { return Ok(None) };
     if let Some(lost) = recipe.high.iter().find(|source| !files.path(&source.file).is_file()) {
         aside!(
-            "{}: it was not found beside the low-poly, so the files are not held against the sculpt, and no cage is made of the reach",
+            "{}: it was not found beside the low-poly, so the files are not held against the sculpt, and no cage is made of the reach; name its folder with --meshes",
             lost.file
         );
         return Ok(None);

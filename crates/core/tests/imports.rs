@@ -98,6 +98,18 @@ fn what_cannot_stand_beside_the_others_is_refused_by_name() {
     let one = [of("a.1001.ao.png", "ao", &eight(32))];
     let fault = imported_report(&tiled, &two, 1.0, &one, Reading::default()).expect_err("a tile is missing");
     assert!(fault.fault.contains("ao lacks the sheet 1002"), "{fault}");
+
+    // Sheets of one map are read alike, and what is furthest from 0 on any of them is known.
+    let tile =
+        |file: &str, sheet: usize, pixels: Pixels| ImportedFile::of(file, "displacement", sheet, &grey(16, pixels));
+    let floats = |value: f32| Pixels::F32(vec![value; 256]);
+    let mixed = [tile("a.1001.exr", 0, floats(0.1)), tile("a.1002.png", 1, Pixels::U16(vec![0; 256]))];
+    let fault = imported_report(&tiled, &two, 1.0, &mixed, Reading::default()).expect_err("of two depths");
+    assert!(fault.file == "a.1002.png" && fault.fault.contains("16 bit, and a.1001.exr 32-bit float"), "{fault}");
+    let both = [tile("a.1001.exr", 0, floats(0.1)), tile("a.1002.exr", 1, floats(-0.7))];
+    let (report, _) = imported_report(&tiled, &two, 1.0, &both, Reading::default()).expect("of one depth");
+    assert_eq!(report.maps["displacement"].extreme, Some(0.7));
+    assert_eq!(report.maps["displacement"].files.len(), 2);
 }
 
 #[test]

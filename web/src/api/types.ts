@@ -740,7 +740,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The newest batches, newest first. */
+        /** The newest batch, alone in the list; none where there was none yet. */
         get: operations["list_batches"];
         put?: never;
         /** Queues a final of each asset, to be delivered once it is done. */

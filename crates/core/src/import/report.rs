@@ -122,11 +122,16 @@ pub fn imported_report(
             .filter(|settings| settings.name().is_none())
             .ok_or_else(|| whole[0].fault(format!("there is no map '{key}'"), "Say what it holds by another name"))?;
         let first = whole[0];
+        if let Some(other) = whole.iter().find(|file| file.depth != first.depth) {
+            let fault = format!("it holds {}, and {} {}", other.depth.words(), first.file, first.depth.words());
+            return Err(other.fault(fault, "Save all sheets of a map at one depth"));
+        }
+        let extreme = whole.iter().map(|file| file.extreme).fold(0.0, f32::max);
         if let MapSettings::Normal(normal) = &mut settings {
             normal.y = green(first, reading, &mut told);
         }
         let (scale, extreme) = match settings.reads(diagonal) {
-            Reads::Height if first.depth == Depth::Float => (None, Some(first.extreme)),
+            Reads::Height if first.depth == Depth::Float => (None, Some(extreme)),
             Reads::Height => {
                 let unscaled = || {
                     let fault = "heights in whole numbers say nothing without a scale".to_owned();

@@ -14,12 +14,15 @@ use ember_ridge_formats::deliver::contact_sheet_among;
 use ember_ridge_store::{Asset, Batch, BatchLine, DeliveryLine, RunKind, RunStatus, Undelivered};
 use rocket::serde::json::Json;
 use rocket::{State, get, post};
+use std::collections::HashSet;
 use std::sync::Arc;
 
 described_routes!(start_batch, list_batches);
 
-/// Batches that are told of, at most.
-const MOST_LISTED: u32 = 5;
+/// Batches that are told of, at most: a line of each is looked up whenever one of them has changed.
+const MOST_LISTED: u32 = 1;
+/// Batches that may be begun while one is being answered for.
+const MOST_MEANWHILE: u32 = 16;
 /// Assets of a batch, at most.
 const MOST_ASSETS: usize = 5000;
 
@@ -34,26 +37,29 @@ async fn start_batch(app: &State<Arc<App>>, order: Sent<BatchOrder>) -> Result<J
     let BatchOrder { assets, profile, only_changed } = order.0;
     if assets.is_empty() || assets.len() > MOST_ASSETS {
         let count = assets.len();
-        return Err(Fault::unusable(format!("{count} assets; a batch takes 1 to {MOST_ASSETS}")));
+        return Err(Fault::unusable(format!(
+            "{count} assets; a batch takes 1 to {MOST_ASSETS}. Choose some, or fewer"
+        )));
     }
     if let Some(profile) = &profile {
         profile.validate().map_err(|why| Fault::unusable(format!("profile: {why}")))?;
     }
     let names = app.store.assets().await?;
     let mut lines = Vec::new();
-    for id in assets {
+    let mut seen = HashSet::new();
+    for id in assets.into_iter().filter(|id| seen.insert(*id)) {
         let asset = app.store.asset(id).await?;
         lines.push(line_of(app, asset, &names, profile.as_ref(), only_changed).await);
     }
     let id = app.store.add_batch(profile.as_ref(), &lines).await?;
     // One may have ended before the batch was known.
     deliver_finished(app);
-    let batches: Vec<Batch<Profile>> = app.store.batches(MOST_LISTED).await?;
+    let batches: Vec<Batch<Profile>> = app.store.batches(MOST_MEANWHILE).await?;
     let batch = batches.into_iter().find(|batch| batch.id == id).ok_or_else(|| Fault::missing("such batch"))?;
     Ok(Json(view(app, batch, &names).await))
 }
 
-/// The newest batches, newest first.
+/// The newest batch, alone in the list; none where there was none yet.
 #[utoipa::path(tag = "queue", responses((status = 200, description = "Batches", body = ref("BatchView[]"))))]
 #[get("/batches")]
 async fn list_batches(app: &State<Arc<App>>) -> Result<Json<Vec<BatchView>>> {

@@ -40,7 +40,8 @@ described_routes!(
 );
 
 /// Why a run of imported maps cannot be run again.
-pub(super) const NOT_BAKED: &str = "these maps were imported, not baked, so there are no settings to use again";
+pub(super) const NOT_BAKED: &str =
+    "these maps were imported, not baked, so there are no settings to use again. Choose a run that was baked";
 
 /// Queues a proof or a final of the recipe as it stands.
 #[utoipa::path(

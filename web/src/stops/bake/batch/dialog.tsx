@@ -20,6 +20,9 @@ export function BatchDialog({ onClose }: { onClose: () => void }) {
   const [onlyChanged, setOnlyChanged] = useState(true);
   const [busy, setBusy] = useState(false);
   const [failed, setFailed] = useState<string | null>(null);
+  // Until the profiles are there nothing is begun that would not be delivered.
+  const by = profiles.find((own) => own.name === profile) ?? null;
+  const ready = chosen.size > 0 && (profile === NONE || by !== null);
   const all = chosen.size === assets.length;
   const toggle = (id: number, on: boolean) => {
     const next = new Set(chosen);
@@ -31,7 +34,6 @@ export function BatchDialog({ onClose }: { onClose: () => void }) {
     setBusy(true);
     setFailed(null);
     const ids = assets.filter((asset) => chosen.has(asset.id)).map((asset) => asset.id);
-    const by = profiles.find((own) => own.name === profile) ?? null;
     await api
       .startBatch({ assets: ids, profile: by, only_changed: onlyChanged })
       .then(() => {
@@ -84,7 +86,7 @@ export function BatchDialog({ onClose }: { onClose: () => void }) {
           <Button look="quiet" onClick={onClose}>
             Cancel
           </Button>
-          <Button look="strong" disabled={busy || chosen.size === 0} onClick={start}>
+          <Button look="strong" disabled={busy || !ready} onClick={start}>
             Bake {chosen.size} {chosen.size === 1 ? "asset" : "assets"}
           </Button>
         </div>

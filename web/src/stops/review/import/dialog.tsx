@@ -1,6 +1,6 @@
 // What each file of an import holds, and what no file says of itself.
 import { useState } from "react";
-import { useMaps, useRecipe } from "../../../api/queries";
+import { useMaps, useRecipe, useShownRun } from "../../../api/queries";
 import { Panel } from "../../../ui/dialog";
 import { NumberField } from "../../../ui/number-field";
 import { Button, bytes, Row, Segment } from "../../../ui/parts";
@@ -36,7 +36,8 @@ export function ImportDialog(props: {
   const { offer, onChange, onSend, onClose } = props;
   const [recipe] = useRecipe();
   const [green, setGreen] = useState<"up" | "down" | "found">("found");
-  const [scale, setScale] = useState(() => ownScale(recipe?.maps ?? []) ?? 0.1);
+  const baked = useShownRun()?.report?.maps.displacement?.scale;
+  const [scale, setScale] = useState(() => ownScale(recipe?.maps ?? []) ?? baked ?? 0.1);
   const [busy, setBusy] = useState(false);
   const [failed, setFailed] = useState<string | null>(null);
   const wanted = offer.files.filter((line) => line.map !== null);
