@@ -223,6 +223,16 @@ async fn layouts_are_looked_at_and_a_tile_is_a_plane() -> Result<()> {
     let named = format!("Island {} of {}", island["number"], island["part"].as_str().unwrap_or_default());
     session.xpath(&format!("//*[@aria-label='Island under the pointer' and contains(., '{named}')]")).await?;
 
+    // The sculpt gets another low-poly by a click, and undo brings back the one that was there.
+    let made_here = |v: &Value| v["recipe"]["low"][0]["steps"][0]["step"] == "lay-out";
+    session.button("Make another low-poly of the sculpt").await?.click().await?;
+    session.button("Make the low-poly").await?.click().await?;
+    session.asset_until(1, "a low-poly made here", made_here).await?;
+    session.xpath("//*[@role='status' and contains(., 'off from the sculpt by')]").await?;
+    session.css("aside h1").await?.click().await?;
+    session.control('z').await?;
+    session.asset_until(1, "the low-poly as it was", |v| !made_here(v)).await?;
+
     // The tile: its edges stop repeating by a click, the plane moves by typing, undo brings both back.
     open_asset(&session, "Shingle tile").await?;
     session.stop("Meshes").await?;

@@ -65,7 +65,7 @@ pub fn run(arguments: &arguments::Deliver) -> Result<ExitCode, Unusable> {
     let sculpt = sculpt_of(recipe, &files, &progress)?;
     let sources = sources_of(&baked.report);
     let open = |source: usize, sheet: usize| baked.open_map(&sources[source], sheet);
-    let sculpt = sculpt.as_ref().map(|(plan, seams_only)| Sculpt { plan, seams_only: *seams_only });
+    let sculpt = sculpt.as_ref().map(|plan| Sculpt { plan });
     let run = RunToDeliver { report: &baked.report, low: &low, cage: cage.as_ref(), open: &open, sculpt };
     let stage = |words: &str| progress.say(words);
     let delivered = place.deliver(&run, &profile, &delivery, &names, &stage).map_err(|fault| with_remedy(&fault))?;
@@ -77,12 +77,8 @@ pub fn run(arguments: &arguments::Deliver) -> Result<ExitCode, Unusable> {
     Ok(ExitCode::from(u8::from(!delivered.fine())))
 }
 
-/// The sculpt that a delivery is held against, planned; none where there is none. With it goes why only seams are looked at.
-fn sculpt_of(
-    recipe: &Recipe,
-    files: &Files,
-    progress: &Progress,
-) -> Result<Option<(Plan, Option<&'static str>)>, Unusable> {
+/// The sculpt that a delivery is held against, planned; none where there is none.
+fn sculpt_of(recipe: &Recipe, files: &Files, progress: &Progress) -> Result<Option<Plan>, Unusable> {
     let Ok(asking) = asking(recipe) else { return Ok(None) };
     if let Some(lost) = recipe.high.iter().find(|source| !files.path(&source.file).is_file()) {
         aside!(
@@ -91,9 +87,8 @@ fn sculpt_of(
         );
         return Ok(None);
     }
-    let scene = load_scene(&asking.recipe, files, progress)?;
-    let plan = Plan::new(&asking.recipe, &scene)?;
-    Ok(Some((plan, asking.seams_only)))
+    let scene = load_scene(&asking, files, progress)?;
+    Ok(Some(Plan::new(&asking, &scene)?))
 }
 
 /// A profile that comes with the program, or a file.

@@ -15,6 +15,7 @@ mod finish;
 mod import;
 mod options;
 mod progress;
+mod reduce;
 mod region;
 mod sample;
 mod say;
@@ -45,6 +46,7 @@ fn main() -> ExitCode {
         Command::Serve(serve) => serve::run(&serve),
         Command::Bake(bake) => bake::run(&bake),
         Command::Check(check) => check::run(&check),
+        Command::Reduce(reduce) => reduce::run(&reduce),
         Command::Sample(sample) => sample::run(&sample),
         Command::Finish(finish) => finish::run(&finish),
         Command::Import(import) => import::run(&import),

@@ -81,10 +81,10 @@ pub fn run(arguments: &Verify) -> Result<ExitCode, Unusable> {
     }
     match (asking(recipe), &scene) {
         (Ok(asking), Some(scene)) if !whole.is_empty() => {
-            let plan = Plan::new(&asking.recipe, scene).map_err(|fault| anyhow!("{fault}"))?;
+            let plan = Plan::new(&asking, scene).map_err(|fault| anyhow!("{fault}"))?;
             progress.say("tracing the places that files are asked at");
             let truths = Truths::new(&plan, &baked.report.sheets).map_err(anyhow::Error::msg)?;
-            let told = truths.ask(&whole, &report, asking.seams_only);
+            let told = truths.ask(&whole, &report);
             answer.truths = told.truths;
             answer.notes.extend(told.notes);
             answer.faults.extend(told.faults.into_iter().map(|MapFault { map, fault, remedy }| {

@@ -54,6 +54,14 @@ pub fn parse_processes(text: &str) -> Result<usize, String> {
     }
 }
 
+/// The level of `-2`, told as how many levels it is below.
+pub fn parse_level(text: &str) -> Result<usize, String> {
+    match text.strip_prefix('-').map(str::parse) {
+        Some(Ok(below @ 1..=99)) => Ok(below),
+        _ => Err("give a level below the sculpt: -1, -2 and so on".into()),
+    }
+}
+
 pub fn parse_rectangle(text: &str) -> Result<RegionRectangle, String> {
     let (corners, sheet) = text.split_once('@').unwrap_or((text, "0"));
     let sheet = sheet.parse().map_err(|_| format!("'{sheet}' is no number of a sheet, counted from 0"))?;

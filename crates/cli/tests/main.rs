@@ -13,6 +13,7 @@ mod imports;
 mod masks;
 mod materialx;
 mod program;
+mod reduce;
 mod regions;
 mod shell;
 mod verify;

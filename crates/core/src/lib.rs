@@ -21,6 +21,7 @@ pub mod layout;
 pub mod sheet;
 pub mod trace;
 
+pub mod levels;
 pub mod pairs;
 pub mod reach;
 

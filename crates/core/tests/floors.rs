@@ -11,7 +11,7 @@ const FLOORS: &[&[&str]] = &[
     &["document", "finding"],
     &["mesh"],
     &["layout", "sheet", "trace"],
-    &["pairs", "reach"],
+    &["levels", "pairs", "reach"],
     &["inspect"],
     &["scene"],
     &["hits"],

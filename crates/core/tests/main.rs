@@ -21,6 +21,7 @@ mod floors;
 mod going_on;
 mod golden;
 mod imports;
+mod levels;
 mod many;
 mod maps;
 mod masks;

@@ -1,14 +1,16 @@
 //! Truths of files against arithmetic: a map of a known surface, turned, moved and scaled by known amounts, reads just those.
 
 use crate::support::*;
-use ember_ridge_core::Mesh;
+use crate::surfaces::*;
 use ember_ridge_core::bake::Plan;
+use ember_ridge_core::finish::{Channel, Finish, SetNumber, Signal};
 use ember_ridge_core::glam::{Quat, Vec2, Vec3};
 use ember_ridge_core::inspect::uv_seams;
 use ember_ridge_core::maps::{Green, MapSettings};
 use ember_ridge_core::picture::{Coding, Image, Pixels};
 use ember_ridge_core::review::{Difference, HEAT_SIDE, NormalReading, Question, Truths, displaced_levels};
 use ember_ridge_core::scene::BakeScene;
+use ember_ridge_core::{Mesh, Recipe};
 
 const SIDE: u32 = 128;
 const UP: NormalReading = NormalReading::Tangent(Green::Up);
@@ -38,10 +40,14 @@ fn normals(n: Vec3) -> Vec<Image> {
 }
 
 fn with_truths(low: &Mesh, ask: impl Fn(&Truths)) {
+    with_finishes(low, Vec::new(), ask);
+}
+
+fn with_finishes(low: &Mesh, finishes: Vec<Finish>, ask: impl Fn(&Truths)) {
     let high = ramp();
     let scene = BakeScene::new(&[low], &[&high], None).expect("no cage");
     let recipe = recipe(SIDE, 1, (0.3, 0.3), vec![MapSettings::by_key("displacement").expect("a map")]);
-    let plan = Plan::new(&recipe, &scene).expect("sound");
+    let plan = Plan::new(&Recipe { finishes, ..recipe }, &scene).expect("sound");
     ask(&Truths::new(&plan, &[String::new()]).expect("a sculpt"));
 }
 
@@ -146,6 +152,49 @@ fn seams_are_edges_with_other_uvs_on_either_side() {
             let truth = truths.truth(&turned(by), Question::Seams { reading: UP });
             assert!((truth.difference.mean - by).abs() < 0.1 && truth.points > 50, "{by}: {truth:?}");
         }
+    });
+}
+
+/// A finish that rises with the ramp, half as steeply: what is asked of files counts it in, whatever it is measured by.
+#[test]
+fn what_finishes_add_is_counted_in() {
+    let rise = 1.5 * RISE;
+    let set = SetNumber::ramp(along_x(0.0, 1.0), [(0.0, 0.0), (1.0, 0.5 * RISE)]);
+    let finishes = vec![finish("f", vec![coat("c", height(set))])];
+    with_finishes(&flat(), finishes, |truths| {
+        assert!(truths.counts_finishes());
+        let whole = Vec3::new(-rise, 0.0, 1.0).normalize();
+        for angle in [0.0f32, 1.0] {
+            let turned = normals(Quat::from_rotation_y(angle.to_radians()) * whole);
+            let Difference { mean, max, .. } =
+                truths.truth(&turned, Question::Lit { reading: UP, level: 0 }).difference;
+            assert!((mean - angle).abs() < 1e-2 && (max - angle).abs() < 5e-2, "{angle}: {mean}, {max}");
+        }
+        // The sculpt alone is not what was baked.
+        let bare = truths.truth(&normals(slope()), Question::Lit { reading: UP, level: 0 }).difference;
+        let apart = (rise.atan() - RISE.atan()).to_degrees();
+        assert!((bare.mean - apart).abs() < 1e-2, "{}, not {apart}", bare.mean);
+        assert!(truths.normal_fault(&normals(whole), UP).is_none());
+        let [fault, _] = truths.normal_fault(&normals(whole * Vec3::new(-1.0, 1.0, 1.0)), UP).expect("turned");
+        assert!(fault.contains("red channel is turned round"), "{fault}");
+
+        // The sculpt's own heights begin below the square; what the finish adds begins at it.
+        let added = |u: f32| RISE * (u - 0.5) + 0.5 * RISE * u;
+        let heights = |scale: f32| sheet(1, move |u, _| vec![added(u) * scale]);
+        let displaced = Question::Displaced { scale: None, level: None };
+        let off = truths.truth(&heights(1.0), displaced).difference;
+        assert!(off.max < 2e-3 && off.mean < 1e-4, "{off:?}");
+        assert!(truths.height_fault(&heights(1.0), None).is_none());
+        let [fault, _] = truths.height_fault(&heights(1.01), None).expect("off");
+        assert!(fault.contains("1.01"), "{fault}");
+        let far = truths.far_from_sculpt(&truths.displacing(&heights(1.0), None).mesh(4));
+        assert!(far.iter().all(|off| (0.0..2e-3).contains(off)), "{:?}", far.iter().copied().fold(0.0, f32::max));
+    });
+    // A coat that cannot be measured adds nothing, here as in the bake.
+    let set = SetNumber::ramp(Signal::Channel { of: Channel::R }, [(0.0, 0.0), (1.0, 0.1)]);
+    with_finishes(&flat(), vec![finish("f", vec![coat("c", height(set))])], |truths| {
+        let off = truths.truth(&normals(slope()), Question::Lit { reading: UP, level: 0 }).difference;
+        assert!(!truths.counts_finishes() && off.max < 1e-3, "{off:?}");
     });
 }
 

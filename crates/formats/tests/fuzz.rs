@@ -5,6 +5,9 @@
 //! `make test` gives each target some seconds, `make fuzz` an hour in all. `EMBER_RIDGE_FUZZ_SECONDS` says how long,
 //! `EMBER_RIDGE_FUZZ_SEED` where to begin.
 
+#[path = "support/fbx.rs"]
+mod fbx_files;
+
 use ember_ridge_core::Recipe;
 use ember_ridge_formats::image::read_image;
 use ember_ridge_formats::mesh::write_ply;
@@ -225,7 +228,7 @@ fn put(value: &mut Value, left: &mut usize, with: Option<Value>) -> bool {
 }
 
 fn seconds() -> u64 {
-    std::env::var("EMBER_RIDGE_FUZZ_SECONDS").ok().and_then(|s| s.parse().ok()).unwrap_or(17)
+    std::env::var("EMBER_RIDGE_FUZZ_SECONDS").ok().and_then(|s| s.parse().ok()).unwrap_or(15)
 }
 
 /// Runs a target of this file by itself, with little memory; tells the seed it died at.
@@ -313,6 +316,7 @@ targets! {
         assert!(read.is_ok(), "a library never keeps a mesh out");
     });
     stl, stl_inside => fuzz(&corpus(&["stl"]), mesh);
+    fbx, fbx_inside => fuzz(&small_fbx(), mesh);
     ply, ply_inside => fuzz(&plys(), mesh);
     gltf, gltf_inside => fuzz(&corpus(&["gltf"]).into_iter().chain(glbs()).collect(), mesh);
     pictures, pictures_inside => fuzz(&small_pictures(), |name, bytes| {
@@ -330,6 +334,13 @@ targets! {
 fn crate_mesh() -> ember_ridge_core::Mesh {
     let (_, bytes) = corpus(&["obj"]).into_iter().find(|(name, _)| name == "colours.obj").expect("in the corpus");
     read_mesh("colours.obj", &bytes, &|_| None).expect("readable")
+}
+
+/// One crate in both encodings.
+fn small_fbx() -> Files {
+    let records = fbx_files::Crate { up: 2, unit: 1.0, normals: true, picture: None }.records();
+    let files = [("text.fbx", fbx_files::text(&records)), ("binary.fbx", fbx_files::binary(&records))];
+    files.map(|(name, bytes)| (name.to_owned(), bytes)).to_vec()
 }
 
 fn plys() -> Files {

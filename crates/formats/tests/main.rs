@@ -5,6 +5,7 @@ mod support;
 mod colours;
 mod corpus;
 mod documents;
+mod fbx;
 mod hits;
 mod hostile;
 mod images;

@@ -30,6 +30,7 @@ use ember_ridge_core::maps::{MapKind, MapSettings};
 use ember_ridge_core::mesh::Facing;
 use ember_ridge_core::picture::{Depth, ImageFormat};
 use ember_ridge_core::recipe::{FixOrder, Missing};
+use ember_ridge_core::surface::Axis;
 use ember_ridge_core::{Finding, FindingKind, Mesh, Recipe};
 use rocket::request::FromParam;
 use schemars::JsonSchema;
@@ -68,6 +69,40 @@ pub struct HitsLimit {
 #[serde(deny_unknown_fields)]
 pub struct NewPlane {
     pub facing: Facing,
+}
+
+/// A low-poly to make of the sculpt.
+#[derive(Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct LowPolyOrder {
+    pub to: LowPolyTo,
+    /// Edges where faces meet at more than so many degrees are kept.
+    #[serde(default)]
+    pub sharp: Option<f32>,
+    /// It is its own mirror image across this axis.
+    #[serde(default)]
+    pub symmetric: Option<Axis>,
+}
+
+/// How few triangles a low-poly has.
+#[derive(Clone, Copy, Debug, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum LowPolyTo {
+    /// At most so many.
+    Triangles(usize),
+    /// As many as it takes to move no further than this, scene units.
+    Error(f32),
+    /// Those of the level so many below the sculpt.
+    Level(usize),
+}
+
+/// Coarser levels of a sculpt that was refined face by face.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct LevelsView {
+    /// Faces of each, the finest first.
+    pub faces: Vec<usize>,
+    /// Why there is none.
+    pub none: Option<String>,
 }
 
 /// Which meshes of an asset: the low-poly or the sculpt.

@@ -8,10 +8,10 @@
 use crate::api::{
     About, Acceptance, AgainstLive, AskedAt, AskedByExample, AssetLine, AssetView, BatchOrder, BatchView, Choices,
     DeliveryOrder, DeliveryPlan, DeliveryView, DisplacedHeader, DisplayHeader, EnvelopeHeader, Event, FileNames, Freed,
-    HitsLimit, HoldOrder, KeptHitsView, MapLine, MaskChoices, MeasuringShare, MeshFindings, MeshFormat, MipView,
-    NewAsset, NewMend, NewPlane, Offered, PictureUse, Preflight, PresetLine, ProfileLine, ProofLimit, ProofRoom,
-    QueueOrder, QueuedRun, ReadyFinishLine, RegionName, Revision, Role, RunDetail, RunLabel, RunOrder, RunPage,
-    RunsCompared, Side, SortedFiles, Subdivisions, Swatch, TexelView, TraceView,
+    HitsLimit, HoldOrder, KeptHitsView, LevelsView, LowPolyOrder, LowPolyTo, MapLine, MaskChoices, MeasuringShare,
+    MeshFindings, MeshFormat, MipView, NewAsset, NewMend, NewPlane, Offered, PictureUse, Preflight, PresetLine,
+    ProfileLine, ProofLimit, ProofRoom, QueueOrder, QueuedRun, ReadyFinishLine, RegionName, Revision, Role, RunDetail,
+    RunLabel, RunOrder, RunPage, RunsCompared, Side, SortedFiles, Subdivisions, Swatch, TexelView, TraceView,
 };
 use crate::fault::Problem;
 use crate::routes;
@@ -68,6 +68,9 @@ fn types() -> Map<String, Value> {
         KeptHitsView,
         KeptFinishes,
         KeptMasks,
+        LevelsView,
+        LowPolyOrder,
+        LowPolyTo,
         MapLine,
         Mask,
         MaskAt,

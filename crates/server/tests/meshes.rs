@@ -36,7 +36,7 @@ async fn steps_are_recorded_undone_and_checked_anew() {
     assert_eq!((status, kinds(&asset, "low")), (Status::Ok, vec![]));
     assert_eq!(asset["meshes"][0]["steps"], json!(["islands of tile moved into the square"]));
     assert_eq!(asset["undo"], "tile_low.obj: islands of tile moved into the square");
-    let (_, asset) = post(&client, "/api/assets/1/undo", json!(null)).await;
+    let (_, asset) = post(&client, "/api/assets/1/undo", json!({})).await;
     assert_eq!(kinds(&asset, "low"), ["island-outside"]);
 
     for (step, word) in [
@@ -212,4 +212,55 @@ async fn pairs_by_space_by_hand_and_by_ones_own_endings() {
     assert_eq!(next["recipe"]["endings"], endings);
     let (status, body) = revise(&client, |r| r["endings"]["low"] = json!([" "])).await;
     assert_eq!(status, Status::UnprocessableEntity, "{body}");
+}
+
+/// A lone sculpt gets a low-poly that can be baked at once; undo takes it away again.
+#[rocket::async_test]
+async fn a_low_poly_is_made_of_a_lone_sculpt() {
+    let data = tempfile::tempdir().expect("a folder");
+    let client = client(data.path()).await;
+    post(&client, "/api/assets", json!({ "name": "Hill" })).await;
+    let order = json!({ "to": { "triangles": 60 }, "sharp": 50.0 });
+    let (status, body) = post(&client, "/api/assets/1/low-poly", order.clone()).await;
+    assert!(
+        status == Status::UnprocessableEntity && body["error"].as_str().is_some_and(|e| e.contains("No sculpt yet"))
+    );
+    // Sixteen quads a side: refined four times, as far as anyone can tell.
+    let n = 16;
+    let mut hill = "o Hill_high\n".to_owned();
+    for at in 0..(n + 1) * (n + 1) {
+        let (x, z) = ((at % (n + 1)) as f32 / n as f32, (at / (n + 1)) as f32 / n as f32);
+        hill += &format!("v {x} {} {z}\n", 0.1 * (3.0 * x).sin() * (2.0 * z).cos());
+    }
+    for at in 0..n * n {
+        let a = at / n * (n + 1) + at % n + 1;
+        hill += &format!("f {a} {} {} {}\n", a + n + 1, a + n + 2, a + 1);
+    }
+    upload(&client, "hill_high.obj", "high", hill.into_bytes()).await;
+    let (_, levels) = get(&client, "/api/assets/1/levels").await;
+    assert_eq!(levels, json!({ "faces": [64, 16, 4, 1], "none": null }));
+
+    let (status, asset) = post(&client, "/api/assets/1/low-poly", order).await;
+    assert_eq!(status, Status::Ok, "{asset}");
+    let told = asset["told"][0].as_str().expect("told");
+    assert!(told.starts_with("hill_low.glb: ") && told.contains("off from the sculpt by 0.0"), "{told}");
+    assert_eq!(asset["recipe"]["low"][0]["steps"], json!([{ "step": "lay-out" }]));
+    let low = asset["meshes"].as_array().into_iter().flatten().find(|m| m["role"] == "low").expect("made").clone();
+    assert!(low["summary"]["triangles"].as_u64().is_some_and(|n| (30..=60).contains(&n)), "{low}");
+    assert_eq!((&low["summary"]["has_uvs"], &low["summary"]["parts"][0]["name"]), (&json!(true), &json!("Hill_low")));
+    assert_eq!(asset["pairs"][0]["high"][0]["name"], "Hill_high");
+    revise(&client, |r| r["sheet"]["size"] = json!(64)).await;
+    assert_eq!(crate::support::baked(&client, "proof").await["status"], "done");
+
+    let (status, asset) = post(&client, "/api/assets/1/low-poly", json!({ "to": { "level": 3 } })).await;
+    assert_eq!((status, &asset["meshes"][0]["summary"]["triangles"]), (Status::Ok, &json!(8)), "{asset}");
+    for _ in 0..3 {
+        post(&client, "/api/assets/1/undo", json!({})).await;
+    }
+    assert_eq!(get(&client, "/api/assets/1").await.1["recipe"]["low"], json!([]));
+    let (status, body) = post(&client, "/api/assets/1/low-poly", json!({ "to": { "level": 9 } })).await;
+    assert!(
+        status == Status::UnprocessableEntity && body["error"].as_str().is_some_and(|e| e.contains("-1 to -4")),
+        "{body}"
+    );
 }

@@ -92,6 +92,8 @@ async fn every_route_answers_as_it_is_described() {
     held.send(put, "/api/hits", json!({ "most": 1_000_000 })).await;
     live_and_stopped(&held).await;
 
+    held.get("/api/assets/1/levels").await;
+    held.send(post, "/api/assets/1/low-poly", json!({ "to": { "triangles": 4 } })).await;
     held.send(post, "/api/assets/1/plane", json!({ "facing": "y" })).await;
     held.get("/api/assets/1/frees").await;
     held.send(delete, "/api/runs/1", json!(null)).await;
@@ -235,6 +237,8 @@ async fn what_cannot_be_given_is_told_in_one_form() {
         (post, "/api/assets/1/runs", r#"{ "kind": "third" }"#, 422, "unknown variant `third`"),
         (post, "/api/assets/1/runs", r#"{ "kind": "proof" }"#, 422, "No low-poly yet"),
         (post, "/api/assets/1/plane", r#"{ "facing": "up" }"#, 422, "unknown variant `up`"),
+        (post, "/api/assets/1/low-poly", r#"{ "to": { "triangles": 9 } }"#, 422, "No sculpt yet"),
+        (post, "/api/assets/1/low-poly", r#"{ "to": { "thirds": 9 } }"#, 422, "unknown variant `thirds`"),
         (post, "/api/assets/1/envelope", r#"{ "version": 1 }"#, 422, "missing field"),
         (
             post,

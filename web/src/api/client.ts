@@ -13,6 +13,7 @@ import type {
   FixOrder,
   KeptFinishes,
   KeptMasks,
+  LowPolyOrder,
   Mend,
   Mends,
   MeshFormat,
@@ -172,6 +173,8 @@ export const api = {
   uvs: (id: number) => held(GET("/assets/{id}/uvs", path(id))),
   makePlane: (id: number, facing: Facing) =>
     held(POST("/assets/{id}/plane", { ...path(id), body: { facing } })),
+  levels: (id: number) => held(GET("/assets/{id}/levels", path(id))),
+  makeLowPoly: (id: number, body: LowPolyOrder) => held(POST("/assets/{id}/low-poly", { ...path(id), body })),
   swatches: (id: number) => held(GET("/assets/{id}/swatches", path(id))),
   texel: (id: number, sheet: number, x: number, y: number) =>
     held(GET("/runs/{id}/texel", { params: { path: { id }, query: { sheet, x, y } } })),

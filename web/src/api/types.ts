@@ -301,6 +301,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/assets/{id}/levels": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The coarser levels of the sculpt, where it was refined face by face. */
+        get: operations["list_levels"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/assets/{id}/look": {
         parameters: {
             query?: never;
@@ -312,6 +329,23 @@ export interface paths {
         put?: never;
         /** One map of a draft, as small as a proof and at once: what is looked at while a hand is on a number or a brush. */
         post: operations["show_look"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/assets/{id}/low-poly": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Makes a low-poly of the sculpt, with UVs laid out, in place of the one that is there. */
+        post: operations["make_low_poly"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2648,6 +2682,13 @@ export interface components {
             /** Format: float */
             low: number;
         };
+        /** @description Coarser levels of a sculpt that was refined face by face. */
+        LevelsView: {
+            /** @description Faces of each, the finest first. */
+            faces: number[];
+            /** @description Why there is none. */
+            none: string | null;
+        };
         /** @description How far a map's file is from what would be made now, of 255, over all texels that hold anything. */
         LiveDifference: {
             map: string;
@@ -2660,6 +2701,32 @@ export interface components {
              * @description Ninety-nine of a hundred numbers are no further apart.
              */
             p99: number;
+        };
+        /** @description A low-poly to make of the sculpt. */
+        LowPolyOrder: {
+            /**
+             * Format: float
+             * @description Edges where faces meet at more than so many degrees are kept.
+             * @default null
+             */
+            sharp: number | null;
+            /**
+             * @description It is its own mirror image across this axis.
+             * @default null
+             */
+            symmetric: components["schemas"]["Axis"] | null;
+            to: components["schemas"]["LowPolyTo"];
+        };
+        /** @description How few triangles a low-poly has. */
+        LowPolyTo: {
+            /** Format: uint */
+            triangles: number;
+        } | {
+            /** Format: float */
+            error: number;
+        } | {
+            /** Format: uint */
+            level: number;
         };
         /** @description Whether a map is made from the sculpt or from the recipe's normal map. */
         MadeFrom: "sculpt" | "normal-map";
@@ -5092,10 +5159,12 @@ export interface components {
         };
         /** @description The displaced low-poly against the sculpt. */
         Subdivisions: {
+            /** @description What finishes add to the sculpt is counted in. */
+            finishes: boolean;
             /** @description From no subdivision on. */
             levels: components["schemas"]["Subdivision"][];
-            /** @description Finishes add heights, which count as distance from the sculpt. */
-            relief: boolean;
+            /** @description Why nothing is measured. */
+            unmeasured: string | null;
         };
         /** @description One pair of numbers for the whole asset, and how well they fit the points that were probed. */
         SuggestedReach: {
@@ -5457,7 +5526,10 @@ export type KeptMasks = components['schemas']['KeptMasks'];
 export type Layout = components['schemas']['Layout'];
 export type LevelTruth = components['schemas']['LevelTruth'];
 export type Levels = components['schemas']['Levels'];
+export type LevelsView = components['schemas']['LevelsView'];
 export type LiveDifference = components['schemas']['LiveDifference'];
+export type LowPolyOrder = components['schemas']['LowPolyOrder'];
+export type LowPolyTo = components['schemas']['LowPolyTo'];
 export type MadeFrom = components['schemas']['MadeFrom'];
 export type MapFault = components['schemas']['MapFault'];
 export type MapKind = components['schemas']['MapKind'];
@@ -6263,6 +6335,37 @@ export interface operations {
             };
         };
     };
+    list_levels: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Faces of each level, or why there is none */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LevelsView"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     show_look: {
         parameters: {
             query: {
@@ -6289,6 +6392,41 @@ export interface operations {
                 };
                 content: {
                     "image/png": string;
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    make_low_poly: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["LowPolyOrder"];
+            };
+        };
+        responses: {
+            /** @description The asset with the low-poly */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AssetView"];
                 };
             };
             /** @description What is wrong, and what to do */

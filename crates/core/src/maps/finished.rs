@@ -140,7 +140,7 @@ impl Finishes {
     }
 
     /// The height at each sample of a tile, scene units.
-    fn heights(&self, tile: &mut TileWork) -> Vec<f32> {
+    pub(super) fn heights(&self, tile: &mut TileWork) -> Vec<f32> {
         let chosen = self.chosen(tile);
         let mut heights = vec![0.0; chosen.len()];
         for (number, finished) in self.list.iter().enumerate() {

@@ -30,6 +30,7 @@ mod position;
 mod reads;
 mod roughness;
 mod signals;
+mod standing;
 mod survey;
 mod thickness;
 mod work;
@@ -64,6 +65,7 @@ pub use position::{PositionAxis, PositionSettings};
 pub use reads::{Reads, Unit};
 pub use roughness::RoughnessSettings;
 pub use signals::regions_at;
+pub use standing::{Standing, StandingFinishes};
 pub use survey::{SURVEY_RAYS, Survey};
 pub use thickness::ThicknessSettings;
 

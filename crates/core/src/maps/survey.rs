@@ -2,6 +2,7 @@
 //! covered, blurs and places by example are worked out over surveys, so that they do not depend on a sheet or its UVs.
 
 use super::fan::Rays;
+use super::finished::Finishes;
 use super::placed::Placed;
 use super::{Setup, TileWork};
 use crate::hits::{RayPlan, Scratch, TileHits};
@@ -88,25 +89,37 @@ impl Survey {
         all.into_iter().flatten().collect()
     }
 
-    /// What `tell` says of each place that hit something: of the place, the sculpt's normal and where it was hit.
-    pub fn told<T: Send>(&self, setup: &Setup, tell: impl Fn(MeshPoint, Vec3, Vec3) -> T + Sync) -> Vec<T> {
-        let hit = self.each(setup, |tile, s| {
+    /// What `tell` says of each place, of those that hit nothing None: of the place, the sculpt's normal and where it was hit.
+    pub fn told<T: Send>(&self, setup: &Setup, tell: impl Fn(MeshPoint, Vec3, Vec3) -> T + Sync) -> Vec<Option<T>> {
+        self.each(setup, |tile, s| {
             let (normals, points) = (tile.surface.normals(), tile.surface.points());
             tile.hits.is_hit(s).then(|| tell(tile.hits.low(s), normals[s], points[s]))
-        });
-        hit.into_iter().flatten().collect()
+        })
     }
 
     /// The number at each place; NaN where nothing was hit.
     pub fn values(&self, placed: &Placed, setup: &Setup) -> Vec<f32> {
+        self.measured(setup, |tile| {
+            let work = placed.work_left(tile) * tile.hits.samples() as u64;
+            let values = placed.values(tile);
+            setup.scene.meter.did(work);
+            values
+        })
+    }
+
+    /// How far finishes stand above each place, along the averaged direction, scene units; NaN where nothing was hit.
+    pub(super) fn heights(&self, finishes: &Finishes, setup: &Setup) -> Vec<f32> {
+        self.measured(setup, |tile| finishes.heights(tile))
+    }
+
+    /// What `measure` finds for the places of each tile; NaN where nothing was hit. Signals are kept for the next asking.
+    fn measured(&self, setup: &Setup, measure: impl Fn(&mut TileWork) -> Vec<f32> + Sync) -> Vec<f32> {
         let of_chunk = |chunk: &Chunk| {
             let mut scratch = Scratch::default();
             let mut tile = TileWork::new(setup.rays, &chunk.hits, &[], None, &mut scratch);
             tile.relief = setup.detail.as_ref().ok().cloned();
             tile.signals.clone_from(&chunk.signals.lock());
-            let work = placed.work_left(&tile) * chunk.hits.samples() as u64;
-            let mut values = placed.values(&mut tile);
-            setup.scene.meter.did(work);
+            let mut values = measure(&mut tile);
             let mut signals = std::mem::take(&mut tile.signals);
             let beyond = signals.len().saturating_sub(MOST_SIGNALS);
             signals.drain(..beyond);

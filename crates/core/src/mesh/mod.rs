@@ -102,6 +102,22 @@ impl Mesh {
         vertices + triangles + pictures.iter().map(|image| image.bytes()).sum::<u64>() as usize
     }
 
+    /// Corners of the quads that its triangles were cut from, two by two; None where they were not all of quads.
+    pub fn quads(&self) -> Option<Vec<[u32; 4]>> {
+        if self.polygons == 0 || self.polygons as usize * 2 != self.triangles.len() {
+            return None;
+        }
+        let quad = |[one, other]: &[[u32; 3]; 2]| {
+            // The side of the one that the other lies across, and the corner over there.
+            let (k, over) = (0..3).find_map(|k| {
+                let j = (0..3).find(|j| other[*j] == one[(k + 1) % 3] && other[(j + 1) % 3] == one[k])?;
+                Some((k, other[(j + 2) % 3]))
+            })?;
+            Some([one[k], over, one[(k + 1) % 3], one[(k + 2) % 3]])
+        };
+        self.triangles.as_chunks::<2>().0.iter().map(quad).collect()
+    }
+
     /// Smallest and largest coordinates over all vertices; zeros for an empty mesh.
     pub fn bounds(&self) -> (Vec3, Vec3) {
         let mut low = Vec3::INFINITY;

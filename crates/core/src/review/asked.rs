@@ -62,28 +62,24 @@ pub struct AskedTruths {
     pub notes: Vec<String>,
 }
 
-/// How the files of a bake are asked.
-pub struct Asking {
-    /// The bake's recipe with nothing to get ready: its rays are all that is asked for.
-    pub recipe: Recipe,
-    /// Why the files are held against each other alone, and not against the sculpt.
-    pub seams_only: Option<&'static str>,
-}
-
-/// The way to ask the files of a bake of this recipe.
+/// The recipe that the files of a bake are asked with: nothing but its rays is made ready, and what finishes add where they stand above
+/// the sculpt.
 ///
 /// # Errors
-/// Why they cannot be.
-pub fn asking(recipe: &Recipe) -> Result<Asking, String> {
+/// Why they cannot be asked.
+pub fn asking(recipe: &Recipe) -> Result<Recipe, String> {
     if recipe.high.is_empty() {
         return Err("there is no sculpt to hold the files against".into());
     }
-    let relief = recipe.finishes.iter().any(Finish::sets_height);
-    let why = "finishes add heights, so normals and displacement are not those of the sculpt alone; seams are measured all the same";
-    let maps = MapSettings::by_key("displacement").into_iter().collect();
-    let mends = Default::default();
-    let recipe = Recipe { maps, masks: Vec::new(), finishes: Vec::new(), mends, ..recipe.clone() };
-    Ok(Asking { recipe, seams_only: relief.then_some(why) })
+    let mut asking = Recipe { mends: Default::default(), ..recipe.clone() };
+    let stands = recipe.finishes.iter().any(Finish::sets_height);
+    if !stands {
+        (asking.masks, asking.finishes) = (Vec::new(), Vec::new());
+    }
+    // Finishes may lie where an ID map says.
+    asking.maps.retain(|map| stands && matches!(map, MapSettings::Id(_)));
+    asking.maps.extend(MapSettings::by_key("displacement"));
+    Ok(asking)
 }
 
 /// What is asked of a map by how it is read, the finest first.
@@ -100,15 +96,10 @@ pub fn questions(reads: Reads, scale: Option<f32>, width: u32) -> Vec<Question> 
 }
 
 impl Truths<'_> {
-    /// Asks everything of the files of some maps, each with its sheets as numbers. `seams_only`: why only their seams are asked.
-    pub fn ask(
-        &self,
-        maps: &BTreeMap<&str, Vec<Image>>,
-        report: &Report,
-        seams_only: Option<&'static str>,
-    ) -> AskedTruths {
-        let notes = seams_only.map(str::to_owned).into_iter().collect();
-        let mut answer = AskedTruths { notes, ..AskedTruths::default() };
+    /// Asks everything of the files of some maps, each with its sheets as numbers.
+    pub fn ask(&self, maps: &BTreeMap<&str, Vec<Image>>, report: &Report) -> AskedTruths {
+        let counted = self.counts_finishes().then(|| "what finishes add to the sculpt is counted in".to_owned());
+        let mut answer = AskedTruths { notes: counted.into_iter().collect(), ..AskedTruths::default() };
         for (key, sheets) in maps {
             let map = &report.maps[*key];
             let Some(reads) = map.reads else {
@@ -117,9 +108,7 @@ impl Truths<'_> {
                     .push(format!("an earlier version made {key}, without saying how it is read; bake it again"));
                 continue;
             };
-            let asked = questions(reads, map.scale, map.width);
-            let wanted = |question: &Question| seams_only.is_none() || matches!(question, Question::Seams { .. });
-            for question in asked.into_iter().filter(wanted) {
+            for question in questions(reads, map.scale, map.width) {
                 let truth = self.truth(sheets, question);
                 if truth.points == 0 {
                     // Without seams there is nothing to tell of them.
@@ -136,9 +125,6 @@ impl Truths<'_> {
                         answer.truths.displaced = Some(Displaced { mean_share, truth });
                     }
                 }
-            }
-            if seams_only.is_some() {
-                continue;
             }
             if map.mends > 0 {
                 let mends = if map.mends == 1 { "a mend changes" } else { "mends change" };

@@ -1,9 +1,8 @@
 //! Two files of one map held against each other, texel by texel, in the map's true unit.
 
-use super::difference::Difference;
 use crate::maps::Reads;
 use crate::picture::{Coding, Image};
-use crate::surface::degrees_between;
+use crate::surface::{Difference, degrees_between};
 use schemars::JsonSchema;
 use serde::Serialize;
 

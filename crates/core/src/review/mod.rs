@@ -4,7 +4,6 @@
 mod asked;
 mod checks;
 mod compare;
-mod difference;
 mod displaced;
 mod finishes;
 mod lean;
@@ -15,10 +14,10 @@ mod plumb_picture;
 mod trace_texel;
 mod truths;
 
-pub use asked::{ASKED_MAPS, AskedTruths, Asking, Displaced, LevelTruth, MapFault, TruthsTold, asking, questions};
+pub use crate::surface::Difference;
+pub use asked::{ASKED_MAPS, AskedTruths, Displaced, LevelTruth, MapFault, TruthsTold, asking, questions};
 pub use checks::{Bounds, check_pairs, check_placing, check_together};
 pub use compare::{Compared, MapFile, Worst, compare, difference_picture, heat_color};
-pub use difference::Difference;
 pub use displaced::{DisplacedMesh, Displacing, MOST_DISPLACED, displaced_levels};
 pub use finishes::{CoatView, FinishView};
 pub use lean::LeanReport;

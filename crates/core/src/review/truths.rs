@@ -1,17 +1,16 @@
 //! Truths: what the delivered files of a bake say, read as a renderer reads them, held against the sculpt itself; and what is wrong with a
 //! file that does not hold.
 
-use super::difference::Difference;
 use super::displaced::{DisplacedMesh, Displacing};
 use crate::bake::Plan;
 use crate::inspect::{along_seam, uv_seams};
-use crate::maps::{Green, Survey, Unit, decode_normal};
+use crate::maps::{Green, Standing, StandingFinishes, Survey, Unit, decode_normal};
 use crate::picture::{Image, Sampler, Wrap};
 use crate::reach::Direction;
 use crate::scene::BakeScene;
 use crate::sheet::{SheetTable, sheet_table};
 use crate::stop::never;
-use crate::surface::{MeshPoint, degrees_between};
+use crate::surface::{Difference, MeshPoint, degrees_between};
 use glam::{Mat3, Vec2, Vec3};
 use rayon::prelude::*;
 use schemars::JsonSchema;
@@ -82,10 +81,20 @@ struct Place {
     uv: Vec2,
     /// Tangent frame; none where the UVs have no area.
     frame: Option<Mat3>,
-    /// The sculpt's own normal.
+    /// The sculpt's own normal, as finishes bend it.
     normal: Vec3,
-    /// Along the averaged direction to what the ray hit, scene units; none where rays run otherwise.
+    /// Along the averaged direction to what the ray hit and what finishes add there, scene units; none where rays run otherwise.
     height: Option<f32>,
+    /// What finishes add of that.
+    added: f32,
+}
+
+impl Place {
+    /// The same with what finishes add to the sculpt there.
+    fn with(self, standing: Standing) -> Place {
+        let (normal, height) = (standing.bent(self.normal), self.height.map(|height| height + standing.height));
+        Place { normal, height, added: standing.height, ..self }
+    }
 }
 
 /// A planned bake whose files are asked.
@@ -95,6 +104,8 @@ pub struct Truths<'a> {
     /// Edges of a sheet are held; where the asset repeats, they meet.
     sampler: Sampler,
     places: Vec<Place>,
+    /// Finishes that stand above the sculpt.
+    standing: Option<StandingFinishes>,
 }
 
 impl<'a> Truths<'a> {
@@ -111,6 +122,8 @@ impl<'a> Truths<'a> {
         let table = sheet_table(mesh, plan.recipe.sheet.layout, sheets);
         let setup = plan.setup(&never);
         let survey = Survey::spread(&setup, TRUTH_POINTS)?;
+        let standing = StandingFinishes::of(&setup);
+        let added = standing.as_ref().map(|finishes| finishes.at(&setup, &survey));
         let found = survey.told(&setup, |low, normal, hit| {
             let (sheet, uv) = table.place(mesh, low)?;
             let out = scene.low.point(low, Direction::Averaged);
@@ -118,11 +131,21 @@ impl<'a> Truths<'a> {
             let astray = (hit - out.position - along * out.outward).length();
             // Rays that do not run along the averaged direction find another height than displacement has.
             let height = (astray <= 1e-3 * scene.diagonal()).then_some(along);
-            Some(Place { low, sheet, uv, frame: scene.low.frame(low), normal, height })
+            Some(Place { low, sheet, uv, frame: scene.low.frame(low), normal, height, added: 0.0 })
         });
+        let found = found.into_iter().map(Option::flatten);
+        let places = match added {
+            None => found.flatten().collect(),
+            Some(added) => found.zip(added).filter_map(|(place, added)| Some(place?.with(added))).collect(),
+        };
         let edge = if plan.recipe.repeats().is_some() { Wrap::Repeat } else { Wrap::Clamp };
         let sampler = Sampler { wrap: [edge; 2], nearest: false };
-        Ok(Truths { plan, places: found.into_iter().flatten().collect(), table, sampler })
+        Ok(Truths { plan, places, table, sampler, standing })
+    }
+
+    /// Whether what finishes add to the sculpt is counted in.
+    pub fn counts_finishes(&self) -> bool {
+        self.standing.is_some()
     }
 
     pub(super) fn diagonal(&self) -> f32 {
@@ -143,7 +166,7 @@ impl<'a> Truths<'a> {
             Question::Displaced { scale, level } => {
                 let displacing = self.displacing(sheets, scale);
                 let moved = |at| level.map_or_else(|| displacing.moved(at), |level| displacing.on_facet(at, level));
-                self.at_places(|place| self.far(place.low, moved(place.low)))
+                self.at_places(|place| self.far(place.low, moved(place.low), place.added))
             }
             Question::Seams { reading } => self.along_seams(sheets, reading),
         }
@@ -197,13 +220,25 @@ impl<'a> Truths<'a> {
 
     /// How far from the sculpt the vertices of a displaced low-poly are; below 0 where it sees none of it.
     pub fn far_from_sculpt(&self, displaced: &DisplacedMesh) -> Vec<f32> {
+        let places = &displaced.places;
+        let added = match &self.standing {
+            Some(finishes) => finishes.heights(&self.plan.setup(&never), places),
+            None => vec![0.0; places.len()],
+        };
         let moved = displaced.positions.par_iter().zip(&displaced.ways).map(|(position, way)| *position + *way);
-        moved.zip(&displaced.places).map(|(moved, at)| self.far(*at, moved).unwrap_or(-1.0)).collect()
+        let off = moved.zip(places).zip(&added).map(|((moved, at), added)| self.far(*at, moved, *added));
+        off.map(|far| far.unwrap_or(-1.0)).collect()
     }
 
-    /// From a place that a place of the low-poly was moved to, to what it sees of the sculpt.
-    fn far(&self, at: MeshPoint, moved: Vec3) -> Option<f32> {
+    /// From a place that a place of the low-poly was moved to, less what finishes `added` to the sculpt along the same way, to what it
+    /// sees of the sculpt.
+    fn far(&self, at: MeshPoint, moved: Vec3, added: f32) -> Option<f32> {
         let (scene, pairs) = (self.scene(), &self.plan.rays.pairs);
+        let outward = || scene.low.point(at, Direction::Averaged).outward;
+        let moved = if added == 0.0 { moved } else { moved - outward() * added };
+        if !moved.is_finite() {
+            return None;
+        }
         let sight = &pairs.sights[scene.low.parts[at.triangle as usize] as usize];
         let sees = |triangle: u32| sight.sees(scene.high.part_of(triangle) as u32);
         let near = scene.trace.nearest(moved, scene.diagonal(), sees)?;

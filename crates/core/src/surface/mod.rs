@@ -2,10 +2,12 @@
 
 mod angle;
 mod axis;
+mod difference;
 mod distance;
 mod place;
 
 pub use angle::degrees_between;
 pub use axis::Axis;
+pub use difference::Difference;
 pub use distance::Distance;
 pub use place::{MeshPoint, nearest_on_triangle};

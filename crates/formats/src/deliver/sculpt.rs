@@ -12,8 +12,6 @@ use std::collections::BTreeMap;
 /// The sculpt that a delivery is held against: a bake of it, planned by [`ember_ridge_core::review::asking`].
 pub struct Sculpt<'a> {
     pub plan: &'a Plan,
-    /// Why the files are held against each other alone, and not against the sculpt.
-    pub seams_only: Option<&'static str>,
 }
 
 /// What a delivery holds of maps that can be held against the sculpt.
@@ -82,7 +80,7 @@ impl AskedFiles {
     /// What they say of the sculpt, as checks of their files.
     pub fn checks(&self, sculpt: &Sculpt) -> Vec<Check> {
         let asked = match Truths::new(sculpt.plan, &self.report.sheets) {
-            Ok(truths) if !self.whole.is_empty() => truths.ask(&self.whole, &self.report, sculpt.seams_only),
+            Ok(truths) if !self.whole.is_empty() => truths.ask(&self.whole, &self.report),
             Ok(_) => AskedTruths::default(),
             Err(why) => AskedTruths { notes: vec![why], ..AskedTruths::default() },
         };

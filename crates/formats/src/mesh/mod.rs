@@ -1,5 +1,6 @@
 //! Mesh formats: which there are, how a file is recognised, and the one error they all answer with.
 
+mod fbx;
 mod gltf;
 mod obj;
 mod ply;
@@ -8,7 +9,7 @@ mod text;
 
 pub(crate) use self::gltf::chunks;
 pub use self::gltf::write_glb;
-pub use obj::write_obj;
+pub use obj::{write_obj, write_obj_of_quads};
 pub use ply::write_ply;
 
 use ember_ridge_core::mesh::{ReadNote, UvChoice, UvSet};
@@ -107,6 +108,7 @@ pub const MESH_FORMATS: &[MeshFormat] = &[
         names_others: true,
         read: gltf::read,
     },
+    MeshFormat { label: "FBX", extensions: &["fbx"], many_uv_sets: true, names_others: true, read: fbx::read },
     MeshFormat { label: "STL", extensions: &["stl"], many_uv_sets: false, names_others: false, read: stl::read },
 ];
 

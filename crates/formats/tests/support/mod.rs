@@ -2,6 +2,7 @@
 #![allow(dead_code, reason = "each test file uses its own share")]
 
 pub mod documents;
+pub mod fbx;
 
 use ember_ridge_core::Mesh;
 use ember_ridge_core::bake::{Outcome, Plan, Unwatched, run};

@@ -23,8 +23,10 @@ pub struct MipView {
 pub struct Subdivisions {
     /// From no subdivision on.
     pub levels: Vec<Subdivision>,
-    /// Finishes add heights, which count as distance from the sculpt.
-    pub relief: bool,
+    /// What finishes add to the sculpt is counted in.
+    pub finishes: bool,
+    /// Why nothing is measured.
+    pub unmeasured: Option<String>,
 }
 
 /// How far the low-poly is from the sculpt when it is subdivided so often and displaced.

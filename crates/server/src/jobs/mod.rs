@@ -182,6 +182,8 @@ async fn work_on(app: &Arc<App>, running: Arc<Running>) {
             app.jobs.tell(Event::Queue);
             let (app_there, running_there) = (app.clone(), running.clone());
             let baked = aside(move || bake(&app_there, &run, &running_there)).await;
+            // Its scene has grown with its rays; whoever learns that the run has ended finds the budget kept.
+            app.memory.make_room(0);
             let kept = match baked {
                 Ok(Some(((report, files), naming))) => {
                     let kept = app.store.finish_run(id, &report, &files).await.map_err(Fault::from);
@@ -223,7 +225,6 @@ async fn work_on(app: &Arc<App>, running: Arc<Running>) {
         true => drop(app.store.pause_run(id).await),
         false => {}
     }
-    app.memory.make_room(0);
     app.jobs.tell(Event::Ended { run: id });
     deliver_finished(app);
     app.jobs.tell(Event::Asset { asset });

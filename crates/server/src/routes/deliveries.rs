@@ -280,12 +280,11 @@ fn write(app: &App, run: &Run, files: &[RunFile], order: &DeliveryOrder) -> Resu
     };
     let asking = asking(&report.recipe).ok();
     let plan = asking.as_ref().map(|asking| -> Result<_> {
-        let scene = app.scene(&asking.recipe, &|_| true)?;
-        Plan::new(&asking.recipe, &scene).map_err(|fault| Fault::unusable(fault.to_string()))
+        let scene = app.scene(asking, &|_| true)?;
+        Plan::new(asking, &scene).map_err(|fault| Fault::unusable(fault.to_string()))
     });
     let plan = plan.transpose()?;
-    let seams_only = asking.and_then(|asking| asking.seams_only);
-    let sculpt = plan.as_ref().map(|plan| Sculpt { plan, seams_only });
+    let sculpt = plan.as_ref().map(|plan| Sculpt { plan });
     let run = RunToDeliver { report, low: &low, cage: cage.as_deref(), open: &open, sculpt };
     let delivered =
         place.deliver(&run, &order.profile, &delivery, &names, &|_| {}).map_err(|fault| fault_of(&fault))?;

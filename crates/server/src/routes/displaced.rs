@@ -44,13 +44,16 @@ async fn list_subdivisions(app: &State<Arc<App>>, id: i64) -> Result<Json<Subdiv
             };
             MEASURED.map(after).collect()
         };
-        let Ok(asking) = asking(&side.run.recipe) else {
-            return Ok(Json(Subdivisions { levels: with(&|_| None), relief: false }));
+        let asking = match asking(&side.run.recipe) {
+            Ok(asking) => asking,
+            Err(why) => {
+                return Ok(Json(Subdivisions { levels: with(&|_| None), finishes: false, unmeasured: Some(why) }));
+            }
         };
         let sheets = sheets(&app, &side, MAP)?;
-        with_truths(&app, &asking.recipe, report_of(&side)?, |truths| {
+        with_truths(&app, &asking, report_of(&side)?, |truths| {
             let off = |level| Some(truths.truth(&sheets, Question::Displaced { scale, level: Some(level) }).difference);
-            Ok(Json(Subdivisions { levels: with(&off), relief: asking.seams_only.is_some() }))
+            Ok(Json(Subdivisions { levels: with(&off), finishes: truths.counts_finishes(), unmeasured: None }))
         })
     })
     .await
@@ -95,7 +98,7 @@ fn packed(app: &App, side: &Side, level: u32) -> Result<Vec<u8>> {
     let displaced = Displacing { low, table: &table, sheets: &images, scale, sampler }.mesh(level);
     let off = match asking(recipe) {
         Ok(asking) => {
-            Some(with_truths(app, &asking.recipe, report_of(side)?, |truths| Ok(truths.far_from_sculpt(&displaced)))?)
+            Some(with_truths(app, &asking, report_of(side)?, |truths| Ok(truths.far_from_sculpt(&displaced)))?)
         }
         Err(_) => None,
     };

@@ -29,6 +29,7 @@ mod hits;
 mod imports;
 mod ledger;
 mod looks;
+mod low_polys;
 mod maps;
 mod masks;
 mod mends;
@@ -61,6 +62,7 @@ pub fn described() -> OpenApi {
         about::Described::openapi(),
         assets::Described::openapi(),
         meshes::Described::openapi(),
+        low_polys::Described::openapi(),
         findings::Described::openapi(),
         maps::Described::openapi(),
         masks::Described::openapi(),
@@ -92,6 +94,7 @@ pub fn mount(rocket: Rocket<Build>) -> Rocket<Build> {
     rocket
         .mount("/api", assets::routes())
         .mount("/api", meshes::routes())
+        .mount("/api", low_polys::routes())
         .mount("/api", findings::routes())
         .mount("/api", maps::routes())
         .mount("/api", masks::routes())

@@ -44,7 +44,7 @@ async fn show_truths(app: &State<Arc<App>>, id: i64) -> Result<Json<AskedTruths>
             let why = "the run has neither a normal map nor displacement to hold against the sculpt";
             return Ok(Json(AskedTruths { notes: vec![why.into()], ..AskedTruths::default() }));
         }
-        with_truths(&app, &asking.recipe, report, |truths| Ok(Json(truths.ask(&maps, report, asking.seams_only))))
+        with_truths(&app, &asking, report, |truths| Ok(Json(truths.ask(&maps, report))))
     })
     .await
 }
@@ -85,9 +85,6 @@ async fn show_heat(
 fn heat_of(app: &App, side: &Side, of: Heat, sheet: usize) -> Result<Vec<f32>> {
     let report = report_of(side)?;
     let asking = asking(&side.run.recipe).map_err(Fault::unusable)?;
-    if let Some(why) = asking.seams_only.filter(|_| of != Heat::Seams) {
-        return Err(Fault::unusable(why));
-    }
     let map = if of == Heat::Displaced { "displacement" } else { "normal" };
     let told = report.maps.get(map).filter(|told| told.error.is_none());
     let told = told.ok_or_else(|| Fault::missing("such map in this run"))?;
@@ -100,7 +97,7 @@ fn heat_of(app: &App, side: &Side, of: Heat, sheet: usize) -> Result<Vec<f32>> {
     let old =
         || Fault::unusable(format!("{map}: an earlier version made it, without saying how it is read; bake it again"));
     let question = asked.ok_or_else(old)?;
-    with_truths(app, &asking.recipe, report, |truths| Ok(truths.heat(&sheets(app, side, map)?, question, sheet)))
+    with_truths(app, &asking, report, |truths| Ok(truths.heat(&sheets(app, side, map)?, question, sheet)))
 }
 
 /// Asks something of a run's places, traced now.

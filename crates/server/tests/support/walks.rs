@@ -123,10 +123,11 @@ pub async fn documents(held: &Held) {
     held.refused(Method::Post, broken, "<materialx>\n<add", 422, "bad.mtlx: line 2").await;
 }
 
-/// The files of a run are held against the sculpt, where no finish adds heights.
+/// The files of a run are held against the sculpt, with finishes and without.
 pub async fn truths(held: &Held) {
     let told = held.get("/api/runs/1/truths").await;
-    assert!(told["notes"][0].as_str().is_some_and(|note| note.contains("finishes add heights")), "{told}");
+    assert_eq!((&told["faults"], &told["notes"]), (&json!([]), &json!([])), "{told}");
+    assert!(told["truths"]["lit"][0]["mean"].as_f64().is_some_and(|mean| mean < 3.0), "{told}");
     let before = held.get("/api/assets/1").await;
     let mut recipe = before["recipe"].clone();
     recipe["finishes"] = json!([]);

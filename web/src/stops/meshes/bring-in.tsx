@@ -47,9 +47,9 @@ export function BringIn() {
       />
       {pending.length === 0 && beside.length === 0 && (
         <p className="mt-1.5 text-xs text-ink-3">
-          OBJ, PLY, GLB, glTF, STL, up to 4 GiB each, with the .mtl, .bin and textures they name. Names ending
-          in {words(recipe?.endings.low)}, {words(recipe?.endings.high)} or {words(recipe?.endings.cage)} say
-          what they are; other suffixes are set at Pairs.
+          OBJ, PLY, GLB, glTF, FBX, STL, up to 4 GiB each, with the .mtl, .bin and textures they name. Names
+          ending in {words(recipe?.endings.low)}, {words(recipe?.endings.high)} or{" "}
+          {words(recipe?.endings.cage)} say what they are; other suffixes are set at Pairs.
         </p>
       )}
       {pending.length > 0 && (

@@ -8,6 +8,7 @@ import { LongList } from "../../ui/long-list";
 import { Badge, bytes, count, IconButton, Row, Section, StopHead } from "../../ui/parts";
 import { BringIn, ROLES } from "./bring-in";
 import { LayoutSection } from "./layout/section";
+import { LowPolySection } from "./low-poly";
 import { MeshFindings } from "./mesh-findings";
 import { PlaneSection } from "./plane";
 
@@ -64,6 +65,7 @@ function RoleSection({ role, meshes }: { role: Role; meshes: MeshView[] }) {
   return (
     <Section title={ROLE_TITLES[role]}>
       {meshes.length === 0 && <p className="text-ink-3">{ROLE_HINTS[role]}</p>}
+      {role === "low" && meshes.length === 0 && <LowPolySection made={false} />}
       {role === "low" && <PlaneSection made={meshes.length > 0} />}
       {meshes.map((m) => (
         <div key={m.hash + m.file} className="mt-1 mb-1">
@@ -89,6 +91,7 @@ function RoleSection({ role, meshes }: { role: Role; meshes: MeshView[] }) {
           <PartList mesh={m} role={role} />
         </div>
       ))}
+      {role === "low" && meshes.length > 0 && <LowPolySection made />}
     </Section>
   );
 }
@@ -112,10 +115,12 @@ const UV_PLANES: readonly Option[] = [
 /** Textures lie where the materials of the file say. */
 const AS_SAID = "as-said";
 
-/** The UV sets of a file, under their names; other files than glTF hold one, without a name. */
+/** The UV sets of a file, under their names; files but glTF and FBX hold one, without a name. */
 function uvSets(mesh: MeshView): Option[] {
-  if (!/\.(glb|gltf)$/i.test(mesh.file)) return [["0", "the file's"]];
-  return Array.from({ length: Math.max(1, mesh.summary.uv_sets) }, (_, n) => [String(n), `TEXCOORD_${n}`]);
+  const ending = /\.(glb|gltf|fbx)$/i.exec(mesh.file)?.[1]?.toLowerCase();
+  if (!ending) return [["0", "the file's"]];
+  const name = (n: number) => (ending === "fbx" ? `set ${n}` : `TEXCOORD_${n}`);
+  return Array.from({ length: Math.max(1, mesh.summary.uv_sets) }, (_, n) => [String(n), name(n)]);
 }
 
 /** Which UVs of a file are used: for the maps, and for the textures that lie on the low-poly. */

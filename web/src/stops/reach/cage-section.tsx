@@ -43,7 +43,7 @@ export function CageSection() {
         ref={picker}
         type="file"
         aria-label="Cage file"
-        accept=".obj,.ply,.glb,.gltf,.stl"
+        accept=".obj,.ply,.glb,.gltf,.fbx,.stl"
         className="sr-only"
         onChange={(e) => bring(e.target.files?.[0])}
       />

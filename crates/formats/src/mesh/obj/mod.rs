@@ -5,7 +5,7 @@
 mod library;
 mod write;
 
-pub use write::write_obj;
+pub use write::{write_obj, write_obj_of_quads};
 
 use super::text::{decode, lines, quoted};
 use super::{Beside, EXPORT_AGAIN, Fault, NO_COLOR};

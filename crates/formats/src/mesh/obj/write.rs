@@ -8,6 +8,19 @@ use std::io::{self, Write};
 /// # Errors
 /// What the writer answers.
 pub fn write_obj(out: &mut dyn Write, mesh: &Mesh) -> io::Result<()> {
+    write(out, mesh, None)
+}
+
+/// The same with quads, where all of its triangles were cut from quads.
+///
+/// # Errors
+/// Those of `out`.
+pub fn write_obj_of_quads(out: &mut dyn Write, mesh: &Mesh) -> io::Result<()> {
+    write(out, mesh, mesh.quads().as_deref())
+}
+
+/// `quads`: written in place of two triangles each.
+fn write(out: &mut dyn Write, mesh: &Mesh, quads: Option<&[[u32; 4]]>) -> io::Result<()> {
     for (i, p) in mesh.positions.iter().enumerate() {
         match mesh.colors.get(i) {
             Some(c) => {
@@ -26,14 +39,15 @@ pub fn write_obj(out: &mut dyn Write, mesh: &Mesh) -> io::Result<()> {
     let mut material = None;
     for part in &mesh.parts {
         writeln!(out, "o {}", part.name)?;
-        for t in part.triangles.clone() {
+        for t in part.triangles.clone().step_by(if quads.is_some() { 2 } else { 1 }) {
             let now = mesh.triangle_materials.get(t as usize).and_then(|&m| mesh.materials.get(m as usize));
             if now != material {
                 material = now;
                 writeln!(out, "usemtl {}", now.map_or("none", String::as_str))?;
             }
             write!(out, "f")?;
-            for v in mesh.triangles[t as usize].map(|v| v + 1) {
+            let corners = quads.map_or(&mesh.triangles[t as usize][..], |quads| &quads[t as usize / 2]);
+            for v in corners.iter().map(|v| v + 1) {
                 match mesh.uvs.is_empty() {
                     true => write!(out, " {v}//{v}")?,
                     false => write!(out, " {v}/{v}/{v}")?,

@@ -131,12 +131,14 @@ export function DisplacedSection() {
               </table>
               <p className="text-xs text-ink-3">
                 Distance to the sculpt in scene units, over the whole surface.
-                {asked.data?.relief && " Heights that finishes add count as distance."}
+                {asked.data?.finishes && " What finishes add to the sculpt is counted in."}
               </p>
             </>
           )}
           {asked.data && measured.length === 0 && (
-            <p className="text-xs text-ink-3">Not measured: there is no sculpt to hold it against.</p>
+            <p className="text-xs text-ink-3">
+              Not measured: {asked.data.unmeasured ?? "no ray meets the sculpt"}.
+            </p>
           )}
         </>
       )}

@@ -1,4 +1,4 @@
-//! How far two maps of the same texels are apart.
+//! How far numbers are off, told in three.
 
 use schemars::JsonSchema;
 use serde::Serialize;

@@ -1,0 +1,121 @@
+//! Low-polys made here, of an asset's sculpt.
+
+use crate::App;
+use crate::api::{LevelsView, LowPolyOrder, LowPolyTo, MeshSummary, Role};
+use crate::fault::{Fault, Result, aside};
+use crate::intake::place;
+use crate::locked;
+use crate::routes::assets::{self, Tagged};
+use crate::routes::meshes::or_nothing_stays;
+use crate::routes::sent::Sent;
+use crate::scenes::summary_name;
+use ember_ridge_core::Mesh;
+use ember_ridge_core::levels::{ReduceSettings, ReduceTo, coarser_levels, reduce};
+use ember_ridge_core::pairs::Endings;
+use ember_ridge_core::recipe::MeshSource;
+use ember_ridge_core::step::MeshStep;
+use ember_ridge_core::surface::Difference;
+use ember_ridge_formats::mesh::write_glb;
+use rocket::serde::json::Json;
+use rocket::{State, get, post};
+use std::io::Write;
+use std::sync::Arc;
+
+described_routes!(list_levels, make_low_poly);
+
+/// The coarser levels of the sculpt, where it was refined face by face.
+#[utoipa::path(tag = "meshes", responses((status = 200, description = "Faces of each level, or why there is none", body = ref("LevelsView"))))]
+#[get("/assets/<id>/levels")]
+async fn list_levels(app: &State<Arc<App>>, id: i64) -> Result<Json<LevelsView>> {
+    let (app, sources) = (app.inner().clone(), app.store.asset(id).await?.recipe.high);
+    aside(move || {
+        let sculpt = app.joined(&sources)?;
+        Ok(Json(match coarser_levels(&sculpt) {
+            Ok(levels) => LevelsView { faces: levels.faces(), none: None },
+            Err(broken) => LevelsView { faces: Vec::new(), none: Some(broken.why.to_owned()) },
+        }))
+    })
+    .await
+}
+
+/// Makes a low-poly of the sculpt, with UVs laid out, in place of the one that is there.
+#[utoipa::path(
+    tag = "meshes",
+    request_body(content = ref("LowPolyOrder"), content_type = "application/json"),
+    responses((status = 200, description = "The asset with the low-poly", body = ref("AssetView"))),
+)]
+#[post("/assets/<id>/low-poly", data = "<order>")]
+async fn make_low_poly(app: &State<Arc<App>>, id: i64, order: Sent<LowPolyOrder>) -> Result<Tagged> {
+    let (order, recipe) = (order.0, app.store.asset(id).await?.recipe);
+    let Some(first) = recipe.high.first() else {
+        return Err(Fault::unusable("No sculpt yet to make a low-poly of. Import one at the Meshes stop"));
+    };
+    let name = format!(
+        "{}.glb",
+        low_name(&recipe.endings, first.file.rsplit_once('.').map_or(&*first.file, |(stem, _)| stem))
+    );
+    let (there, sources, endings) = (app.inner().clone(), recipe.high.clone(), recipe.endings.clone());
+    let (mesh, told, writer) = aside(move || {
+        // As when one is read: it takes several times its size, and all cores.
+        let _turn = locked(&there.reading);
+        let (mut mesh, off, short) = made(&*there.joined(&sources)?, order)?;
+        for part in &mut mesh.parts {
+            part.name = low_name(&endings, &part.name);
+        }
+        let mut writer = there.store.blobs.writer()?;
+        let mut bytes = Vec::new();
+        write_glb(&mut bytes, &mesh)?;
+        writer.write_all(&bytes)?;
+        let mut told = format!(
+            "{} triangles, off from the sculpt by {:.4} units on average, 99 % within {:.4}, {:.4} at worst",
+            mesh.triangles.len(),
+            off.mean,
+            off.p99,
+            off.max
+        );
+        if short {
+            told += ". Sharp edges and borders of parts need more triangles than were asked for";
+        }
+        Ok((mesh, told, writer))
+    })
+    .await?;
+    let naming = app.store.naming().await;
+    let (hash, bytes) = aside(move || Ok(writer.keep()?)).await?;
+    let source = MeshSource { hash: Some(hash.clone()), ..MeshSource::file(&name) };
+    let summary = MeshSummary::of(&mesh, bytes, Role::Low);
+    app.store.put_mesh(&hash, &summary_name(&source, Role::Low), &summary).await?;
+    let edited = assets::edit_with(app, id, async move |recipe| {
+        recipe.low.clear();
+        recipe.cage = None;
+        place(recipe, Role::Low, MeshSource { steps: vec![MeshStep::LayOut { part: None }], ..source }, None);
+        Ok(())
+    })
+    .await;
+    drop(naming);
+    or_nothing_stays(app, edited).await?;
+    Ok(assets::view(app, id).await?.map(|view| view.told = vec![format!("{name}: {told}")]))
+}
+
+/// The low-poly, how far it is off, and whether it has more triangles than were asked for.
+fn made(sculpt: &Mesh, order: LowPolyOrder) -> Result<(Mesh, Difference, bool)> {
+    let LowPolyOrder { to, sharp, symmetric } = order;
+    let to = match to {
+        LowPolyTo::Triangles(count) => ReduceTo::Triangles(count),
+        LowPolyTo::Error(error) => ReduceTo::Error(error),
+        LowPolyTo::Level(below) => {
+            let levels = coarser_levels(sculpt).map_err(|broken| Fault::unusable(broken.to_string()))?;
+            let level = levels.level(below).map_err(Fault::unusable)?;
+            return Ok((level.mesh, level.off, false));
+        }
+    };
+    let settings = ReduceSettings { to, sharp, symmetric, ..ReduceSettings::default() };
+    let made = reduce(sculpt, &settings).map_err(|fault| Fault::unusable(fault.to_string()))?;
+    Ok((made.mesh, made.off, made.short))
+}
+
+/// A sculpt's name as that of its low-poly: with the first ending of low-polys in place of its own.
+fn low_name(endings: &Endings, name: &str) -> String {
+    let own = endings.stem(name).chars().count();
+    let stem: String = name.trim().chars().take(own).collect();
+    format!("{stem}{}", endings.low.first().map_or("_low", String::as_str))
+}
