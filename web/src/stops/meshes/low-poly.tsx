@@ -132,7 +132,10 @@ function LowPolyForm({ id, made }: { id: number; made: boolean }) {
             Keep sharp edges
           </Tick>
           {sharp !== null && (
-            <Row label="Sharper than" hint="They shade hard, too. For hard surfaces: on rough ones nearly all edges are sharp.">
+            <Row
+              label="Sharper than"
+              hint="They shade hard, too. For hard surfaces: on rough ones nearly all edges are sharp."
+            >
               <NumberField
                 label="Sharper than"
                 value={sharp}
