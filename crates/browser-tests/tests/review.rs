@@ -118,8 +118,8 @@ async fn maps_are_mended_and_runs_kept_compared_and_measured() -> Result<()> {
 
     // Files against the sculpt, with what the lantern's finishes add to it. A click shows where they are off.
     session.css("[data-truth=seams]").await?;
-    session.xpath("//*[contains(., 'what finishes add to the sculpt is counted in')]").await?;
-    session.css("[data-truth^=lit]").await?;
+    session.xpath("//*[contains(., 'finishes add to the sculpt is counted in')]").await?;
+    session.css("[data-truth=lit]").await?;
     session.xpath("//tr[@data-truth='seams']//button[.='Seams']").await?.click().await?;
     session
         .until(

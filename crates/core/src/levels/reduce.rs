@@ -75,7 +75,7 @@ const NO_LIMIT: f32 = 1e6;
 const AT_ONCE: usize = 1_000_000;
 /// Triangles of a slab.
 const OF_SLAB: usize = 400_000;
-/// What slabs leave: this many times what is asked for, and this share of what there is, at least.
+/// What slabs leave: this many times what is asked for, and this share of their own triangles, at least.
 const SPARE: f64 = 3.0;
 const LEAST_LEFT: f64 = 0.1;
 /// The share of an error that may be spent in slabs.

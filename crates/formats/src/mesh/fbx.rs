@@ -316,7 +316,7 @@ fn looks(
                     }
                 });
             if let Some(image) = image.clone() {
-                // The picture takes the place of the colour.
+                // It stands for the colour, too.
                 look.color = [1.0; 3];
                 look.picture = Some(Laid { image, sampler: Sampler::default(), placing: None, on_texture_uvs });
             }

@@ -159,7 +159,7 @@ function LowPolyForm({ id, made }: { id: number; made: boolean }) {
       ))}
       <p className="mt-1 text-xs text-ink-3">
         Its UVs are laid out patch by patch, and a proof is baked.{" "}
-        {made ? "It takes the place of the low-poly; undo brings that back." : ""}
+        {made ? "It replaces the low-poly; undo brings that back." : ""}
       </p>
     </div>
   );
