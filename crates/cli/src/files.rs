@@ -86,7 +86,7 @@ impl Files {
             let path = out.join(&name);
             if path.canonicalize().is_ok_and(|p| read.contains(&p)) {
                 bail!(
-                    "{}: this file was read, and would be written over. Give another name or folder with --out",
+                    "{}: this command reads this file and would write over it. Give another name or folder with --out",
                     path.display()
                 );
             }

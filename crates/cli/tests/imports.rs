@@ -80,7 +80,7 @@ fn what_is_not_known_is_left_out_and_said_and_sources_stay() {
     fs::remove_file(folder.join("maps/reference.png")).expect("removed");
     // Into the folder of the maps themselves.
     let output = run(folder, &["import", "maps", "--recipe", "recipe.json", "--out", "maps", "--scale", "1"]);
-    assert!(output.status.code() == Some(2) && error(&output).contains("would be written over"), "{}", error(&output));
+    assert!(output.status.code() == Some(2) && error(&output).contains("would write over it"), "{}", error(&output));
     assert!(!folder.join("maps/report.json").exists());
     let no_scale = run(folder, &["import", "maps", "--recipe", "recipe.json", "--out", "in2"]);
     assert!(error(&no_scale).contains("dune_height_16bit.png: heights in whole numbers"), "{}", error(&no_scale));

@@ -92,7 +92,7 @@ fn what_cannot_be_reduced_is_refused_by_name() {
     refused(&["--triangles", "2", "--out", "a.glb"], "hill_high.obj: 2 triangles hold nothing");
     refused(&["--error", "-1", "--out", "a.glb"], "error");
     refused(&["--triangles", "50", "--out", "a.fbx"], "a.fbx: a mesh is written as .glb, .obj or .ply");
-    refused(&["--triangles", "50", "--out", "hill_high.obj"], "would be written over");
+    refused(&["--triangles", "50", "--out", "hill_high.obj"], "would write over it");
     refused(&["--level", "2", "--out", "a.glb"], "-1, -2 and so on");
     // Seven by seven was never refined.
     refused(
