@@ -1,9 +1,13 @@
 //! The command line's words. docs/command-line.md lists them with examples; keep them stable.
 
+mod reduce;
+
+pub use reduce::Reduce;
+
 use crate::options::map_ids;
 use crate::words::{
-    finite, parse_bytes, parse_depth, parse_distance, parse_green, parse_level, parse_padding, parse_plane_size,
-    parse_processes, parse_rectangle, parse_scale, parse_suffix_rule, parse_threads, parse_uvs,
+    finite, parse_bytes, parse_depth, parse_distance, parse_green, parse_padding, parse_plane_size, parse_processes,
+    parse_rectangle, parse_scale, parse_suffix_rule, parse_threads, parse_uvs,
 };
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use ember_ridge_core::hits::HitRule;
@@ -14,7 +18,7 @@ use ember_ridge_core::pairs::Pairing;
 use ember_ridge_core::picture::{Depth, ImageFormat};
 use ember_ridge_core::reach::Direction;
 use ember_ridge_core::sheet::{Layout, Padding, RegionRectangle};
-use ember_ridge_core::surface::{Axis, Distance};
+use ember_ridge_core::surface::Distance;
 use ember_ridge_core::trace::BackFaces;
 use ember_ridge_samples::SAMPLES;
 use std::net::IpAddr;
@@ -400,57 +404,6 @@ pub struct Check {
     /// Folder for fixed copies of mesh files
     #[arg(long, value_name = "DIR", requires = "fix")]
     pub out: Option<PathBuf>,
-}
-
-#[derive(Args)]
-pub struct Reduce {
-    /// The sculpt
-    pub high: PathBuf,
-    /// To at most so many triangles
-    #[arg(long, value_name = "N", required_unless_present_any = ["error", "level", "levels"])]
-    pub triangles: Option<usize>,
-    /// As long as the surface moves no further than this, in scene units
-    #[arg(long, value_name = "UNITS", conflicts_with = "triangles")]
-    pub error: Option<f32>,
-    /// The level so many below a sculpt that was refined by Loop, Catmull-Clark or plain splitting: -1, -2 and so on
-    #[arg(long, value_name = "-K", allow_hyphen_values = true, conflicts_with_all = ["triangles", "error"], value_parser = parse_level)]
-    pub level: Option<usize>,
-    /// List the coarser levels, without writing one
-    #[arg(long, conflicts_with_all = ["triangles", "error", "level", "out"])]
-    pub levels: bool,
-    /// File to write: .glb, .obj or .ply
-    #[arg(long, value_name = "FILE", required_unless_present = "levels")]
-    pub out: Option<PathBuf>,
-    /// Keep edges where faces meet at more than so many degrees, and shade them hard
-    #[arg(long, value_name = "DEGREES", conflicts_with_all = ["level", "levels"])]
-    pub sharp: Option<f32>,
-    /// Make it its own mirror image across this axis, from the half of rising coordinates
-    #[arg(long, value_enum, value_name = "AXIS", conflicts_with_all = ["level", "levels"])]
-    pub symmetric: Option<AxisWord>,
-    /// How much outlines count beside flat detail, 0 to 1
-    #[arg(long, value_name = "W", default_value_t = 1.0, conflicts_with_all = ["level", "levels"])]
-    pub silhouette: f32,
-    /// Print what was made as JSON
-    #[arg(long)]
-    pub json: bool,
-}
-
-/// An axis of the scene.
-#[derive(Clone, Copy, ValueEnum)]
-pub enum AxisWord {
-    X,
-    Y,
-    Z,
-}
-
-impl From<AxisWord> for Axis {
-    fn from(word: AxisWord) -> Axis {
-        match word {
-            AxisWord::X => Axis::X,
-            AxisWord::Y => Axis::Y,
-            AxisWord::Z => Axis::Z,
-        }
-    }
 }
 
 #[derive(Args)]

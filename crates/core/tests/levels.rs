@@ -1,6 +1,7 @@
 //! Levels against arithmetic: cages refined here by the rules as they are printed, moved at the finest level, and given back; sculpts
 //! reduced to shapes whose distances are known.
 
+use crate::shapes::Shape;
 use crate::support::*;
 use ember_ridge_core::glam::{DVec3, Vec3, dvec3, vec3};
 use ember_ridge_core::levels::*;
@@ -8,175 +9,6 @@ use ember_ridge_core::mesh::weld;
 use ember_ridge_core::surface::Axis;
 use ember_ridge_core::{Draft, DraftPart, Mesh};
 use std::collections::{BTreeSet, HashMap};
-
-/// Faces over points.
-#[derive(Clone)]
-struct Shape {
-    points: Vec<DVec3>,
-    faces: Vec<Vec<usize>>,
-}
-
-fn edge(a: usize, b: usize) -> (usize, usize) {
-    (a.min(b), a.max(b))
-}
-
-fn mean(points: &[DVec3], of: impl IntoIterator<Item = usize>) -> DVec3 {
-    let all: Vec<DVec3> = of.into_iter().map(|point| points[point]).collect();
-    all.iter().sum::<DVec3>() / all.len() as f64
-}
-
-impl Shape {
-    /// Faces on each side of every edge.
-    fn edges(&self) -> HashMap<(usize, usize), Vec<usize>> {
-        let mut edges: HashMap<(usize, usize), Vec<usize>> = HashMap::new();
-        for (number, face) in self.faces.iter().enumerate() {
-            for k in 0..face.len() {
-                edges.entry(edge(face[k], face[(k + 1) % face.len()])).or_default().push(number);
-            }
-        }
-        edges
-    }
-
-    /// Neighbours of every point by edges, and those along the border.
-    fn around(&self) -> (Vec<Vec<usize>>, Vec<Vec<usize>>) {
-        let mut around = vec![Vec::new(); self.points.len()];
-        let mut border = around.clone();
-        for ((a, b), faces) in self.edges() {
-            for (one, other) in [(a, b), (b, a)] {
-                around[one].push(other);
-                if faces.len() == 1 {
-                    border[one].push(other);
-                }
-            }
-        }
-        (around, border)
-    }
-
-    /// Catmull and Clark's rules; borders as cubic curves.
-    fn catmull_clark(&self) -> Shape {
-        let edges = self.edges();
-        let (around, border) = self.around();
-        let centres: Vec<DVec3> = self.faces.iter().map(|face| mean(&self.points, face.iter().copied())).collect();
-        let mut of_point = vec![Vec::new(); self.points.len()];
-        for (number, face) in self.faces.iter().enumerate() {
-            face.iter().for_each(|point| of_point[*point].push(number));
-        }
-        let mut points: Vec<DVec3> = (0..self.points.len())
-            .map(|v| {
-                let p = self.points[v];
-                if !border[v].is_empty() {
-                    return p * 0.75 + mean(&self.points, border[v].iter().copied()) * 0.25;
-                }
-                let n = around[v].len() as f64;
-                let faces = mean(&centres, of_point[v].iter().copied());
-                let middles: DVec3 = around[v].iter().map(|other| (p + self.points[*other]) / 2.0).sum::<DVec3>() / n;
-                (faces + 2.0 * middles + (n - 3.0) * p) / n
-            })
-            .collect();
-        let first_centre = points.len();
-        points.extend(&centres);
-        let mut number = HashMap::new();
-        let mut sorted: Vec<_> = edges.into_iter().collect();
-        sorted.sort();
-        for ((a, b), faces) in sorted {
-            number.insert((a, b), points.len());
-            points.push(match faces[..] {
-                [one, other] => (self.points[a] + self.points[b] + centres[one] + centres[other]) / 4.0,
-                _ => (self.points[a] + self.points[b]) / 2.0,
-            });
-        }
-        let mut faces = Vec::new();
-        for (f, face) in self.faces.iter().enumerate() {
-            let n = face.len();
-            for k in 0..n {
-                let (before, next) = (edge(face[(k + n - 1) % n], face[k]), edge(face[k], face[(k + 1) % n]));
-                faces.push(vec![face[k], number[&next], first_centre + f, number[&before]]);
-            }
-        }
-        Shape { points, faces }
-    }
-
-    /// Loop's rules for triangles; or, not smoothed, points in the middle of edges alone.
-    fn in_four(&self, smooth: bool) -> Shape {
-        let edges = self.edges();
-        let (around, border) = self.around();
-        let mut points: Vec<DVec3> = (0..self.points.len())
-            .map(|v| {
-                let p = self.points[v];
-                if !smooth {
-                    return p;
-                }
-                if !border[v].is_empty() {
-                    return p * 0.75 + mean(&self.points, border[v].iter().copied()) * 0.25;
-                }
-                let n = around[v].len() as f64;
-                let beta = (0.625 - (0.375 + (std::f64::consts::TAU / n).cos() / 4.0).powi(2)) / n;
-                p * (1.0 - n * beta) + around[v].iter().map(|other| self.points[*other] * beta).sum::<DVec3>()
-            })
-            .collect();
-        let mut number = HashMap::new();
-        let mut sorted: Vec<_> = edges.into_iter().collect();
-        sorted.sort();
-        for ((a, b), faces) in sorted {
-            number.insert((a, b), points.len());
-            let ends = self.points[a] + self.points[b];
-            points.push(match faces[..] {
-                [_, _] if smooth => {
-                    let tips =
-                        faces.iter().map(|f| self.faces[*f].iter().find(|p| **p != a && **p != b).expect("a tip"));
-                    ends * 0.375 + tips.map(|tip| self.points[*tip] * 0.125).sum::<DVec3>()
-                }
-                _ => ends / 2.0,
-            });
-        }
-        let mut faces = Vec::new();
-        for face in &self.faces {
-            let [a, b, c] = [face[0], face[1], face[2]];
-            let [ab, bc, ca] = [(a, b), (b, c), (c, a)].map(|(a, b)| number[&edge(a, b)]);
-            faces.extend([vec![a, ab, ca], vec![ab, b, bc], vec![ca, bc, c], vec![ab, bc, ca]]);
-        }
-        Shape { points, faces }
-    }
-
-    fn diagonal(&self) -> f64 {
-        let low = self.points.iter().fold(DVec3::INFINITY, |low, p| low.min(*p));
-        self.points.iter().fold(DVec3::NEG_INFINITY, |high, p| high.max(*p)).distance(low)
-    }
-
-    /// Every point moved by up to `most` along each axis, without a pattern.
-    fn shaken(mut self, most: f64) -> Shape {
-        let mut state = 7u64;
-        for point in &mut self.points {
-            let mut next = || {
-                state = state.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
-                ((state >> 40) as f64 / f64::from(1 << 24) * 2.0 - 1.0) * most
-            };
-            *point += dvec3(next(), next(), next());
-        }
-        self
-    }
-
-    /// As a mesh whose points and faces stand in another order, and faces begin at another corner.
-    fn mesh(&self) -> Mesh {
-        let count = self.points.len();
-        let stride = (count / 3..).find(|stride| gcd(*stride, count) == 1 && *stride > 0).expect("one");
-        let place = |point: usize| point * stride % count;
-        let mut draft = Draft { positions: vec![Vec3::ZERO; count], ..Draft::default() };
-        self.points.iter().enumerate().for_each(|(v, p)| draft.positions[place(v)] = p.as_vec3());
-        let mut part = DraftPart { name: "cage".into(), ..DraftPart::default() };
-        for (number, face) in self.faces.iter().enumerate().rev() {
-            let turn = number % face.len();
-            part.indices.extend(face.iter().cycle().skip(turn).take(face.len()).map(|point| place(*point) as u32));
-            part.corners.push(face.len() as u32);
-        }
-        draft.parts.push(part);
-        draft.finish().expect("whole")
-    }
-}
-
-fn gcd(a: usize, b: usize) -> usize {
-    if b == 0 { a } else { gcd(b, a % b) }
-}
 
 /// The outside of three blocks in a corner: points where three, four and five faces meet.
 fn corner_of_blocks() -> Shape {
@@ -384,6 +216,34 @@ fn what_folds_flat_is_taken_out() {
         assert_eq!(triangles.len(), made.mesh.triangles.len());
         assert!(made.mesh.triangles.len() > count * 9 / 10, "{}", made.mesh.triangles.len());
     }
+}
+
+#[test]
+fn what_is_thinned_in_slabs_first_has_no_trace_of_them() {
+    // More than a million triangles, in two parts whose border runs along the slabs.
+    let n = 720;
+    let hills = height_field("hills", n, |x, z| 0.05 * (9.0 * x).sin() * (7.0 * z).cos());
+    let mut draft = Draft { positions: hills.positions.clone(), ..Draft::default() };
+    draft.parts = ["near", "far"].map(|name| DraftPart { name: name.into(), ..DraftPart::default() }).to_vec();
+    for (t, triangle) in hills.triangles.iter().enumerate() {
+        let middle: Vec3 = hills.corners(t as u32).iter().sum::<Vec3>() / 3.0;
+        draft.parts[usize::from(middle.z > 0.5)].indices.extend(triangle);
+    }
+    let sculpt = draft.finish().expect("whole");
+    assert!(sculpt.triangles.len() > 1_000_000);
+    let made = reduce(&sculpt, &to(2000)).expect("reduced");
+    let smaller = reduce(&height_field("hills", 300, |x, z| 0.05 * (9.0 * x).sin() * (7.0 * z).cos()), &to(2000));
+    let (by_slabs, at_once) = (made.off, smaller.expect("reduced").off);
+    assert!((1900..=2000).contains(&made.mesh.triangles.len()) && made.mesh.parts.len() == 2);
+    assert!(by_slabs.mean < 1.5 * at_once.mean && by_slabs.max < 2.0 * at_once.max, "{by_slabs:?}, {at_once:?}");
+    // Slabs keep their borders as they are; what is left of these would be rows of needles.
+    let shortest = |t: u32| {
+        let [a, b, c] = made.mesh.corners(t);
+        a.distance(b).min(b.distance(c)).min(c.distance(a))
+    };
+    let needles = (0..made.mesh.triangles.len() as u32).filter(|t| shortest(*t) < 2.0 / n as f32).count();
+    assert!(needles < 20, "{needles}");
+    assert_eq!(faces_at_edges(&made.mesh), BTreeSet::from([1, 2]));
 }
 
 /// A box of many faces a side.

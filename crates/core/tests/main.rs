@@ -4,6 +4,8 @@
 #[global_allocator]
 static MEMORY: mimalloc::MiMalloc = mimalloc::MiMalloc;
 
+#[path = "support/shapes.rs"]
+mod shapes;
 mod support;
 #[path = "support/surfaces.rs"]
 mod surfaces;

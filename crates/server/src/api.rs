@@ -97,7 +97,7 @@ pub enum LowPolyTo {
 }
 
 /// Coarser levels of a sculpt that was refined face by face.
-#[derive(Debug, Serialize, JsonSchema)]
+#[derive(Debug, Serialize, Deserialize, JsonSchema)]
 pub struct LevelsView {
     /// Faces of each, the finest first.
     pub faces: Vec<usize>,

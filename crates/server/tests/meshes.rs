@@ -252,9 +252,18 @@ async fn a_low_poly_is_made_of_a_lone_sculpt() {
     revise(&client, |r| r["sheet"]["size"] = json!(64)).await;
     assert_eq!(crate::support::baked(&client, "proof").await["status"], "done");
 
+    // What names a part that the next one lacks goes with it, and is told.
+    let (status, body) = upload(&client, "other_low.obj", "low", square("other", 0.0)).await;
+    assert_eq!(status, Status::Ok, "{body}");
+    revise(&client, |r| r["reach"]["parts"] = json!([{ "part": "other", "out": 0.3, "in": 0.3 }])).await;
     let (status, asset) = post(&client, "/api/assets/1/low-poly", json!({ "to": { "level": 3 } })).await;
+    assert_eq!((status, &asset["recipe"]["reach"]["parts"]), (Status::Ok, &Value::Null), "{asset}");
+    assert!(
+        asset["told"].as_array().is_some_and(|told| told.len() == 2 && told[1].to_string().contains("other")),
+        "{asset}"
+    );
     assert_eq!((status, &asset["meshes"][0]["summary"]["triangles"]), (Status::Ok, &json!(8)), "{asset}");
-    for _ in 0..3 {
+    for _ in 0..5 {
         post(&client, "/api/assets/1/undo", json!({})).await;
     }
     assert_eq!(get(&client, "/api/assets/1").await.1["recipe"]["low"], json!([]));

@@ -6,7 +6,7 @@ use crate::fault::{Fault, Result, aside};
 use crate::intake::place;
 use crate::locked;
 use crate::routes::assets::{self, Tagged};
-use crate::routes::meshes::or_nothing_stays;
+use crate::routes::meshes::{keys_of, or_nothing_stays, without_lost_parts};
 use crate::routes::sent::Sent;
 use crate::scenes::summary_name;
 use ember_ridge_core::Mesh;
@@ -28,14 +28,17 @@ described_routes!(list_levels, make_low_poly);
 #[get("/assets/<id>/levels")]
 async fn list_levels(app: &State<Arc<App>>, id: i64) -> Result<Json<LevelsView>> {
     let (app, sources) = (app.inner().clone(), app.store.asset(id).await?.recipe.high);
-    aside(move || {
-        let sculpt = app.joined(&sources)?;
-        Ok(Json(match coarser_levels(&sculpt) {
-            Ok(levels) => LevelsView { faces: levels.faces(), none: None },
-            Err(broken) => LevelsView { faces: Vec::new(), none: Some(broken.why.to_owned()) },
-        }))
-    })
-    .await
+    let text = aside(move || {
+        // Asked whenever the form opens; on a large sculpt it takes seconds.
+        app.memory.once(&format!("levels/{}", keys_of(&sources)), || {
+            let view = match coarser_levels(&*app.joined(&sources)?) {
+                Ok(levels) => LevelsView { faces: levels.faces(), none: None },
+                Err(broken) => LevelsView { faces: Vec::new(), none: Some(broken.why.to_owned()) },
+            };
+            Ok(serde_json::to_vec(&view)?)
+        })
+    });
+    Ok(Json(serde_json::from_slice(&text.await?)?))
 }
 
 /// Makes a low-poly of the sculpt, with UVs laid out, in place of the one that is there.
@@ -84,16 +87,19 @@ async fn make_low_poly(app: &State<Arc<App>>, id: i64, order: Sent<LowPolyOrder>
     let source = MeshSource { hash: Some(hash.clone()), ..MeshSource::file(&name) };
     let summary = MeshSummary::of(&mesh, bytes, Role::Low);
     app.store.put_mesh(&hash, &summary_name(&source, Role::Low), &summary).await?;
+    let mut told = vec![format!("{name}: {told}")];
+    let (there, lost) = (app.inner().clone(), &mut told);
     let edited = assets::edit_with(app, id, async move |recipe| {
         recipe.low.clear();
         recipe.cage = None;
         place(recipe, Role::Low, MeshSource { steps: vec![MeshStep::LayOut { part: None }], ..source }, None);
+        lost.extend(without_lost_parts(&there, recipe).await?);
         Ok(())
     })
     .await;
     drop(naming);
     or_nothing_stays(app, edited).await?;
-    Ok(assets::view(app, id).await?.map(|view| view.told = vec![format!("{name}: {told}")]))
+    Ok(assets::view(app, id).await?.map(|view| view.told = told))
 }
 
 /// The low-poly, how far it is off, and whether it has more triangles than were asked for.

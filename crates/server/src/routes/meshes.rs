@@ -203,13 +203,7 @@ async fn add_mesh(
     let (there, lost) = (app.inner().clone(), &mut told);
     let edited = assets::edit_with(app, id, async move |recipe| {
         place(recipe, role, source, replaces);
-        let (mut low, mut high) = (Vec::new(), Vec::new());
-        for (role, side, names) in [(Role::Low, &recipe.low, &mut low), (Role::High, &recipe.high, &mut high)] {
-            for source in side {
-                names.extend(there.summary(source, role).await?.parts.into_iter().map(|p| p.name));
-            }
-        }
-        *lost = carry_over(recipe, &low, &high);
+        *lost = without_lost_parts(&there, recipe).await?;
         Ok(())
     })
     .await;
@@ -219,6 +213,17 @@ async fn add_mesh(
         format!("{name} refers to '{path}', which was not imported with it: import both together to get its colours")
     }));
     Ok(assets::view(app, id).await?.map(|view| view.told = told))
+}
+
+/// Removes what names parts that no mesh of the recipe has any more, and says each in words.
+pub(super) async fn without_lost_parts(app: &Arc<App>, recipe: &mut Recipe) -> Result<Vec<String>> {
+    let (mut low, mut high) = (Vec::new(), Vec::new());
+    for (role, side, names) in [(Role::Low, &recipe.low, &mut low), (Role::High, &recipe.high, &mut high)] {
+        for source in side {
+            names.extend(app.summary(source, role).await?.parts.into_iter().map(|p| p.name));
+        }
+    }
+    Ok(carry_over(recipe, &low, &high))
 }
 
 /// Of a file that did not get into the recipe nothing stays on the disk.
@@ -310,7 +315,7 @@ async fn show_display(app: &State<Arc<App>>, id: i64, side: Side) -> Result<Shar
     Ok(Shared::new(ContentType::Binary, bytes))
 }
 
-fn keys_of(sources: &[MeshSource]) -> String {
+pub(super) fn keys_of(sources: &[MeshSource]) -> String {
     sources.iter().map(mesh_key).collect::<Vec<_>>().join("+")
 }
 

@@ -65,8 +65,7 @@ function RoleSection({ role, meshes }: { role: Role; meshes: MeshView[] }) {
   return (
     <Section title={ROLE_TITLES[role]}>
       {meshes.length === 0 && <p className="text-ink-3">{ROLE_HINTS[role]}</p>}
-      {role === "low" && meshes.length === 0 && <LowPolySection made={false} />}
-      {role === "low" && <PlaneSection made={meshes.length > 0} />}
+      {role === "low" && meshes.length > 0 && <PlaneSection made />}
       {meshes.map((m) => (
         <div key={m.hash + m.file} className="mt-1 mb-1">
           <div className="flex items-center gap-2">
@@ -91,7 +90,8 @@ function RoleSection({ role, meshes }: { role: Role; meshes: MeshView[] }) {
           <PartList mesh={m} role={role} />
         </div>
       ))}
-      {role === "low" && meshes.length > 0 && <LowPolySection made />}
+      {role === "low" && <LowPolySection made={meshes.length > 0} />}
+      {role === "low" && meshes.length === 0 && <PlaneSection made={false} />}
     </Section>
   );
 }
