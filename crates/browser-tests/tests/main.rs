@@ -15,4 +15,5 @@ mod regions;
 mod review;
 mod stages;
 mod units;
+mod uvs;
 mod words;

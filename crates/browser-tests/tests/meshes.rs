@@ -224,7 +224,7 @@ async fn layouts_are_looked_at_and_a_tile_is_a_plane() -> Result<()> {
     session.xpath(&format!("//*[@aria-label='Island under the pointer' and contains(., '{named}')]")).await?;
 
     // The sculpt gets another low-poly by a click, and undo brings back the one that was there.
-    let made_here = |v: &Value| v["recipe"]["low"][0]["steps"][0]["step"] == "lay-out";
+    let made_here = |v: &Value| v["recipe"]["low"][0]["steps"][0]["step"] == "unwrap";
     session.button("Make another low-poly of the sculpt").await?.click().await?;
     session.button("Make the low-poly").await?.click().await?;
     session.asset_until(1, "a low-poly made here", made_here).await?;

@@ -1,8 +1,10 @@
 //! The command line's words. docs/command-line.md lists them with examples; keep them stable.
 
 mod reduce;
+mod unwrap;
 
 pub use reduce::Reduce;
+pub use unwrap::{Margin, Unwrap};
 
 use crate::options::map_ids;
 use crate::words::{
@@ -42,6 +44,8 @@ pub enum Command {
     Check(Check),
     /// Make a low-poly of a sculpt: fewer triangles, or a coarser level of what was refined face by face
     Reduce(Reduce),
+    /// Make the UVs of a low-poly: cut, laid flat without a flipped face, and packed
+    Unwrap(Unwrap),
     /// Write a sample asset's meshes and its recipe
     Sample(Sample),
     /// Finishes to start from: list them, or show one coat by coat
@@ -91,7 +95,7 @@ pub struct Serve {
 #[derive(Args)]
 pub struct Bake {
     /// A recipe file; mesh paths in it are relative to it
-    #[arg(conflicts_with_all = ["low", "high", "cage"], required_unless_present_any = ["low", "plane"])]
+    #[arg(conflicts_with_all = ["low", "high", "cage"], required_unless_present_any = ["low", "plane", "make_low"])]
     pub recipe: Option<PathBuf>,
     /// Folder that the recipe's files are in [default: the folder of the recipe]
     #[arg(long, value_name = "DIR", requires = "recipe")]
@@ -102,6 +106,9 @@ pub struct Bake {
     /// High-poly mesh; may be given more than once
     #[arg(long, value_name = "FILE")]
     pub high: Vec<PathBuf>,
+    /// In place of --low: a low-poly of at most so many triangles made of the high-poly, with UVs; it is written beside the maps
+    #[arg(long, value_name = "TRIANGLES", conflicts_with_all = ["low", "plane", "recipe"], requires = "high")]
+    pub make_low: Option<usize>,
     /// UVs to bake to: a set of the file by number or name (1, TEXCOORD_1), or planar-x, planar-y, planar-z
     #[arg(long, value_parser = parse_uvs, value_name = "UVS")]
     pub low_uvs: Option<UvChoice>,

@@ -14,6 +14,7 @@ mod files;
 mod finish;
 mod import;
 mod options;
+mod out;
 mod progress;
 mod reduce;
 mod region;
@@ -22,6 +23,7 @@ mod say;
 mod scene;
 mod serve;
 mod shell;
+mod unwrap;
 mod verify;
 mod words;
 
@@ -47,6 +49,7 @@ fn main() -> ExitCode {
         Command::Bake(bake) => bake::run(&bake),
         Command::Check(check) => check::run(&check),
         Command::Reduce(reduce) => reduce::run(&reduce),
+        Command::Unwrap(unwrap) => unwrap::run(&unwrap),
         Command::Sample(sample) => sample::run(&sample),
         Command::Finish(finish) => finish::run(&finish),
         Command::Import(import) => import::run(&import),

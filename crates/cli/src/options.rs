@@ -3,17 +3,20 @@
 use crate::Unusable;
 use crate::arguments::Bake;
 use crate::files::{Files, read_plain, read_text};
+use crate::out::Out;
 use crate::progress::Progress;
 use crate::say::aside;
 use crate::scene::load_mesh;
 use anyhow::{Context, anyhow, bail};
-use ember_ridge_core::Recipe;
 use ember_ridge_core::finish::{KeptMasks, Mask};
 use ember_ridge_core::glam::Vec3;
+use ember_ridge_core::levels::{ReduceSettings, ReduceTo, Reduced, reduce};
 use ember_ridge_core::maps::{Green, MAPS, MapSettings, green_of};
 use ember_ridge_core::mesh::{Facing, PlaneTarget};
 use ember_ridge_core::picture::PictureSource;
 use ember_ridge_core::recipe::{MeshSource, NormalMapSource};
+use ember_ridge_core::step::{MeshStep, SHARP_OF_MADE};
+use ember_ridge_core::{Mesh, Recipe};
 use ember_ridge_formats::image::read_image;
 use serde::Serialize;
 use serde_json::Value;
@@ -36,10 +39,49 @@ pub fn recipe_of(arguments: &Bake) -> Result<(Recipe, Files), Unusable> {
     if let Some(facing) = arguments.plane {
         recipe.low.push(plane_over(&recipe, &files, facing.into(), arguments)?);
     }
+    if let Some(count) = arguments.make_low {
+        let made = made_low(&recipe, &files, count, arguments)?;
+        recipe.low.push(made);
+    }
     if recipe.high.is_empty() && arguments.normal_map.is_none() && arguments.finish.is_empty() {
         bail!("--high: name at least one sculpt, or give --normal-map or --finish to make maps from");
     }
     Ok((recipe, files))
+}
+
+/// A low-poly made of the sculpt, written to the folder of the maps, with steps that make its UVs.
+fn made_low(recipe: &Recipe, files: &Files, count: usize, arguments: &Bake) -> Result<MeshSource, Unusable> {
+    let progress = Progress::new();
+    let sculpts: Vec<Mesh> =
+        recipe.high.iter().map(|source| load_mesh(source, files, &progress)).collect::<Result<_, _>>()?;
+    let sculpt = Mesh::joined(&sculpts.iter().collect::<Vec<_>>());
+    let settings = ReduceSettings { to: ReduceTo::Triangles(count), ..ReduceSettings::default() };
+    progress.say(&format!("making a low-poly of {} triangles", sculpt.triangles.len()));
+    let Reduced { mut mesh, off, short } =
+        reduce(&sculpt, &settings).map_err(|fault| anyhow!("--make-low: {fault}"))?;
+    for part in &mut mesh.parts {
+        part.name = recipe.endings.low_name(&part.name);
+    }
+    let first = arguments.high.first().and_then(|path| path.file_stem()).unwrap_or_default().to_string_lossy();
+    let name = format!("{}.glb", recipe.endings.low_name(&first));
+    let folder = arguments.out.clone().unwrap_or_else(|| PathBuf::from("baked"));
+    let out = Out::of(&folder.join(&name))?;
+    files.keep_from(&folder, [name])?;
+    out.write(&mesh)?;
+    progress.finish();
+    aside!(
+        "{}: {} triangles, off from the sculpt by {:.6} units on average, {:.6} at worst",
+        out.path.display(),
+        mesh.triangles.len(),
+        off.mean,
+        off.max
+    );
+    if short {
+        aside!("borders of parts and materials need more triangles than {count}");
+    }
+    let size = arguments.size.unwrap_or(recipe.sheet.size);
+    let steps = MeshStep::fresh_uvs(SHARP_OF_MADE, size as f32 / 128.0, size);
+    Ok(MeshSource { steps, ..MeshSource::file(out.path.to_string_lossy()) })
 }
 
 /// The plane that is asked for, over the box of the sculpt. It is called `plane`, and so are its maps.

@@ -3,18 +3,16 @@
 
 use crate::Unusable;
 use crate::arguments::Reduce;
-use crate::files::{Files, ready_folder};
+use crate::files::Files;
+use crate::out::Out;
 use crate::progress::Progress;
 use crate::say::{answer, aside};
-use anyhow::{Context, anyhow, bail};
-use ember_ridge_core::Mesh;
+use anyhow::anyhow;
 use ember_ridge_core::levels::{Level, Levels, ReduceSettings, ReduceTo, Reduced, coarser_levels, reduce};
 use ember_ridge_core::surface::Difference;
-use ember_ridge_formats::files::write_whole;
-use ember_ridge_formats::mesh::{write_glb, write_obj_of_quads, write_ply};
 use ember_ridge_formats::read_mesh;
 use serde::Serialize;
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 use std::process::ExitCode;
 
 /// What was made, as `--json` tells it.
@@ -146,37 +144,4 @@ fn tell(told: &Answer, arguments: &Reduce) -> Result<(), Unusable> {
         );
     }
     Ok(())
-}
-
-/// A mesh file to write.
-struct Out {
-    path: PathBuf,
-    ending: &'static str,
-}
-
-impl Out {
-    /// # Errors
-    /// A name without a known ending, or a folder that cannot be written to.
-    fn of(path: &Path) -> Result<Out, Unusable> {
-        let ending = path.extension().unwrap_or_default().to_string_lossy().to_lowercase();
-        let Some(ending) = ["glb", "obj", "ply"].into_iter().find(|known| *known == ending) else {
-            bail!("{}: a mesh is written as .glb, .obj or .ply. Name it so", path.display());
-        };
-        let out = Out { path: path.to_owned(), ending };
-        ready_folder(out.folder())?;
-        Ok(out)
-    }
-
-    fn folder(&self) -> &Path {
-        self.path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."))
-    }
-
-    fn write(&self, mesh: &Mesh) -> Result<(), Unusable> {
-        let written = write_whole(&self.path, |mut file| match self.ending {
-            "glb" => write_glb(&mut file, mesh),
-            "ply" => write_ply(&mut file, mesh),
-            _ => write_obj_of_quads(&mut file, mesh),
-        });
-        written.with_context(|| format!("{}: cannot be written", self.path.display()))
-    }
 }

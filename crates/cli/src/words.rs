@@ -1,5 +1,6 @@
 //! Words of the command line as what they stand for; one that stands for nothing is told what is expected.
 
+use crate::arguments::Margin;
 use crate::options::map_ids;
 use ember_ridge_core::import::SuffixRule;
 use ember_ridge_core::maps::Green;
@@ -59,6 +60,15 @@ pub fn parse_level(text: &str) -> Result<usize, String> {
     match text.strip_prefix('-').map(str::parse) {
         Some(Ok(below @ 1..=99)) => Ok(below),
         _ => Err("give a level below the sculpt: -1, -2 and so on".into()),
+    }
+}
+
+/// Texels at a size, as in `8@1024`.
+pub fn parse_margin(text: &str) -> Result<Margin, String> {
+    let numbers = text.split_once('@').and_then(|(n, size)| Some((n.trim().parse().ok()?, size.trim().parse().ok()?)));
+    match numbers {
+        Some((texels, size)) if f32::is_finite(texels) => Ok(Margin { texels, size }),
+        _ => Err("give texels and the size of the sheet they are of, such as 8@1024".into()),
     }
 }
 

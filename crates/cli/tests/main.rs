@@ -16,4 +16,5 @@ mod program;
 mod reduce;
 mod regions;
 mod shell;
+mod unwrap;
 mod verify;

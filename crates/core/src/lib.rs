@@ -8,14 +8,17 @@
 
 pub mod change;
 pub mod picture;
-pub mod step;
 pub mod stop;
 pub mod surface;
+
+pub mod step;
 
 pub mod document;
 pub mod finding;
 
 pub mod mesh;
+
+pub mod uvs;
 
 pub mod layout;
 pub mod sheet;

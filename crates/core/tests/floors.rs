@@ -7,9 +7,11 @@ use std::path::{Path, PathBuf};
 
 /// Floors from the ground up; rooms on one floor do not use each other.
 const FLOORS: &[&[&str]] = &[
-    &["change", "picture", "step", "stop", "surface"],
+    &["change", "picture", "stop", "surface"],
+    &["step"],
     &["document", "finding"],
     &["mesh"],
+    &["uvs"],
     &["layout", "sheet", "trace"],
     &["levels", "pairs", "reach"],
     &["inspect"],

@@ -45,3 +45,4 @@ mod sheets;
 mod stopping;
 mod tracing;
 mod truths;
+mod uvs;

@@ -9,6 +9,7 @@ mod looks;
 mod masks;
 mod reach;
 mod runs;
+mod uvs;
 
 pub use batches::{BatchDelivery, BatchLineView, BatchOrder, BatchState, BatchView};
 pub use deliveries::{DeliveryOrder, DeliveryPlan, DeliveryTold, DeliveryView, PlannedDelivery, ProfileLine};
@@ -24,6 +25,7 @@ pub use runs::{
     HoldOrder, MapTime, NewMend, PictureLine, PlannedFile, Preflight, ProgressView, ProofLimit, ProofRoom, QueueOrder,
     QueuedRun, RegionOrder, RunDetail, RunLabel, RunOrder, RunPage, RunView, RunsCompared,
 };
+pub use uvs::{UvOrder, UvState};
 
 use ember_ridge_core::bake::Estimate;
 use ember_ridge_core::maps::{MapKind, MapSettings};

@@ -11,7 +11,8 @@ use crate::api::{
     HitsLimit, HoldOrder, KeptHitsView, LevelsView, LowPolyOrder, LowPolyTo, MapLine, MaskChoices, MeasuringShare,
     MeshFindings, MeshFormat, MipView, NewAsset, NewMend, NewPlane, Offered, PictureUse, Preflight, PresetLine,
     ProfileLine, ProofLimit, ProofRoom, QueueOrder, QueuedRun, ReadyFinishLine, RegionName, Revision, Role, RunDetail,
-    RunLabel, RunOrder, RunPage, RunsCompared, Side, SortedFiles, Subdivisions, Swatch, TexelView, TraceView,
+    RunLabel, RunOrder, RunPage, RunsCompared, Side, SortedFiles, Subdivisions, Swatch, TexelView, TraceView, UvOrder,
+    UvState,
 };
 use crate::fault::Problem;
 use crate::routes;
@@ -118,7 +119,9 @@ fn types() -> Map<String, Value> {
         Swatch,
         TexelView,
         TraceView,
-        UvReport
+        UvOrder,
+        UvReport,
+        UvState,
     );
     let mut types = generator.take_definitions(true);
     types.values_mut().for_each(take_apart);

@@ -94,6 +94,8 @@ async fn every_route_answers_as_it_is_described() {
 
     held.get("/api/assets/1/levels").await;
     held.send(post, "/api/assets/1/low-poly", json!({ "to": { "triangles": 4 } })).await;
+    held.send(post, "/api/assets/1/uv-steps", json!({ "edit": "relax", "triangles": [] })).await;
+    assert!(held.get("/api/assets/1/uv-state").await["summary"]["islands"].as_u64().is_some_and(|n| n > 0));
     held.send(post, "/api/assets/1/plane", json!({ "facing": "y" })).await;
     held.get("/api/assets/1/frees").await;
     held.send(delete, "/api/runs/1", json!(null)).await;
@@ -238,6 +240,7 @@ async fn what_cannot_be_given_is_told_in_one_form() {
         (post, "/api/assets/1/runs", r#"{ "kind": "proof" }"#, 422, "No low-poly yet"),
         (post, "/api/assets/1/plane", r#"{ "facing": "up" }"#, 422, "unknown variant `up`"),
         (post, "/api/assets/1/low-poly", r#"{ "to": { "triangles": 9 } }"#, 422, "No sculpt yet"),
+        (post, "/api/assets/1/uv-steps", r#"{ "edit": "relax", "triangles": [] }"#, 422, "No low-poly yet whose UVs"),
         (post, "/api/assets/1/low-poly", r#"{ "to": { "thirds": 9 } }"#, 422, "unknown variant `thirds`"),
         (post, "/api/assets/1/envelope", r#"{ "version": 1 }"#, 422, "missing field"),
         (

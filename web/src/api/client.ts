@@ -28,6 +28,7 @@ import type {
   RunKind,
   RunLabel,
   Side,
+  UvOrder,
 } from "./types";
 
 export class RequestFailed extends Error {
@@ -175,6 +176,8 @@ export const api = {
     held(POST("/assets/{id}/plane", { ...path(id), body: { facing } })),
   levels: (id: number) => held(GET("/assets/{id}/levels", path(id))),
   makeLowPoly: (id: number, body: LowPolyOrder) => held(POST("/assets/{id}/low-poly", { ...path(id), body })),
+  uvState: (id: number) => held(GET("/assets/{id}/uv-state", path(id))),
+  editUvs: (id: number, body: UvOrder) => held(POST("/assets/{id}/uv-steps", { ...path(id), body })),
   swatches: (id: number) => held(GET("/assets/{id}/swatches", path(id))),
   texel: (id: number, sheet: number, x: number, y: number) =>
     held(GET("/runs/{id}/texel", { params: { path: { id }, query: { sheet, x, y } } })),

@@ -750,6 +750,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/assets/{id}/uv-state": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How well the low-poly lies on the sheet, before and after its steps, and what is marked on it. */
+        get: operations["show_uv_state"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/assets/{id}/uv-steps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Edits the UVs of the low-poly: one more step of its file, which undo takes back. */
+        post: operations["edit_uvs"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/assets/{id}/uvs": {
         parameters: {
             query?: never;
@@ -3284,6 +3318,125 @@ export interface components {
             part?: string | null;
             /** @constant */
             step: "lay-out";
+        } | {
+            /** @description Clears them instead. */
+            clear?: boolean;
+            /**
+             * @description Edges, two points each.
+             * @default {
+             *       "at": [],
+             *       "points": [],
+             *       "topology": ""
+             *     }
+             */
+            edges: components["schemas"]["NamedPoints"];
+            /**
+             * Format: float
+             * @description Every edge sharper than this too, degrees.
+             */
+            sharper?: number | null;
+            /** @constant */
+            step: "seams";
+        } | {
+            /**
+             * Format: float
+             * @description Cuts them along seams of its own: edges sharper than so many degrees, and where islands would be stretched too much. Without it, along
+             *     the seams that are there and those that are marked.
+             */
+            angle?: number | null;
+            /** @description Faces, three points each, whose islands are meant; without them, all. */
+            islands?: components["schemas"]["NamedPoints"] | null;
+            /** @constant */
+            step: "unwrap";
+        } | {
+            /** @description Faces, three points each, whose islands are meant; without them, all. */
+            islands?: components["schemas"]["NamedPoints"] | null;
+            /** @constant */
+            step: "relax";
+        } | {
+            points: components["schemas"]["NamedPoints"];
+            release?: boolean;
+            /** @constant */
+            step: "pin";
+        } | {
+            /**
+             * @description UV units.
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            by: [
+                number,
+                number
+            ];
+            /** @description Faces, three points each, whose islands are meant. */
+            islands: components["schemas"]["NamedPoints"];
+            /**
+             * @description Along U and V; -1 flips.
+             * @default [
+             *       1,
+             *       1
+             *     ]
+             */
+            scale: [
+                number,
+                number
+            ];
+            /** @constant */
+            step: "move-uvs";
+            /**
+             * Format: float
+             * @description Degrees, counter-clockwise.
+             * @default 0
+             */
+            turn: number;
+            /**
+             * Format: float
+             * @description Only points nearer to the first of the faces than this, scene units along the surface, and those less the further away they lie; as far as
+             *     no face is flipped.
+             */
+            within?: number | null;
+        } | {
+            /** @description Faces, three points each, whose islands are meant; without them, all. */
+            islands?: components["schemas"]["NamedPoints"] | null;
+            /** Format: uint32 */
+            size: number;
+            /** @constant */
+            step: "density";
+            /**
+             * Format: float
+             * @description Texels per scene unit on a sheet of `size`.
+             */
+            texels: number;
+        } | {
+            /** @description Edges, two points each. */
+            edges: components["schemas"]["NamedPoints"];
+            /** @constant */
+            step: "straighten";
+        } | {
+            /** @description The edge, two points. */
+            edge: components["schemas"]["NamedPoints"];
+            /** @constant */
+            step: "stitch";
+        } | {
+            /** @description Leaves islands as large beside each other as they are; otherwise all get the same density. */
+            keep_density?: boolean;
+            /**
+             * Format: float
+             * @description Texels left between islands and to the border, on a sheet of `size`.
+             */
+            margin: number;
+            /** Format: uint32 */
+            size: number;
+            /** @constant */
+            step: "pack";
+            /** @description Leaves islands turned as they are. */
+            upright?: boolean;
+        } | {
+            axis: components["schemas"]["Axis"];
+            /** @constant */
+            step: "stack";
         };
         /** @description What is known of a mesh file. */
         MeshSummary: {
@@ -3369,6 +3522,19 @@ export interface components {
         };
         /** @description A side that a recipe does not have yet. */
         Missing: "low-poly" | "sculpt";
+        /** @description Points of a mesh, named so that a newer file keeps them: edges are two after another, faces three. */
+        NamedPoints: {
+            /** @description Where each lay, scene units. */
+            at: [
+                number,
+                number,
+                number
+            ][];
+            /** @description Points by number: counted from 0 as the triangles name them, those of one place being one. */
+            points: number[];
+            /** @description Of which triangles the numbers are: first 16 digits of the BLAKE3 of the point numbers of all corners. */
+            topology: string;
+        };
         /** @description Needles by what became of them. */
         NeedleCounts: {
             /** Format: uint32 */
@@ -5370,6 +5536,90 @@ export interface components {
         Unit: "degrees" | "units" | "1/units" | "share" | "of 255";
         /** @description The UVs of a mesh: a set of the file, or a flat projection along an axis, the bounding box filling the unit square. */
         UvChoice: components["schemas"]["UvSet"] | components["schemas"]["Plane"];
+        /**
+         * @description What is to be done to the UVs of the low-poly. Sides and corners are three times a triangle plus their number in it; a side begins at
+         *     the corner of its number.
+         */
+        UvOrder: {
+            clear: boolean;
+            /** @constant */
+            edit: "seams";
+            sides: number[];
+        } | {
+            clear: boolean;
+            /** @constant */
+            edit: "seam-path";
+            /** Format: uint32 */
+            from: number;
+            sharpest: boolean;
+            /** Format: uint32 */
+            to: number;
+        } | {
+            /** Format: float */
+            degrees: number;
+            /** @constant */
+            edit: "sharp-seams";
+        } | {
+            /** Format: float */
+            angle: number | null;
+            /** @constant */
+            edit: "unwrap";
+            triangles: number[];
+        } | {
+            /** @constant */
+            edit: "relax";
+            triangles: number[];
+        } | {
+            corners: number[];
+            /** @constant */
+            edit: "pin";
+            release: boolean;
+        } | {
+            by: [
+                number,
+                number
+            ];
+            /** @constant */
+            edit: "move";
+            scale: [
+                number,
+                number
+            ];
+            triangles: number[];
+            /** Format: float */
+            turn: number;
+            /** Format: float */
+            within: number | null;
+        } | {
+            /** @constant */
+            edit: "density";
+            /** Format: float */
+            texels: number;
+            triangles: number[];
+        } | {
+            /** @constant */
+            edit: "straighten";
+            /** Format: uint32 */
+            from: number;
+            /** Format: uint32 */
+            to: number;
+        } | {
+            /** @constant */
+            edit: "stitch";
+            /** Format: uint32 */
+            side: number;
+        } | {
+            /** @constant */
+            edit: "pack";
+            keep_density: boolean;
+            /** Format: float */
+            margin: number;
+            upright: boolean;
+        } | {
+            axis: components["schemas"]["Axis"];
+            /** @constant */
+            edit: "stack";
+        };
         /** @description The layout in figures. */
         UvReport: {
             findings: components["schemas"]["Finding"][];
@@ -5403,6 +5653,55 @@ export interface components {
          * @description A UV set of a file, by number from 0, or by the name it has in glTF files: TEXCOORD_0, TEXCOORD_1.
          */
         UvSet: number;
+        /** @description The UVs of the low-poly as steps have left them. */
+        UvState: {
+            /** @description As the file has them, before its steps. */
+            before: components["schemas"]["UvSummary"] | null;
+            cleared: number[];
+            pins: number[];
+            /** @description Sides that are marked and not cut yet, of seams that are not to be cut, and corners that are pinned. */
+            seams: number[];
+            /** @description None without UVs. */
+            summary: components["schemas"]["UvSummary"] | null;
+        };
+        /** @description How well a mesh lies on the sheet. */
+        UvSummary: {
+            /**
+             * Format: double
+             * @description Share of the sheet that islands cover, stacked ones counted each.
+             */
+            covered: number;
+            /** @description The finest and the coarsest island's density, UV units per scene unit. */
+            densities: [
+                number,
+                number
+            ] | null;
+            /**
+             * Format: double
+             * @description Mean symmetric Dirichlet energy over the surface, each island at its own density: 4 where lengths are kept. None where a face is
+             *     flipped.
+             */
+            energy: number | null;
+            /**
+             * Format: uint
+             * @description Triangles that lie the other way round than most of their island; some without area on the sheet are among them.
+             */
+            flipped: number;
+            /** Format: uint */
+            islands: number;
+            /**
+             * Format: uint
+             * @description Edges that are marked as seams and not cut yet, and points that are pinned.
+             */
+            marked: number;
+            /** Format: uint */
+            pinned: number;
+            /**
+             * Format: double
+             * @description Of the worst island.
+             */
+            worst_energy: number | null;
+        };
         /** @description A pattern moved by another. */
         Warp: {
             /**
@@ -5562,6 +5861,7 @@ export type Metric = components['schemas']['Metric'];
 export type MipLine = components['schemas']['MipLine'];
 export type MipView = components['schemas']['MipView'];
 export type Missing = components['schemas']['Missing'];
+export type NamedPoints = components['schemas']['NamedPoints'];
 export type NeedleCounts = components['schemas']['NeedleCounts'];
 export type NeedleFate = components['schemas']['NeedleFate'];
 export type NewAsset = components['schemas']['NewAsset'];
@@ -5678,8 +5978,11 @@ export type TruthsTold = components['schemas']['TruthsTold'];
 export type Turn = components['schemas']['Turn'];
 export type Unit = components['schemas']['Unit'];
 export type UvChoice = components['schemas']['UvChoice'];
+export type UvOrder = components['schemas']['UvOrder'];
 export type UvReport = components['schemas']['UvReport'];
 export type UvSet = components['schemas']['UvSet'];
+export type UvState = components['schemas']['UvState'];
+export type UvSummary = components['schemas']['UvSummary'];
 export type Warp = components['schemas']['Warp'];
 export type Worst = components['schemas']['Worst'];
 export type $defs = Record<string, never>;
@@ -7370,6 +7673,72 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Stroke"][];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show_uv_state: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The UVs in figures, and marks */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UvState"];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    edit_uvs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["UvOrder"];
+            };
+        };
+        responses: {
+            /** @description The asset with the step */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AssetView"];
                 };
             };
             /** @description What is wrong, and what to do */

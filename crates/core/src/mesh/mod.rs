@@ -33,6 +33,7 @@ pub use weld::{Weld, weld};
 use crate::picture::Image;
 use crate::surface::MeshPoint;
 use glam::{Vec2, Vec3, vec2};
+use std::collections::BTreeSet;
 use std::ops::Range;
 
 /// A named piece of a mesh: a contiguous range of its triangles.
@@ -73,6 +74,19 @@ pub struct Mesh {
     pub uv_sets: u32,
     /// What of the file could not be taken as it stands.
     pub notes: Vec<ReadNote>,
+    /// What steps on its UVs have marked; points are counted as the triangles name them.
+    pub marks: UvMarks,
+}
+
+/// Marks of steps on UVs: what is to be cut and joined, and what is held.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct UvMarks {
+    /// Edges to cut, by their two points, the lower number first.
+    pub seams: BTreeSet<[u32; 2]>,
+    /// Edges not to cut, though the UVs part there.
+    pub cleared: BTreeSet<[u32; 2]>,
+    /// Points held on the sheet.
+    pub pins: BTreeSet<u32>,
 }
 
 /// Something in a mesh file that was left out or read in a certain way, though the mesh itself came in.

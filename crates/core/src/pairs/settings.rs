@@ -82,6 +82,13 @@ impl Endings {
         plain[..plain.len() - longest].to_owned()
     }
 
+    /// A sculpt's name as that of its low-poly: with the first ending of low-polys in place of its own.
+    pub fn low_name(&self, name: &str) -> String {
+        let own = self.stem(name).chars().count();
+        let stem: String = name.trim().chars().take(own).collect();
+        format!("{stem}{}", self.low.first().map_or("_low", String::as_str))
+    }
+
     /// A name for an asset from the name of one of its files: without extension and ending, its words apart, the first with a
     /// capital. None when nothing is left.
     pub fn asset_name(&self, file: &str) -> Option<String> {

@@ -14,6 +14,10 @@ pub enum Axis {
 }
 
 impl Axis {
+    pub fn letter(self) -> char {
+        ['X', 'Y', 'Z'][self as usize]
+    }
+
     /// A point on the other side of the plane across this axis through `middle`.
     pub fn mirror(self, point: Vec3, middle: Vec3) -> Vec3 {
         let mut to = point;

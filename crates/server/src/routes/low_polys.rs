@@ -11,9 +11,8 @@ use crate::routes::sent::Sent;
 use crate::scenes::summary_name;
 use ember_ridge_core::Mesh;
 use ember_ridge_core::levels::{ReduceSettings, ReduceTo, coarser_levels, reduce};
-use ember_ridge_core::pairs::Endings;
 use ember_ridge_core::recipe::MeshSource;
-use ember_ridge_core::step::MeshStep;
+use ember_ridge_core::step::{MeshStep, SHARP_OF_MADE};
 use ember_ridge_core::surface::Difference;
 use ember_ridge_formats::mesh::write_glb;
 use rocket::serde::json::Json;
@@ -53,17 +52,15 @@ async fn make_low_poly(app: &State<Arc<App>>, id: i64, order: Sent<LowPolyOrder>
     let Some(first) = recipe.high.first() else {
         return Err(Fault::unusable("No sculpt yet to make a low-poly of. Import one at the Meshes stop"));
     };
-    let name = format!(
-        "{}.glb",
-        low_name(&recipe.endings, first.file.rsplit_once('.').map_or(&*first.file, |(stem, _)| stem))
-    );
+    let name =
+        format!("{}.glb", recipe.endings.low_name(first.file.rsplit_once('.').map_or(&*first.file, |(stem, _)| stem)));
     let (there, sources, endings) = (app.inner().clone(), recipe.high.clone(), recipe.endings.clone());
     let (mesh, told, writer) = aside(move || {
         // As when one is read: it takes several times its size, and all cores.
         let _turn = locked(&there.reading);
         let (mut mesh, off, short) = made(&*there.joined(&sources)?, order)?;
         for part in &mut mesh.parts {
-            part.name = low_name(&endings, &part.name);
+            part.name = endings.low_name(&part.name);
         }
         let mut writer = there.store.blobs.writer()?;
         let mut bytes = Vec::new();
@@ -92,7 +89,8 @@ async fn make_low_poly(app: &State<Arc<App>>, id: i64, order: Sent<LowPolyOrder>
     let edited = assets::edit_with(app, id, async move |recipe| {
         recipe.low.clear();
         recipe.cage = None;
-        place(recipe, Role::Low, MeshSource { steps: vec![MeshStep::LayOut { part: None }], ..source }, None);
+        let steps = MeshStep::fresh_uvs(SHARP_OF_MADE, recipe.sheet.size as f32 / 128.0, recipe.sheet.size);
+        place(recipe, Role::Low, MeshSource { steps, ..source }, None);
         lost.extend(without_lost_parts(&there, recipe).await?);
         Ok(())
     })
@@ -117,11 +115,4 @@ fn made(sculpt: &Mesh, order: LowPolyOrder) -> Result<(Mesh, Difference, bool)> 
     let settings = ReduceSettings { to, sharp, symmetric, ..ReduceSettings::default() };
     let made = reduce(sculpt, &settings).map_err(|fault| Fault::unusable(fault.to_string()))?;
     Ok((made.mesh, made.off, made.short))
-}
-
-/// A sculpt's name as that of its low-poly: with the first ending of low-polys in place of its own.
-fn low_name(endings: &Endings, name: &str) -> String {
-    let own = endings.stem(name).chars().count();
-    let stem: String = name.trim().chars().take(own).collect();
-    format!("{stem}{}", endings.low.first().map_or("_low", String::as_str))
 }

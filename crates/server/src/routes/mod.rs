@@ -43,6 +43,7 @@ mod runs;
 mod sent;
 mod shared;
 mod truths;
+mod uvs;
 
 pub use batches::deliver_finished;
 pub use deliveries::tidy as tidy_deliveries;
@@ -63,6 +64,7 @@ pub fn described() -> OpenApi {
         assets::Described::openapi(),
         meshes::Described::openapi(),
         low_polys::Described::openapi(),
+        uvs::Described::openapi(),
         findings::Described::openapi(),
         maps::Described::openapi(),
         masks::Described::openapi(),
@@ -95,6 +97,7 @@ pub fn mount(rocket: Rocket<Build>) -> Rocket<Build> {
         .mount("/api", assets::routes())
         .mount("/api", meshes::routes())
         .mount("/api", low_polys::routes())
+        .mount("/api", uvs::routes())
         .mount("/api", findings::routes())
         .mount("/api", maps::routes())
         .mount("/api", masks::routes())

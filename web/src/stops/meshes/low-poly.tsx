@@ -158,7 +158,7 @@ function LowPolyForm({ id, made }: { id: number; made: boolean }) {
         </p>
       ))}
       <p className="mt-1 text-xs text-ink-3">
-        Its UVs are laid out patch by patch, and a proof is baked.{" "}
+        It is unwrapped and packed, and a proof is baked; every step can be removed.{" "}
         {made ? "It replaces the low-poly; undo brings that back." : ""}
       </p>
     </div>

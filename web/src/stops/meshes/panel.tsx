@@ -11,6 +11,7 @@ import { LayoutSection } from "./layout/section";
 import { LowPolySection } from "./low-poly";
 import { MeshFindings } from "./mesh-findings";
 import { PlaneSection } from "./plane";
+import { UvSection } from "./uvs/section";
 
 const ROLE_TITLES: Record<Role, string> = { low: "Low-poly", high: "Sculpt (high-poly)", cage: "Cage" };
 const ROLE_HINTS: Record<Role, string> = {
@@ -48,6 +49,7 @@ export function MeshesStop() {
       {ROLES.map(([role]) => (
         <RoleSection key={role} role={role} meshes={asset?.meshes.filter((m) => m.role === role) ?? []} />
       ))}
+      <UvSection />
       <LayoutSection />
     </>
   );

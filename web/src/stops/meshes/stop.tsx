@@ -5,15 +5,43 @@ import { LayoutOnModel, LayoutOnSheet, useLayoutPainting } from "./layout/layers
 import { LayoutLegend } from "./layout/legend";
 import { MeshesStop } from "./panel";
 import { setMeshes } from "./state";
+import { UvsOnModel, UvsOnSheet } from "./uvs/layers";
+import { putDown, useUvs } from "./uvs/state";
+
+function OnModel() {
+  return (
+    <>
+      <LayoutOnModel />
+      <UvsOnModel />
+    </>
+  );
+}
+
+function OnSheet() {
+  return (
+    <>
+      <LayoutOnSheet />
+      <UvsOnSheet />
+    </>
+  );
+}
 
 export const meshes: Stop = {
   id: "meshes",
   label: "Meshes",
   Panel: MeshesStop,
   useState: () => standing(useMeshFindings().data?.findings ?? [], useWhole()),
-  ModelLayers: LayoutOnModel,
-  SheetLayers: LayoutOnSheet,
+  ModelLayers: OnModel,
+  SheetLayers: OnSheet,
   Legend: LayoutLegend,
   usePainting: useLayoutPainting,
-  left: () => setMeshes({ layout: null }),
+  close: () => {
+    if (useUvs.getState().hand === null) return false;
+    putDown();
+    return true;
+  },
+  left: () => {
+    setMeshes({ layout: null });
+    putDown();
+  },
 };

@@ -14,6 +14,7 @@ import { StageSelect } from "../../../ui/select";
 import { ToolToggle } from "../../../ui/stage-tools";
 import type { Painting } from "../../stop";
 import { setMeshes, useMeshes } from "../state";
+import { useUvs } from "../uvs/state";
 import { drawChecker } from "./checker";
 import { LAYOUT_LOOKS, seamLines, tintsOf } from "./looks";
 import { linesOn, paintLayout } from "./paint";
@@ -99,9 +100,13 @@ export function LayoutOnSheet() {
 
 export function useLayoutPainting(): Painting | null {
   const layout = useMeshes((s) => s.layout);
-  if (!layout) return null;
+  // Hands at the UVs work on the sheet as on the model.
+  const clicks = useUvs((s) => s.hand !== null);
+  if (!layout)
+    return clicks ? { name: null, tools: null, clicks, sides: null, probe: <IslandProbe /> } : null;
   return {
     name: "LAYOUT",
+    clicks,
     tools: (
       <>
         <StageSelect

@@ -1,20 +1,34 @@
 //! Steps that are recorded with a mesh file and taken each time it is read: placing, and safe ways to fix what checks find.
-//! They name parts, never face numbers, so that they hold for a newer file of the same parts. The file itself stays as it is.
+//! They name parts, never face numbers alone, so that they hold for a newer file of the same parts. The file itself stays as it is.
+
+mod uvs;
+
+pub use uvs::{
+    DensityStep, MoveUvsStep, NamedPoints, PackStep, PinStep, RelaxStep, SeamsStep, StackStep, StitchStep,
+    StraightenStep, UnwrapStep,
+};
 
 use glam::Vec3;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
+use uvs::UvStep;
 
 /// One step. `part` takes one part by name; without it, all of the file.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(tag = "step", rename_all = "kebab-case", deny_unknown_fields)]
 pub enum MeshStep {
     /// Makes the mesh larger or smaller about the origin.
-    Scale { factor: f32 },
+    Scale {
+        factor: f32,
+    },
     /// Lays a mesh of another up axis right.
-    Turn { turn: Turn },
+    Turn {
+        turn: Turn,
+    },
     /// Moves the mesh, scene units.
-    Move { by: [f32; 3] },
+    Move {
+        by: [f32; 3],
+    },
     /// Winds the faces of each shell alike, and shells that look inward outward.
     TurnFaces {
         #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -48,6 +62,16 @@ pub enum MeshStep {
         #[serde(default, skip_serializing_if = "Option::is_none")]
         part: Option<String>,
     },
+    Seams(SeamsStep),
+    Unwrap(UnwrapStep),
+    Relax(RelaxStep),
+    Pin(PinStep),
+    MoveUvs(MoveUvsStep),
+    Density(DensityStep),
+    Straighten(StraightenStep),
+    Stitch(StitchStep),
+    Pack(PackStep),
+    Stack(StackStep),
 }
 
 /// A quarter turn about X.
@@ -69,8 +93,11 @@ impl Turn {
     }
 }
 
+/// Edges of low-polys made of sculpts that are cut: what is less sharp there is roughness of the sculpt more often than an edge.
+pub const SHARP_OF_MADE: f32 = 80.0;
+
 /// A file has at most this many steps.
-pub const MOST_STEPS: usize = 64;
+pub const MOST_STEPS: usize = 256;
 
 /// Of what is to be done, keeps steps that look for free space on the sheet for later while there are others: space is looked for last,
 /// when everything else lies where it belongs.
@@ -84,14 +111,39 @@ impl MeshStep {
     /// The part it is about; None for the whole file.
     pub fn part(&self) -> Option<&str> {
         match self {
-            MeshStep::Scale { .. } | MeshStep::Turn { .. } | MeshStep::Move { .. } => None,
             MeshStep::TurnFaces { part }
             | MeshStep::MergePoints { part, .. }
             | MeshStep::NormalsByAngle { part, .. }
             | MeshStep::NormalsAtSeams { part, .. }
             | MeshStep::MoveIslands { part }
             | MeshStep::LayOut { part } => part.as_deref(),
+            _ => None,
         }
+    }
+
+    /// UVs made from nothing: cut where edges are sharper than `degrees` and where islands would be stretched too much, and packed with a margin
+    /// of texels on a sheet of `size`.
+    pub fn fresh_uvs(degrees: f32, margin: f32, size: u32) -> Vec<MeshStep> {
+        let unwrap = UnwrapStep { angle: Some(degrees), ..UnwrapStep::default() };
+        let pack = PackStep { margin, size, upright: false, keep_density: false };
+        vec![MeshStep::Unwrap(unwrap), MeshStep::Pack(pack)]
+    }
+
+    /// As a step on UVs.
+    fn on_uvs(&self) -> Option<&dyn UvStep> {
+        Some(match self {
+            MeshStep::Seams(step) => step,
+            MeshStep::Unwrap(step) => step,
+            MeshStep::Relax(step) => step,
+            MeshStep::Pin(step) => step,
+            MeshStep::MoveUvs(step) => step,
+            MeshStep::Density(step) => step,
+            MeshStep::Straighten(step) => step,
+            MeshStep::Stitch(step) => step,
+            MeshStep::Pack(step) => step,
+            MeshStep::Stack(step) => step,
+            _ => return None,
+        })
     }
 
     /// What it does, as the list of steps says it.
@@ -113,6 +165,7 @@ impl MeshStep {
             }
             MeshStep::MoveIslands { part } => format!("islands{} moved into the square", of(part)),
             MeshStep::LayOut { part } => format!("islands{} moved into free space", of(part)),
+            _ => self.on_uvs().map_or(String::new(), UvStep::words),
         }
     }
 
@@ -135,10 +188,7 @@ impl MeshStep {
             MeshStep::NormalsByAngle { degrees, .. } | MeshStep::NormalsAtSeams { degrees, .. } => {
                 ranged("degrees", *degrees, 0.0, 180.0)
             }
-            MeshStep::Turn { .. }
-            | MeshStep::TurnFaces { .. }
-            | MeshStep::MoveIslands { .. }
-            | MeshStep::LayOut { .. } => Ok(()),
+            _ => self.on_uvs().map_or(Ok(()), UvStep::validate),
         }
     }
 }

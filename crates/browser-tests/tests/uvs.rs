@@ -1,0 +1,102 @@
+//! UVs mended by clicks: an edge is cut, islands are unwrapped, relaxed and packed, a point is pinned; figures and the proof follow, and undo
+//! takes it all back.
+
+use anyhow::{Context, Result, ensure};
+use ember_ridge_browser_tests::{Session, Start, wait_until};
+use serde_json::Value;
+use std::time::Duration;
+
+const STONE: i64 = 2;
+
+fn steps(view: &Value) -> Vec<String> {
+    let steps = view["recipe"]["low"][0]["steps"].as_array().cloned().unwrap_or_default();
+    steps.iter().filter_map(|s| s["step"].as_str().map(str::to_owned)).collect()
+}
+
+/// Waits until the low-poly has just these steps.
+async fn steps_until(session: &Session, wanted: &[&str]) -> Result<()> {
+    session.asset_until(STONE, &format!("steps {wanted:?}"), |view| steps(view) == wanted).await?;
+    // The next edit waits for this one.
+    session.xpath("//section[@aria-label='UVs']//*[.='as steps']").await?;
+    Ok(())
+}
+
+async fn figure(session: &Session, name: &str) -> Result<f64> {
+    let state = session.api(&format!("/assets/{STONE}/uv-state")).await?;
+    state["summary"][name].as_f64().with_context(|| format!("{name}: {state}"))
+}
+
+async fn median_density(session: &Session) -> Result<f64> {
+    let report = session.api(&format!("/assets/{STONE}/uvs")).await?;
+    report["median_density"].as_f64().context("a density")
+}
+
+/// Clicks the middle of the model.
+async fn click_the_model(session: &Session) -> Result<()> {
+    let (x, y, width, height) = session.css("section[aria-label='Model stage'] canvas").await?.rectangle().await?;
+    let at = (x + width * 0.5, y + height * 0.5);
+    session.point_at(at.0, at.1).await?;
+    session.drag(at, at).await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn an_edge_is_cut_islands_are_laid_flat_and_packed_and_undo_takes_it_back() -> Result<()> {
+    let session = Session::start(Start::default()).await?;
+    session.samples_ready().await?;
+    session.asset_menu().await?.click().await?;
+    session.xpath("//*[@role='menuitem' and contains(., 'Boundary stone')]").await?.click().await?;
+    session.stop("Meshes").await?;
+    let before = median_density(&session).await?;
+    let runs = session.asset_until(STONE, "the stone", |v| v["runs"].is_array()).await?["run_count"].clone();
+
+    // Cut, and told before it is done.
+    session.button("Seams").await?.click().await?;
+    let marked = async || session.api(&format!("/assets/{STONE}")).await.map(|view| !steps(&view).is_empty());
+    wait_until("an edge to be marked", async || {
+        // A click too early, before the model is there, does nothing; one too many would clear the seam.
+        if !marked().await? {
+            click_the_model(&session).await?;
+            tokio::time::sleep(Duration::from_secs(4)).await;
+        }
+        marked().await
+    })
+    .await?;
+    steps_until(&session, &["seams"]).await?;
+    ensure!((figure(&session, "marked").await? - 1.0).abs() < 0.5, "one edge is marked");
+
+    // Laid flat: no face is flipped, and a proof follows.
+    session.button("Unwrap all").await?.click().await?;
+    steps_until(&session, &["seams", "unwrap"]).await?;
+    ensure!(figure(&session, "flipped").await? == 0.0 && figure(&session, "marked").await? == 0.0);
+    let laid = figure(&session, "energy").await?;
+    session.asset_until(STONE, "a proof", |v| v["run_count"] != runs && v["runs"][0]["status"] == "done").await?;
+    session.button("Relax all").await?.click().await?;
+    steps_until(&session, &["seams", "unwrap", "relax"]).await?;
+    ensure!(figure(&session, "energy").await? <= laid * 1.000_001, "relaxing does not raise the energy");
+
+    session.button("Pins").await?.click().await?;
+    click_the_model(&session).await?;
+    steps_until(&session, &["seams", "unwrap", "relax", "pin"]).await?;
+    ensure!((figure(&session, "pinned").await? - 1.0).abs() < 0.5, "one point is pinned");
+
+    session.button("Pack").await?.click().await?;
+    steps_until(&session, &["seams", "unwrap", "relax", "pin", "pack"]).await?;
+    let packed = median_density(&session).await?;
+    ensure!((packed / before - 1.0).abs() > 0.01, "density changed: {before} to {packed}");
+    session.xpath("//table[@aria-label='UVs in figures']//td[contains(., 'Islands')]").await?;
+    session.xpath("//ol[contains(@aria-label, 'Steps of')]/li[contains(., 'islands packed')]").await?;
+
+    // Chosen islands are moved.
+    session.button("Islands").await?.click().await?;
+    click_the_model(&session).await?;
+    session.button("Flip").await?.click().await?;
+    steps_until(&session, &["seams", "unwrap", "relax", "pin", "pack", "move-uvs"]).await?;
+
+    session.css("aside h1").await?.click().await?;
+    for left in (0..6).rev() {
+        session.control('z').await?;
+        session.asset_until(STONE, "one step less", |view| steps(view).len() == left).await?;
+    }
+    ensure!((median_density(&session).await? / before - 1.0).abs() < 1e-6, "the layout is as it was");
+    session.close().await
+}
