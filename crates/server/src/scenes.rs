@@ -55,9 +55,11 @@ impl App {
             .as_deref()
             .ok_or_else(|| Fault::unusable(format!("{}: its bytes are not here", source.file)))?;
         self.memory.once(&format!("mesh/{}", mesh_key(source)), || {
-            if !source.steps.is_empty() {
-                let plain = self.mesh(&MeshSource { steps: Vec::new(), ..source.clone() })?;
-                return Ok((*plain).clone().with_steps(&source.steps));
+            if let Some((last, before)) = source.steps.split_last() {
+                // UVs are edited step by step: only the newest is worked out. Of other steps nothing in between is kept, as sculpts are large.
+                let kept = if last.edits_uvs() { before } else { &[] };
+                let known = self.mesh(&MeshSource { steps: kept.to_vec(), ..source.clone() })?;
+                return Ok((*known).clone().with_steps(&source.steps[kept.len()..]));
             }
             self.memory.room_to_read(&source.file, self.store.blobs.length(hash)?)?;
             let bytes = self.store.blobs.read(hash)?;

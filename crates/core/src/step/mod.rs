@@ -129,6 +129,11 @@ impl MeshStep {
         vec![MeshStep::Unwrap(unwrap), MeshStep::Pack(pack)]
     }
 
+    /// Whether it changes UVs, or marks what later ones go by.
+    pub fn edits_uvs(&self) -> bool {
+        self.on_uvs().is_some()
+    }
+
     /// As a step on UVs.
     fn on_uvs(&self) -> Option<&dyn UvStep> {
         Some(match self {

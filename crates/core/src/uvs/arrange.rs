@@ -143,12 +143,12 @@ pub fn packed(mesh: Mesh, step: &PackStep) -> Mesh {
     sheet.with(changes)
 }
 
-/// Islands are stacked from this share of the smaller one on.
-const STACKED: f64 = 0.5;
+/// Islands are stacked that have as many faces and cover this share of each other: others overlap by mistake.
+const STACKED: f64 = 0.9;
 /// Cells per side of the sheet that overlaps are counted in.
 const CELLS: usize = 512;
 
-/// The number of the stack that each triangle's island belongs to: islands that cover half of each other are one stack.
+/// The number of the stack that each triangle's island belongs to: islands that cover each other are one stack.
 fn stacks(mesh: &Mesh) -> Vec<u32> {
     let sheet = Sheet::new(mesh.clone());
     let seams = sheet.seams.clone();
@@ -168,8 +168,10 @@ fn stacks(mesh: &Mesh) -> Vec<u32> {
     let mut pairs: Vec<_> = shared.into_iter().collect();
     pairs.sort_unstable();
     for ((a, b), count) in pairs {
-        let least = cells[a as usize].len().min(cells[b as usize].len());
-        if count as f64 > STACKED * least as f64 {
+        let (one, two) = (a as usize, b as usize);
+        let most = cells[one].len().max(cells[two].len());
+        let alike = charts[one].faces.len() == charts[two].faces.len();
+        if alike && count as f64 > STACKED * most as f64 {
             sets.join(a, b);
         }
     }

@@ -139,10 +139,16 @@ pub(super) fn lies_on_itself(chart: &Chart, uvs: &[DVec2]) -> bool {
     let cell = |p: DVec2| (p / mean.max(f64::MIN_POSITIVE)).floor().as_i64vec2();
     let mut cells: FxHashMap<glam::I64Vec2, Vec<u32>> = FxHashMap::default();
     for (number, [a, b]) in edges.iter().enumerate() {
-        let (low, high) = (cell(at(*a).min(at(*b))), cell(at(*a).max(at(*b))));
-        for x in low.x..=high.x {
-            for y in low.y..=high.y {
-                cells.entry(glam::I64Vec2::new(x, y)).or_default().push(number as u32);
+        // Piece by piece, none longer than a cell: a long edge goes through as many cells as it is long.
+        let pieces = (at(*a).distance(at(*b)) / mean.max(f64::MIN_POSITIVE)).ceil().clamp(1.0, 1e6);
+        for piece in 0..pieces as u32 {
+            let ends = [0.0, 1.0].map(|k| at(*a).lerp(at(*b), (f64::from(piece) + k) / pieces));
+            let (low, high) = (cell(ends[0].min(ends[1])), cell(ends[0].max(ends[1])));
+            for (x, y) in (low.x..=high.x).flat_map(|x| (low.y..=high.y).map(move |y| (x, y))) {
+                let members = cells.entry(glam::I64Vec2::new(x, y)).or_default();
+                if members.last() != Some(&(number as u32)) {
+                    members.push(number as u32);
+                }
             }
         }
     }
