@@ -83,7 +83,7 @@ async fn an_edge_is_cut_islands_are_laid_flat_and_packed_and_undo_takes_it_back(
     steps_until(&session, &["seams", "unwrap", "relax", "pin", "pack"]).await?;
     let packed = median_density(&session).await?;
     ensure!((packed / before - 1.0).abs() > 0.01, "density changed: {before} to {packed}");
-    session.xpath("//table[@aria-label='UVs in figures']//td[contains(., 'Islands')]").await?;
+    session.xpath("//table[@aria-label='UVs in figures']//th[contains(., 'Islands')]").await?;
     session.xpath("//ol[contains(@aria-label, 'Steps of')]/li[contains(., 'islands packed')]").await?;
 
     // Chosen islands are moved.

@@ -289,15 +289,17 @@ function Figures({ before, after }: { before: UvSummary | null; after: UvSummary
     <table aria-label="UVs in figures" className="mt-2 w-full">
       <thead>
         <tr className="text-xs text-ink-3">
-          <th />
+          <th className="text-left font-normal">Layout</th>
           {before && <th className="text-right font-normal">file</th>}
-          <th className="text-right font-normal">{before ? "now" : ""}</th>
+          <th className="text-right font-normal">now</th>
         </tr>
       </thead>
       <tbody>
         {rows.map(([label, of]) => (
           <tr key={label}>
-            <td className="text-ink-2">{label}</td>
+            <th scope="row" className="text-left font-normal text-ink-2">
+              {label}
+            </th>
             {before && <td className="num text-right text-ink-3">{of(before)}</td>}
             <td className="num text-right">{of(after)}</td>
           </tr>
