@@ -5,4 +5,3 @@ mod masks;
 mod mends;
 mod reach;
 mod samples;
-mod uvs;
