@@ -5,3 +5,4 @@ mod masks;
 mod mends;
 mod reach;
 mod samples;
+mod uvs;

@@ -67,16 +67,23 @@ const VIEWS: &[(&str, &[Step])] = &[
             Step::Script(SHOW_DISPLACED),
         ],
     ),
+    // Last: it changes what the others show of the stone.
     (
-        "landing",
+        "uvs",
         &[
-            Step::Stop("Maps"),
-            Step::Script(UNFOLLOW),
-            Step::Choose("Size", "4096 x 4096"),
-            Step::Stop("Bake"),
-            Step::Pause(500),
-            Step::ClickStarting("Bake the final"),
+            Step::Asset("Boundary stone"),
+            Step::Stop("Meshes"),
+            Step::Click("Seams"),
+            Step::Script(UVS),
+            Step::Drag((545, 330), (545, 330)),
             Step::Pause(2500),
+            Step::Click("Unwrap all"),
+            Step::Pause(12_000),
+            Step::Click("Pack"),
+            Step::Pause(12_000),
+            Step::Click("Islands"),
+            Step::Drag((545, 480), (545, 480)),
+            Step::Pause(2000),
         ],
     ),
 ];
@@ -88,6 +95,8 @@ const SWATCHES: &str = "document.querySelector('[aria-label=\"Occlusion: show se
 
 /// Scrolls to the layout's figures.
 const LAYOUT: &str = "document.querySelector('section[aria-label=Layout]').scrollIntoView()";
+/// Scrolls to the UVs.
+const UVS: &str = "document.querySelector('section[aria-label=UVs]').scrollIntoView()";
 const FIRST_PLACE: &str = "return new Promise(r => setTimeout(async () => { \
     document.querySelector('section[aria-label=Findings] li button[aria-expanded]').click(); \
     await new Promise(f => setTimeout(f, 300)); \
@@ -125,11 +134,6 @@ const MASKS: &str = "[...document.querySelectorAll('aside [role=radio]')].find(b
 const CREVICE_DIRT: &str =
     "[...document.querySelectorAll('aside button')].find(b => b.textContent.startsWith('crevice dirt')).click()";
 
-/// Keeps a change of settings from starting a proof.
-const UNFOLLOW: &str = "[...document.querySelectorAll('nav button')].find(b => b.textContent.includes('Reach')).click(); \
-    requestAnimationFrame(() => { [...document.querySelectorAll('aside label')].find(l => l.textContent.includes('Follow each change')).click(); \
-    [...document.querySelectorAll('nav button')].find(b => b.textContent.includes('Maps')).click(); })";
-
 enum Step {
     Stop(&'static str),
     Click(&'static str),
@@ -137,7 +141,6 @@ enum Step {
     Script(&'static str),
     Asset(&'static str),
     Choose(&'static str, &'static str),
-    ClickStarting(&'static str),
     /// Press at one place of the window, let go at another.
     Drag((i32, i32), (i32, i32)),
     /// Milliseconds for something that is to be caught half-way.
@@ -170,9 +173,7 @@ async fn main() -> Result<()> {
         for step in *steps {
             take(&session, step).await.with_context(|| format!("view {name}"))?;
         }
-        if *name != "landing" {
-            settle(&session).await?;
-        }
+        settle(&session).await?;
         std::fs::write(out.join(format!("{name}.png")), session.picture().await?)?;
         println!("{}", out.join(format!("{name}.png")).display());
     }
@@ -186,7 +187,6 @@ async fn take(session: &Session, step: &Step) -> Result<()> {
         Step::Keys(keys) => session.press(keys).await,
         Step::Script(script) => session.page.execute(script, vec![]).await.map(drop).map_err(Into::into),
         Step::Choose(label, value) => session.choose(label, value).await,
-        Step::ClickStarting(name) => Ok(session.button_starting(name).await?.click().await?),
         Step::Drag(from, to) => session.drag((from.0.into(), from.1.into()), (to.0.into(), to.1.into())).await,
         Step::Pause(milliseconds) => {
             tokio::time::sleep(std::time::Duration::from_millis(*milliseconds)).await;

@@ -1,6 +1,7 @@
 //! Islands moved as they are: scaled, turned, moved, given a density, packed, and mirror images stacked.
 
 use super::energy::Piece;
+use super::names::Places;
 use super::net::Chart;
 use super::pack::{Packing, pack};
 use super::relax::furthest;
@@ -8,7 +9,7 @@ use super::sheet::{CornerUvs, Sheet, corner_uvs};
 use crate::mesh::{DisjointSets, Mesh, SurfaceWalk};
 use crate::step::{DensityStep, MoveUvsStep, PackStep, StackStep};
 use crate::surface::MeshPoint;
-use glam::{DVec2, Vec3};
+use glam::DVec2;
 use rustc_hash::FxHashMap;
 
 fn bounds(uvs: impl IntoIterator<Item = DVec2>) -> (DVec2, DVec2) {
@@ -89,20 +90,19 @@ fn scaled(sheet: &Sheet, chart: &Chart, mut uvs: Vec<DVec2>, wanted: f64) -> Vec
 
 /// Packs all islands; stacked ones move as one. Where they find no room at all, the mesh stays as it is.
 pub fn packed(mesh: Mesh, step: &PackStep) -> Mesh {
-    let stacks = stacks(&mesh);
     let sheet = Sheet::new(mesh);
     let seams = sheet.seams.clone();
     let charts = sheet.charts(&seams);
     let mut laid: Vec<Vec<DVec2>> = charts.iter().map(|c| sheet.uvs_of(c)).collect();
-    let number = |chart: &Chart| stacks[chart.faces[0] as usize];
+    let stack_of = stacks(&charts, &laid);
     let mut groups: Vec<(u32, Vec<usize>)> = Vec::new();
     let mut group_of: FxHashMap<u32, usize> = FxHashMap::default();
     for (c, chart) in charts.iter().enumerate() {
         if Sheet::signed_area(chart, &laid[c]) == 0.0 {
             continue;
         }
-        let group = *group_of.entry(number(chart)).or_insert_with(|| {
-            groups.push((number(chart), Vec::new()));
+        let group = *group_of.entry(stack_of[c]).or_insert_with(|| {
+            groups.push((stack_of[c], Vec::new()));
             groups.len() - 1
         });
         groups[group].1.push(c);
@@ -148,12 +148,9 @@ const STACKED: f64 = 0.9;
 /// Cells per side of the sheet that overlaps are counted in.
 const CELLS: usize = 512;
 
-/// The number of the stack that each triangle's island belongs to: islands that cover each other are one stack.
-fn stacks(mesh: &Mesh) -> Vec<u32> {
-    let sheet = Sheet::new(mesh.clone());
-    let seams = sheet.seams.clone();
-    let charts = sheet.charts(&seams);
-    let cells: Vec<Vec<u32>> = charts.iter().map(|chart| cells_of(chart, &sheet.uvs_of(chart))).collect();
+/// The number of the stack that each chart belongs to: charts that cover each other are one stack.
+fn stacks(charts: &[Chart], laid: &[Vec<DVec2>]) -> Vec<u32> {
+    let cells: Vec<Vec<u32>> = charts.iter().zip(laid).map(|(chart, uvs)| cells_of(chart, uvs)).collect();
     let mut at: FxHashMap<u32, Vec<u32>> = FxHashMap::default();
     for (c, cells) in cells.iter().enumerate() {
         cells.iter().for_each(|&cell| at.entry(cell).or_default().push(c as u32));
@@ -175,12 +172,7 @@ fn stacks(mesh: &Mesh) -> Vec<u32> {
             sets.join(a, b);
         }
     }
-    let roots = sets.into_roots();
-    let mut stack_of = vec![0; mesh.triangles.len()];
-    for (c, chart) in charts.iter().enumerate() {
-        chart.faces.iter().for_each(|&f| stack_of[f as usize] = roots[c]);
-    }
-    stack_of
+    sets.into_roots()
 }
 
 /// Cells of the unit square whose middle a chart covers, each once.
@@ -214,23 +206,8 @@ pub fn stack(mesh: Mesh, step: &StackStep) -> Mesh {
     let sheet = Sheet::new(mesh);
     let (low, high) = sheet.mesh.bounds();
     let middle = (low + high) * 0.5;
-    let near = NEAR * (high - low).length();
-    let cell = |p: Vec3| (p / near.max(f32::MIN_POSITIVE)).floor().as_i64vec3();
-    let mut at: FxHashMap<glam::I64Vec3, Vec<u32>> = FxHashMap::default();
-    for (p, &place) in sheet.points.at.iter().enumerate() {
-        at.entry(cell(place)).or_default().push(p as u32);
-    }
-    let image_of = |p: u32| {
-        let to = step.axis.mirror(sheet.points.at[p as usize], middle);
-        let home = cell(to);
-        let around = (0..27).map(|k| home + glam::I64Vec3::new(k % 3 - 1, k / 3 % 3 - 1, k / 9 - 1));
-        let found = around.flat_map(|c| at.get(&c).into_iter().flatten().copied());
-        found.filter(|&q| sheet.points.at[q as usize].distance(to) <= near).min_by(|a, b| {
-            let away = |q: &u32| sheet.points.at[*q as usize].distance(to);
-            away(a).total_cmp(&away(b)).then(a.cmp(b))
-        })
-    };
-    let images: Vec<Option<u32>> = (0..sheet.points.at.len() as u32).map(image_of).collect();
+    let places = Places::new(&sheet.points, NEAR);
+    let images: Vec<Option<u32>> = sheet.points.at.iter().map(|p| places.at(step.axis.mirror(*p, middle))).collect();
     let sorted = |mut t: [u32; 3]| {
         t.sort_unstable();
         t

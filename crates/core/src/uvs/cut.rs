@@ -6,24 +6,6 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use std::cmp::Reverse;
 use std::collections::BinaryHeap;
 
-/// A length that can be put in order.
-#[derive(Clone, Copy, PartialEq)]
-struct Length(f64);
-
-impl Eq for Length {}
-
-impl PartialOrd for Length {
-    fn partial_cmp(&self, other: &Self) -> Option<std::cmp::Ordering> {
-        Some(self.cmp(other))
-    }
-}
-
-impl Ord for Length {
-    fn cmp(&self, other: &Self) -> std::cmp::Ordering {
-        self.0.total_cmp(&other.0)
-    }
-}
-
 /// How much longer a step between faces counts that stand at a right angle.
 const TURN_COST: f64 = 4.0;
 
@@ -42,9 +24,11 @@ fn walk(net: &Net, chart: &Chart, seams: &FxHashSet<Edge>, seeds: &[u32], cost: 
     for (number, &seed) in seeds.iter().enumerate() {
         walk.far[seed as usize] = 0.0;
         walk.seed[seed as usize] = number as u32;
-        open.push(Reverse((Length(0.0), seed)));
+        open.push(Reverse((0.0f64.to_bits(), seed)));
     }
-    while let Some(Reverse((Length(far), at))) = open.pop() {
+    // Lengths are never negative: their bits are in order as they are.
+    while let Some(Reverse((bits, at))) = open.pop() {
+        let far = f64::from_bits(bits);
         if far > walk.far[at as usize] {
             continue;
         }
@@ -59,7 +43,7 @@ fn walk(net: &Net, chart: &Chart, seams: &FxHashSet<Edge>, seeds: &[u32], cost: 
             let next = far + cost(walk.seed[at as usize], face, across / 3);
             if next < walk.far[other] {
                 (walk.far[other], walk.seed[other], walk.entered[other]) = (next, walk.seed[at as usize], across);
-                open.push(Reverse((Length(next), other as u32)));
+                open.push(Reverse((next.to_bits(), other as u32)));
             }
         }
     }

@@ -11,6 +11,7 @@ use crate::step::{PinStep, RelaxStep, SeamsStep, StitchStep, StraightenStep, Unw
 use glam::{DVec2, DVec3};
 use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHashSet};
+use std::collections::BTreeMap;
 
 /// Marks or clears seams.
 pub fn mark_seams(mesh: Mesh, step: &SeamsStep) -> Mesh {
@@ -54,8 +55,8 @@ pub fn pin(mesh: Mesh, step: &PinStep) -> Mesh {
     sheet.mesh
 }
 
-/// Lays islands flat anew. Those whose faces had a place come to lie as near to it as turning and moving allows, at their density; where none
-/// had one, they lie in rows.
+/// Lays islands flat anew. Those whose faces had a place come to lie as near to it as turning and moving allows, at their density; those that
+/// had none lie in rows, beside the square where it holds others.
 pub fn unwrap(mesh: Mesh, step: &UnwrapStep) -> Mesh {
     let mut sheet = Sheet::new(mesh);
     let seams = sheet.wanted_seams();
@@ -66,10 +67,7 @@ pub fn unwrap(mesh: Mesh, step: &UnwrapStep) -> Mesh {
         Some(degrees) => lay_flat_by_angle(&sheet.net, &faces, f64::from(degrees), ENOUGH),
         None => lay_flat(&sheet.net, &faces, &seams),
     };
-    let changes: CornerUvs = match sheet.density() {
-        Some(density) => flats.into_iter().flat_map(|flat| placed(&sheet, flat, density)).collect(),
-        None => in_rows(flats),
-    };
+    let changes = laid(&sheet, flats);
     // What was cut is told by the UVs from now on.
     let done: FxHashSet<Edge> = faces.iter().flat_map(|&f| sheet.net.edges(f)).collect();
     sheet.mesh.marks.seams.retain(|e| !done.contains(e));
@@ -77,11 +75,27 @@ pub fn unwrap(mesh: Mesh, step: &UnwrapStep) -> Mesh {
     sheet.with(changes)
 }
 
+/// UVs of flat charts: each where its faces lay, or in rows.
+fn laid(sheet: &Sheet, flats: Vec<Flat>) -> CornerUvs {
+    let Some(density) = sheet.density() else { return in_rows(&flats, None, DVec2::ZERO) };
+    let islands = sheet.island_of();
+    let mut homeless = Vec::new();
+    let mut changes = CornerUvs::new();
+    for flat in flats {
+        match placed(sheet, &islands, &flat, density) {
+            Some(uvs) => changes.extend(uvs),
+            None => homeless.push(flat),
+        }
+    }
+    changes.extend(in_rows(&homeless, Some(density), DVec2::X));
+    changes
+}
+
 /// Room between rows and between islands in them, of the width of all.
 const BETWEEN: f64 = 0.01;
 
-/// Flat charts in rows, the highest first, as large as fits into the square.
-fn in_rows(flats: Vec<Flat>) -> CornerUvs {
+/// Flat charts in rows from a corner on, the highest first, at a density or as large as fits into the square.
+fn in_rows(flats: &[Flat], density: Option<f64>, from: DVec2) -> CornerUvs {
     let boxes = flats.iter().map(|flat| {
         flat.uvs.iter().fold((DVec2::INFINITY, DVec2::NEG_INFINITY), |(low, high), uv| (low.min(*uv), high.max(*uv)))
     });
@@ -103,38 +117,52 @@ fn in_rows(flats: Vec<Flat>) -> CornerUvs {
         next = next.max(at.y + size(i).y + between);
         at.x += size(i).x + between;
     }
-    let scale = 1.0 / whole.max_element().max(f64::MIN_POSITIVE);
+    let scale = density.unwrap_or(1.0 / whole.max_element().max(f64::MIN_POSITIVE));
     let laid = flats.iter().zip(&boxes).zip(&corners).flat_map(|((flat, (low, _)), corner)| {
-        let uvs: Vec<DVec2> = flat.uvs.iter().map(|uv| (*uv - *low + *corner) * scale).collect();
+        let uvs: Vec<DVec2> = flat.uvs.iter().map(|uv| from + (*uv - *low + *corner) * scale).collect();
         corner_uvs(&flat.chart, &uvs)
     });
     laid.collect()
 }
 
-/// A flat chart where its faces lay, pinned points exactly there.
-fn placed(sheet: &Sheet, flat: Flat, density: f64) -> CornerUvs {
-    let Flat { chart, uvs, .. } = flat;
-    let before = sheet.uvs_of(&chart);
-    let was = Sheet::signed_area(&chart, &before);
-    let mut uvs: Vec<DVec2> = uvs.iter().map(|uv| *uv * density).collect();
-    if was == 0.0 {
-        return corner_uvs(&chart, &uvs);
+/// A flat chart where its faces lay, pinned points exactly there. Faces that lay on several islands go by the island that had the most of them:
+/// between two islands is no place, and others would meet there. None where they had no area on the sheet.
+fn placed(sheet: &Sheet, islands: &[u32], flat: &Flat, density: f64) -> Option<CornerUvs> {
+    let chart = &flat.chart;
+    let mut shares: BTreeMap<u32, (f64, f64)> = BTreeMap::new();
+    for &face in &chart.faces {
+        let [a, b, c] = sheet.mesh.corner_uvs(face).map(|uv| uv.as_dvec2());
+        let share = shares.entry(islands[face as usize]).or_default();
+        share.0 += (b - a).perp_dot(c - a);
+        share.1 += sheet.net.area_normal(face).length();
+    }
+    let (&home, &(was, surface)) = shares.iter().max_by(|a, b| a.1.0.abs().total_cmp(&b.1.0.abs()))?;
+    if was == 0.0 || surface == 0.0 {
+        return None;
     }
     // As it was turned over, the place is that of its mirror image.
-    let before: Vec<DVec2> = if was < 0.0 { mirrored(&before) } else { before };
-    let (factor, by) = nearest_similar(&uvs, &before);
-    let own = (was.abs() / Sheet::signed_area(&chart, &uvs).abs().max(f64::MIN_POSITIVE)).sqrt();
-    let turn = factor.normalize() * own;
-    let middle = uvs.iter().sum::<DVec2>() / uvs.len() as f64;
-    let to = factor.rotate(middle) + by;
+    let turned = |uv: DVec2| if was < 0.0 { DVec2::new(-uv.x, uv.y) } else { uv };
+    let mut uvs: Vec<DVec2> = flat.uvs.iter().map(|uv| *uv * density).collect();
+    let own = corner_uvs(chart, &uvs).into_iter().filter(|(face, _)| islands[*face as usize] == home);
+    let (from, to): (Vec<DVec2>, Vec<DVec2>) = own
+        .flat_map(|(face, uvs)| {
+            let old = sheet.mesh.corner_uvs(face);
+            [0, 1, 2].map(|k| (uvs[k], turned(old[k].as_dvec2())))
+        })
+        .unzip();
+    let (factor, by) = nearest_similar(&from, &to);
+    let middle = from.iter().sum::<DVec2>() / from.len() as f64;
+    let scale = (was.abs() / surface).sqrt() / density;
+    let (turn, to) = (factor.normalize() * scale, factor.rotate(middle) + by);
     uvs.iter_mut().for_each(|uv| *uv = turn.rotate(*uv - middle) + to);
-    let pins = pins_of(sheet, &chart);
+    let pins = pins_of(sheet, chart);
     if pins.contains(&true) {
-        let targets: Vec<Option<DVec2>> = pins.iter().zip(&before).map(|(pin, uv)| pin.then_some(*uv)).collect();
-        let piece = Piece::new(&chart.places(&sheet.net), chart.corners.clone(), density * own);
+        let before = sheet.uvs_of(chart).into_iter().map(turned);
+        let targets: Vec<Option<DVec2>> = pins.iter().zip(before).map(|(pin, uv)| pin.then_some(uv)).collect();
+        let piece = Piece::new(&chart.places(&sheet.net), chart.corners.clone(), density * scale);
         led(&piece, &mut uvs, &targets);
     }
-    corner_uvs(&chart, &if was < 0.0 { mirrored(&uvs) } else { uvs })
+    Some(corner_uvs(chart, &uvs.into_iter().map(turned).collect::<Vec<_>>()))
 }
 
 fn mirrored(uvs: &[DVec2]) -> Vec<DVec2> {
@@ -173,7 +201,7 @@ fn relaxed(sheet: &Sheet, chart: &Chart) -> Option<CornerUvs> {
     if !piece.total(&uvs).is_finite() {
         // A face is flipped: only a fresh start helps, and pinned points are then led to where they were.
         let flat = lay_flat(&sheet.net, &chart.faces, &sheet.seams);
-        return Some(flat.into_iter().flat_map(|flat| placed(sheet, flat, sheet.density().unwrap_or(1.0))).collect());
+        return Some(laid(sheet, flat));
     }
     let middle = |uvs: &[DVec2]| uvs.iter().sum::<DVec2>() / uvs.len() as f64;
     let from = middle(&uvs);
@@ -282,10 +310,7 @@ pub fn stitch(mesh: Mesh, step: &StitchStep) -> Mesh {
     let mut sheet = Sheet::new(mesh);
     let seams = sheet.seams.clone();
     let charts = sheet.charts(&seams);
-    let mut chart_of = vec![0u32; sheet.mesh.triangles.len()];
-    for (number, chart) in charts.iter().enumerate() {
-        chart.faces.iter().for_each(|&f| chart_of[f as usize] = number as u32);
-    }
+    let chart_of = sheet.island_of();
     let wanted: FxHashSet<Edge> = sheet.edges(&step.edge).into_iter().collect();
     let across = |side: u32| sheet.net.across(side).map(|o| (chart_of[side as usize / 3], chart_of[o as usize / 3]));
     let own_edge = |side: u32| {
@@ -307,25 +332,9 @@ pub fn stitch(mesh: Mesh, step: &StitchStep) -> Mesh {
         }
         run.extend(more);
     }
-    let [a, b] = [one, two].map(|c| &charts[c as usize]);
-    let larger = if sheet.surface(a) >= sheet.surface(b) { a } else { b };
-    let before: FxHashMap<u32, [DVec2; 3]> = corner_uvs(larger, &sheet.uvs_of(larger)).into_iter().collect();
-    let mut faces = [&a.faces[..], &b.faces[..]].concat();
+    let mut faces = [one, two].map(|c| &charts[c as usize].faces[..]).concat();
     faces.sort_unstable();
     let kept: FxHashSet<Edge> = seams.difference(&run).copied().collect();
-    let density = sheet.density().unwrap_or(1.0);
-    let mut changes = CornerUvs::new();
-    for flat in lay_flat(&sheet.net, &faces, &kept) {
-        let mut uvs: Vec<DVec2> = flat.uvs.iter().map(|uv| *uv * density).collect();
-        let own = corner_uvs(&flat.chart, &uvs);
-        let known = own.iter().filter_map(|(f, uvs)| Some((uvs, before.get(f)?)));
-        let (from, to): (Vec<DVec2>, Vec<DVec2>) =
-            known.flat_map(|(uvs, old)| uvs.iter().copied().zip(old.iter().copied())).unzip();
-        if !from.is_empty() {
-            let (factor, by) = nearest_similar(&from, &to);
-            uvs.iter_mut().for_each(|uv| *uv = factor.rotate(*uv) + by);
-        }
-        changes.extend(corner_uvs(&flat.chart, &uvs));
-    }
+    let changes = laid(&sheet, lay_flat(&sheet.net, &faces, &kept));
     sheet.with(changes)
 }

@@ -24,10 +24,12 @@ pub(super) struct Flat {
 }
 
 impl Flat {
-    /// Relaxes it until it gains nothing any more.
-    fn settle(&mut self, net: &Net) {
+    /// Relaxed until it gains nothing any more; as it was where it came to lie on itself by that.
+    fn settled(self, net: &Net) -> Flat {
         let piece = Piece::new(&self.chart.places(net), self.chart.corners.clone(), 1.0);
-        self.relax(&piece, MOST_STEPS);
+        let mut settled = self.clone();
+        settled.relax(&piece, MOST_STEPS);
+        if lies_on_itself(&settled.chart, &settled.uvs) { self } else { settled }
     }
 
     fn relax(&mut self, piece: &Piece, most_steps: usize) {
@@ -54,9 +56,7 @@ pub(super) fn lay_flat_by_angle(net: &Net, faces: &[u32], degrees: f64, enough: 
         net.charts(faces, &sharp).into_iter().flat_map(|chart| net.charts(&chart.faces, &FxHashSet::default()));
     let flats: Vec<Flat> =
         charts.collect::<Vec<_>>().into_par_iter().flat_map(|chart| lay(net, chart, Some(enough), 0)).collect();
-    let mut flats = joined(net, flats, degrees, enough);
-    flats.par_iter_mut().for_each(|flat| flat.settle(net));
-    flats
+    joined(net, flats, degrees, enough).into_par_iter().map(|flat| flat.settled(net)).collect()
 }
 
 /// Mean energy that a chart with seams of its own may have.
@@ -130,8 +130,20 @@ pub(super) fn flattened(net: &Net, chart: &Chart, whole: bool) -> Option<Flat> {
     Some(flat)
 }
 
-/// Whether borders of a chart that flips no face cross: only then does it lie on itself.
+/// Whether a chart that flips no face lies on itself: its borders cross, or its faces go more than once round a point of them.
 pub(super) fn lies_on_itself(chart: &Chart, uvs: &[DVec2]) -> bool {
+    let mut round = vec![0.0; uvs.len()];
+    for t in &chart.corners {
+        for k in 0..3 {
+            let [at, b, c] = [0, 1, 2].map(|i| uvs[t[(k + i) % 3] as usize]);
+            round[t[k] as usize] += (b - at).angle_to(c - at).abs();
+        }
+    }
+    // Around points within it is a whole turn.
+    let border = chart.loops.iter().flatten();
+    if border.copied().any(|p| round[p as usize] > std::f64::consts::TAU - 1e-9) {
+        return true;
+    }
     let edges: Vec<[u32; 2]> =
         chart.loops.iter().flat_map(|l| (0..l.len()).map(|i| [l[i], l[(i + 1) % l.len()]])).collect();
     let at = |p: u32| uvs[p as usize];

@@ -46,22 +46,10 @@ impl Points {
     /// Groups of points that are named: by number where the triangles are those that were there then, by place otherwise. None for a
     /// group that is not there any more.
     pub fn named<const N: usize>(&self, named: &NamedPoints) -> Vec<Option<[u32; N]>> {
-        let by_place = (named.topology != self.topology).then(|| self.places());
-        let (low, high) = self.at.iter().fold((Vec3::INFINITY, Vec3::NEG_INFINITY), |(l, h), &p| (l.min(p), h.max(p)));
-        let near = NEAR * (high - low).length();
-        let point = |i: usize| match &by_place {
+        let places = (named.topology != self.topology).then(|| Places::new(self, NEAR));
+        let point = |i: usize| match &places {
             None => named.points.get(i).copied().filter(|&p| (p as usize) < self.at.len()),
-            Some(places) => {
-                let at = Vec3::from(*named.at.get(i)?);
-                let home = cell(at, near);
-                let around = (0..27).map(|k| home + I64Vec3::new(k % 3 - 1, k / 3 % 3 - 1, k / 9 - 1));
-                let found = around.flat_map(|c| places.get(&c).into_iter().flatten().copied());
-                let found = found.filter(|&p| self.at[p as usize].distance(at) <= near);
-                found.min_by(|a, b| {
-                    let away = |p: &u32| self.at[*p as usize].distance(at);
-                    away(a).total_cmp(&away(b)).then(a.cmp(b))
-                })
-            }
+            Some(places) => places.at(Vec3::from(*named.at.get(i)?)),
         };
         (0..named.points.len() / N)
             .map(|group| {
@@ -73,20 +61,41 @@ impl Points {
             })
             .collect()
     }
+}
 
-    fn places(&self) -> FxHashMap<I64Vec3, Vec<u32>> {
-        let (low, high) = self.at.iter().fold((Vec3::INFINITY, Vec3::NEG_INFINITY), |(l, h), &p| (l.min(p), h.max(p)));
-        let near = NEAR * (high - low).length();
-        let mut places: FxHashMap<I64Vec3, Vec<u32>> = FxHashMap::default();
-        for (p, &at) in self.at.iter().enumerate() {
-            places.entry(cell(at, near)).or_default().push(p as u32);
+/// Points found by where they are.
+pub struct Places<'a> {
+    points: &'a Points,
+    /// How far off a point may be, scene units.
+    near: f32,
+    cells: FxHashMap<I64Vec3, Vec<u32>>,
+}
+
+impl Places<'_> {
+    /// `near` is a share of the diagonal.
+    pub fn new(points: &Points, near: f32) -> Places<'_> {
+        let (low, high) =
+            points.at.iter().fold((Vec3::INFINITY, Vec3::NEG_INFINITY), |(l, h), &p| (l.min(p), h.max(p)));
+        let near = (near * (high - low).length()).max(f32::MIN_POSITIVE);
+        let mut cells: FxHashMap<I64Vec3, Vec<u32>> = FxHashMap::default();
+        for (p, &at) in points.at.iter().enumerate() {
+            cells.entry(cell(at, near)).or_default().push(p as u32);
         }
-        places
+        Places { points, near, cells }
+    }
+
+    /// The point nearest to a place, if it is near enough.
+    pub fn at(&self, place: Vec3) -> Option<u32> {
+        let home = cell(place, self.near);
+        let around = (0..27).map(|k| home + I64Vec3::new(k % 3 - 1, k / 3 % 3 - 1, k / 9 - 1));
+        let away = |p: u32| self.points.at[p as usize].distance(place);
+        let found = around.flat_map(|c| self.cells.get(&c).into_iter().flatten().copied());
+        found.filter(|&p| away(p) <= self.near).min_by(|a, b| away(*a).total_cmp(&away(*b)).then(a.cmp(b)))
     }
 }
 
 fn cell(at: Vec3, near: f32) -> I64Vec3 {
-    (at.as_dvec3() / f64::from(near.max(f32::MIN_POSITIVE))).floor().as_i64vec3()
+    (at.as_dvec3() / f64::from(near)).floor().as_i64vec3()
 }
 
 /// Names faces.

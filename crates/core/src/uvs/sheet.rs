@@ -65,6 +65,15 @@ impl Sheet {
         self.net.charts(&self.all(), seams)
     }
 
+    /// Number of each triangle's island among the charts that the UVs' own seams part.
+    pub fn island_of(&self) -> Vec<u32> {
+        let mut island_of = vec![0; self.mesh.triangles.len()];
+        for (number, chart) in self.charts(&self.seams).iter().enumerate() {
+            chart.faces.iter().for_each(|&f| island_of[f as usize] = number as u32);
+        }
+        island_of
+    }
+
     /// Charts that hold the faces that are named, all without a name; notes faces that are not there any more.
     pub fn chosen(&mut self, seams: &FxHashSet<Edge>, named: Option<&NamedPoints>) -> Vec<Chart> {
         let charts = self.charts(seams);

@@ -76,7 +76,9 @@ fn step_of(mesh: &Mesh, order: UvOrder, size: u32) -> Result<MeshStep> {
     let count = mesh.triangles.len();
     let within = |numbers: &[u32], each: usize, what: &str| match numbers.iter().find(|n| **n as usize >= each * count)
     {
-        Some(n) => Err(Fault::unusable(format!("{what} {n} is not one of the low-poly, which has {count} triangles"))),
+        Some(n) => Err(Fault::unusable(format!(
+            "{what} {n} is not one of the low-poly, which has {count} triangles. Read the mesh again: it may be another one by now"
+        ))),
         None => Ok(()),
     };
     let islands = |triangles: &[u32]| -> Result<NamedPoints> {
@@ -89,7 +91,7 @@ fn step_of(mesh: &Mesh, order: UvOrder, size: u32) -> Result<MeshStep> {
     let edges = |sides: &[u32]| -> Result<NamedPoints> {
         within(sides, 3, "Side")?;
         if sides.is_empty() {
-            return Err(Fault::unusable("No edge is named"));
+            return Err(Fault::unusable("No edge is named. Name at least one side"));
         }
         Ok(name_edges(mesh, sides))
     };

@@ -118,7 +118,9 @@ function useUvHand() {
   );
   useStageClick(at ? act : null);
   useEffect(() => {
-    if (at) show({ lit: low && chosen.length > 0 ? islandsOf(low, chosen) : null });
+    if (!at || !low || chosen.length === 0) return;
+    show({ lit: islandsOf(low, chosen) });
+    return () => show({ lit: null });
   }, [at, low, chosen]);
   return at;
 }
