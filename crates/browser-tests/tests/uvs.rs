@@ -1,5 +1,5 @@
 //! UVs mended by clicks: an edge is cut, islands are unwrapped, relaxed and packed, a point is pinned; figures and the proof follow, and undo
-//! takes it all back.
+//! takes it all back. Islands are dragged on the sheet.
 
 use anyhow::{Context, Result, ensure};
 use ember_ridge_browser_tests::{Session, Start, wait_until};
@@ -98,5 +98,73 @@ async fn an_edge_is_cut_islands_are_laid_flat_and_packed_and_undo_takes_it_back(
         session.asset_until(STONE, "one step less", |view| steps(view).len() == left).await?;
     }
     ensure!((median_density(&session).await? / before - 1.0).abs() < 1e-6, "the layout is as it was");
+    session.close().await
+}
+
+/// The box of the first island, low and high corners.
+async fn first_island(session: &Session) -> Result<[f64; 4]> {
+    let report = session.api(&format!("/assets/{STONE}/uvs")).await?;
+    let island = &report["islands"][0];
+    let at = |side: &str, axis: usize| island[side][axis].as_f64().context("a corner");
+    Ok([at("low", 0)?, at("low", 1)?, at("high", 0)?, at("high", 1)?])
+}
+
+/// Places of the sheet, fitted into its stage, in pixels of the page; and how many a side has.
+async fn sheet_places(session: &Session) -> Result<(impl Fn(f64, f64) -> (f64, f64) + use<>, f64)> {
+    let (x, y, width, height) = session.css("section[aria-label='Sheet stage'] canvas").await?.rectangle().await?;
+    let (margin, above) = (14.0, 44.0);
+    let side = (width - 2.0 * margin).min(height - above - margin);
+    let (left, top) = (x + (width - side) / 2.0, y + above + (height - above - margin - side) / 2.0);
+    Ok((move |u: f64, v: f64| (left + u * side, top + (1.0 - v) * side), side))
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn islands_are_dragged_on_the_sheet_and_compared_with_the_file() -> Result<()> {
+    let session = Session::start(Start::default()).await?;
+    session.samples_ready().await?;
+    session.asset_menu().await?.click().await?;
+    session.xpath("//*[@role='menuitem' and contains(., 'Boundary stone')]").await?.click().await?;
+    session.stop("Meshes").await?;
+    session.button("Islands").await?.click().await?;
+    session.xpath("//table[@aria-label='UVs in figures']").await?;
+    let (place, side) = sheet_places(&session).await?;
+    let before = first_island(&session).await?;
+    let middle = |[left, below, right, above]: [f64; 4]| ((left + right) / 2.0, (below + above) / 2.0);
+    let drag = async |from: (f64, f64), by: (f64, f64)| {
+        session.drag(place(from.0, from.1), place(from.0 + by.0, from.1 + by.1)).await
+    };
+
+    drag(middle(before), (-0.04, 0.03)).await?;
+    steps_until(&session, &["move-uvs"]).await?;
+    let moved = first_island(&session).await?;
+    for ((was, is), by) in before.into_iter().zip(moved).zip([-0.04, 0.03, -0.04, 0.03]) {
+        ensure!((is - was - by).abs() < 1.5 / side, "{before:?} to {moved:?}");
+    }
+
+    // By its upper right corner it is made smaller; the lower left one stays.
+    let [left, below, right, above] = moved;
+    let inward = (0.2 * (left - right), 0.2 * (below - above));
+    drag((right, above), inward).await?;
+    steps_until(&session, &["move-uvs", "move-uvs"]).await?;
+    let smaller = first_island(&session).await?;
+    let wanted = [left, below, right + inward.0, above + inward.1];
+    ensure!(smaller.iter().zip(wanted).all(|(is, to)| (is - to).abs() < 2.0 / side), "{smaller:?}, not {wanted:?}");
+
+    // Part of it is dragged far: it follows as far as no face flips. Relaxed, the energy is seen to fall.
+    let even = figure(&session, "energy").await?;
+    session.xpath("//label[contains(., 'Soft')]").await?.click().await?;
+    drag(middle(smaller), (-0.3, 0.0)).await?;
+    steps_until(&session, &["move-uvs"; 3]).await?;
+    let dragged = figure(&session, "energy").await?;
+    ensure!(dragged > even && figure(&session, "flipped").await? == 0.0, "energy {even} to {dragged}");
+    session.xpath("//button[starts-with(., 'Relax')]").await?.click().await?;
+    steps_until(&session, &["move-uvs", "move-uvs", "move-uvs", "relax"]).await?;
+    let told = session.xpath("//*[@aria-label='Stretch energy while relaxing']//figcaption").await?.text().await?;
+    ensure!(told.contains(" to "), "{told}");
+    ensure!(figure(&session, "energy").await? < even * 1.001);
+
+    session.button("Stretch").await?.click().await?;
+    session.xpath("//label[contains(., 'own layout')]").await?.click().await?;
+    session.xpath("//*[@role='slider' and @aria-label='Wipe between as in the file and now']").await?;
     session.close().await
 }

@@ -10,8 +10,9 @@ use ember_ridge_core::step::{
     UnwrapStep,
 };
 use ember_ridge_core::surface::Axis;
-use ember_ridge_core::uvs::{UvSummary, name_corners, name_edges, name_faces};
+use ember_ridge_core::uvs::{UvSummary, falloff, name_corners, name_edges, name_faces, relax_watched};
 use std::collections::HashMap;
+use std::sync::Mutex;
 
 /// A closed ball, pushed in and out along its directions.
 fn shaped(rings: usize, radius: impl Fn(Vec3) -> Vec3) -> Mesh {
@@ -431,4 +432,59 @@ fn faces_without_area_and_bare_meshes_are_taken() {
     assert!(laid.uvs.iter().all(|uv| uv.is_finite()));
     let empty = Mesh::default().with_steps(&MeshStep::fresh_uvs(60.0, 8.0, 1024));
     assert!(empty.triangles.is_empty());
+}
+
+#[test]
+fn relaxing_tells_how_the_energy_falls() {
+    let mesh = height_field("sheet_low", 24, |x, z| 0.2 * (9.0 * x).sin() * (7.0 * z).cos());
+    let mesh = with_uvs(&mesh, |uv| vec2(uv.x * 0.8 + 0.1 * uv.y * uv.y, uv.y * 0.5 + 0.2));
+    let energy = |mesh: &Mesh| UvSummary::new(mesh).and_then(|s| s.energy).expect("none is flipped");
+    let told = Mutex::new(Vec::new());
+    let watch = |energy| told.lock().expect("nobody panics").push(energy);
+    let relaxed = relax_watched(mesh.clone(), &RelaxStep::default(), &watch);
+    assert_eq!(relaxed.uvs, mesh.clone().with_steps(&[MeshStep::Relax(RelaxStep::default())]).uvs);
+    // It stays where it lay, and as it was turned.
+    let corners = |mesh: &Mesh| -> HashMap<[u32; 3], Vec2> {
+        mesh.positions.iter().zip(&mesh.uvs).map(|(p, uv)| (p.to_array().map(f32::to_bits), *uv)).collect()
+    };
+    let (from, to) = (corners(&mesh), corners(&relaxed));
+    let middle = |uvs: &HashMap<_, Vec2>| uvs.values().sum::<Vec2>() / uvs.len() as f32;
+    assert!(middle(&from).distance(middle(&to)) < 1e-5);
+    let turned = |(at, uv): (_, &Vec2)| (*uv - middle(&from)).perp_dot(to[at] - middle(&to));
+    let turned = from.iter().map(turned).sum::<f32>() / from.len() as f32;
+    assert!(turned.abs() < 1e-5, "turned by {turned}");
+    let told = told.into_inner().expect("nobody panics");
+    assert!((told[0] - energy(&mesh)).abs() < 1e-9 * told[0], "{} at the start, {}", told[0], energy(&mesh));
+    assert!(told.len() > 3 && told.windows(2).all(|w| w[1] < w[0]), "{told:?}");
+    // At the density it began with; the figure is at the one that it has now.
+    let last = told[told.len() - 1];
+    assert!((last - energy(&relaxed)).abs() < 1e-3 * last, "{last}, {}", energy(&relaxed));
+}
+
+#[test]
+fn what_goes_along_softly_is_told_and_done_alike() {
+    let mesh = with_uvs(&height_field("sheet_low", 20, |_, _| 0.0), |uv| uv * 0.5 + 0.2);
+    let (triangle, within) = (421, 0.3);
+    let told: HashMap<u32, f32> = falloff(mesh.clone(), triangle, within).into_iter().collect();
+    let [a, b, c] = mesh.corners(triangle);
+    let middle = (a + b + c) / 3.0;
+    // On a plane the way along the surface is the straight one.
+    for t in 0..mesh.triangles.len() as u32 {
+        for (k, at) in (0..).zip(mesh.corners(t)) {
+            let share = at.distance(middle) / within;
+            let wanted = (1.0 - share * share).max(0.0).powi(2);
+            let own = told.get(&(3 * t + k)).copied().unwrap_or(0.0);
+            assert!((own - wanted).abs() < 0.02, "{at}: {own}, not {wanted}");
+        }
+    }
+    let by = vec2(0.004, -0.003);
+    let islands = name_faces(&mesh, &[triangle]);
+    let step = MoveUvsStep { islands, scale: [1.0; 2], turn: 0.0, by: by.to_array(), within: Some(within) };
+    let moved = mesh.clone().with_steps(&[MeshStep::MoveUvs(step)]);
+    for t in 0..mesh.triangles.len() as u32 {
+        for (k, (before, after)) in (0..).zip(mesh.corner_uvs(t).into_iter().zip(moved.corner_uvs(t))) {
+            let weight = told.get(&(3 * t + k)).copied().unwrap_or(0.0);
+            assert!((after - before - by * weight).length() < 1e-6, "corner {k} of {t} moved by {}", after - before);
+        }
+    }
 }

@@ -25,7 +25,7 @@ pub use runs::{
     HoldOrder, MapTime, NewMend, PictureLine, PlannedFile, Preflight, ProgressView, ProofLimit, ProofRoom, QueueOrder,
     QueuedRun, RegionOrder, RunDetail, RunLabel, RunOrder, RunPage, RunView, RunsCompared,
 };
-pub use uvs::{UvOrder, UvState};
+pub use uvs::{UvFalloff, UvOrder, UvState};
 
 use ember_ridge_core::bake::Estimate;
 use ember_ridge_core::maps::{MapKind, MapSettings};
@@ -423,6 +423,11 @@ pub enum Event {
         asset: i64,
         file: String,
         stage: String,
+    },
+    /// UVs of the low-poly are being relaxed: the mean stretch energy so far, 4 where lengths are kept.
+    Relaxing {
+        asset: i64,
+        energy: f64,
     },
     /// A bake is over, whichever way; what changed with it is told by `Asset`.
     Ended {

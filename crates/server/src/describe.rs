@@ -11,8 +11,8 @@ use crate::api::{
     HitsLimit, HoldOrder, KeptHitsView, LevelsView, LowPolyOrder, LowPolyTo, MapLine, MaskChoices, MeasuringShare,
     MeshFindings, MeshFormat, MipView, NewAsset, NewMend, NewPlane, Offered, PictureUse, Preflight, PresetLine,
     ProfileLine, ProofLimit, ProofRoom, QueueOrder, QueuedRun, ReadyFinishLine, RegionName, Revision, Role, RunDetail,
-    RunLabel, RunOrder, RunPage, RunsCompared, Side, SortedFiles, Subdivisions, Swatch, TexelView, TraceView, UvOrder,
-    UvState,
+    RunLabel, RunOrder, RunPage, RunsCompared, Side, SortedFiles, Subdivisions, Swatch, TexelView, TraceView,
+    UvFalloff, UvOrder, UvState,
 };
 use crate::fault::Problem;
 use crate::routes;
@@ -119,6 +119,7 @@ fn types() -> Map<String, Value> {
         Swatch,
         TexelView,
         TraceView,
+        UvFalloff,
         UvOrder,
         UvReport,
         UvState,

@@ -21,3 +21,4 @@ mod queue_order;
 mod reach;
 mod regions;
 mod routes;
+mod uvs;

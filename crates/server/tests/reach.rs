@@ -1,6 +1,6 @@
 //! Reaches through the real routes: envelopes and looks of drafts, cages out and in, stories of texels, strokes as undo steps.
 
-use crate::support::{answer, baked, client, get, host, post, revise, square, upload, with_square};
+use crate::support::{answer, baked, bytes, client, get, host, post, revise, square, unpack, upload, with_square};
 use ember_ridge_formats::image::read_image;
 use rocket::http::{ContentType, Status};
 use rocket::local::asynchronous::Client;
@@ -8,27 +8,6 @@ use serde_json::{Value, json};
 
 async fn recipe(client: &Client) -> Value {
     get(client, "/api/assets/1").await.1["recipe"].clone()
-}
-
-async fn bytes(client: &Client, path: &str, body: Option<Value>) -> (Status, Vec<u8>) {
-    let request = match body {
-        Some(body) => client.post(path.to_owned()).header(ContentType::JSON).body(body.to_string()),
-        None => client.get(path.to_owned()),
-    };
-    let response = request.header(host()).dispatch().await;
-    (response.status(), response.into_bytes().await.unwrap_or_default())
-}
-
-/// The header of an envelope, and one of its arrays.
-fn unpack(bytes: &[u8], name: &str) -> (Value, Vec<f32>) {
-    let length = u32::from_le_bytes(bytes[..4].try_into().expect("four bytes")) as usize;
-    let header: Value = serde_json::from_slice(&bytes[4..4 + length]).expect("JSON");
-    let arrays = header["arrays"].as_array().cloned().unwrap_or_default();
-    let place = arrays.iter().find(|a| a["name"] == name).cloned().unwrap_or_default();
-    let (offset, size) =
-        (place["offset"].as_u64().unwrap_or(0) as usize, place["length"].as_u64().unwrap_or(0) as usize);
-    let own = &bytes[4 + length + offset..4 + length + offset + size];
-    (header, own.chunks_exact(4).map(|b| f32::from_le_bytes(b.try_into().expect("four"))).collect())
 }
 
 #[rocket::async_test]

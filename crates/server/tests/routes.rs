@@ -96,6 +96,8 @@ async fn every_route_answers_as_it_is_described() {
     held.send(post, "/api/assets/1/low-poly", json!({ "to": { "triangles": 4 } })).await;
     held.send(post, "/api/assets/1/uv-steps", json!({ "edit": "relax", "triangles": [] })).await;
     assert!(held.get("/api/assets/1/uv-state").await["summary"]["islands"].as_u64().is_some_and(|n| n > 0));
+    held.get("/api/assets/1/uv-falloff?triangle=0&within=1").await;
+    held.bytes("/api/assets/1/low-poly?format=obj").await;
     held.send(post, "/api/assets/1/plane", json!({ "facing": "y" })).await;
     held.get("/api/assets/1/frees").await;
     held.send(delete, "/api/runs/1", json!(null)).await;
@@ -336,6 +338,17 @@ async fn events_tell_what_happens_in_the_form_that_is_described() {
         }
     }
     assert!(kinds.contains("asset") && kinds.contains("ended"), "{kinds:?}");
+    held.send(Method::Post, "/api/assets/1/uv-steps", json!({ "edit": "relax", "triangles": [] })).await;
+    let heard = loop {
+        let heard = next().await;
+        held.check_form("an event", schema, &heard);
+        if heard["event"] == "relaxing" {
+            break heard;
+        }
+    };
+    // A square on a rectangle that is longer by √1.01, of the same area: each side is off by the fourth root.
+    let energy = heard["energy"].as_f64().expect("a number");
+    assert!((energy - 2.0 * (1.01f64.sqrt() + 1.01f64.sqrt().recip())).abs() < 1e-6, "{heard}");
 }
 
 #[rocket::async_test]

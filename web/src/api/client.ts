@@ -177,12 +177,15 @@ export const api = {
   levels: (id: number) => held(GET("/assets/{id}/levels", path(id))),
   makeLowPoly: (id: number, body: LowPolyOrder) => held(POST("/assets/{id}/low-poly", { ...path(id), body })),
   uvState: (id: number) => held(GET("/assets/{id}/uv-state", path(id))),
+  uvFalloff: (id: number, triangle: number, within: number) =>
+    held(GET("/assets/{id}/uv-falloff", { params: { path: { id }, query: { triangle, within } } })),
   editUvs: (id: number, body: UvOrder) => held(POST("/assets/{id}/uv-steps", { ...path(id), body })),
   swatches: (id: number) => held(GET("/assets/{id}/swatches", path(id))),
   texel: (id: number, sheet: number, x: number, y: number) =>
     held(GET("/runs/{id}/texel", { params: { path: { id }, query: { sheet, x, y } } })),
-  display: (id: number, side: Side, signal?: AbortSignal) => {
-    const params = { path: { id, side } };
+  /** `before`: the low-poly without its steps on UVs. */
+  display: (id: number, side: Side, before: boolean, signal?: AbortSignal) => {
+    const params = { path: { id, side }, query: { before } };
     return raw<ArrayBuffer>(held(GET("/assets/{id}/display/{side}", { params, signal, ...bytes })));
   },
   maskChoices: () => held(GET("/mask-choices")),
@@ -287,6 +290,9 @@ export const heatUrl = (run: number, of: string, most: number, sheet: number) =>
 export const mixingUrl = (run: number, level: number, sheet: number) =>
   `/api/runs/${run}/mixing?level=${level}&sheet=${sheet}`;
 export const cageUrl = (asset: number, format: MeshFormat) => `/api/assets/${asset}/cage?format=${format}`;
+/** The low-poly as its steps have left it. */
+export const lowPolyUrl = (asset: number, format: MeshFormat) =>
+  `/api/assets/${asset}/low-poly?format=${format}`;
 export const masksUrl = (asset: number) => `/api/assets/${asset}/masks`;
 /** A delivery as a zip. */
 export const deliveryZipUrl = (delivery: number) => `/api/deliveries/${delivery}/zip`;

@@ -45,7 +45,7 @@ export function useEvents() {
         return;
       }
       const event = JSON.parse(heard.data) as Event;
-      const { running, intake } = useProgress.getState();
+      const { running, intake, relaxing } = useProgress.getState();
       if (event.event === "progress") {
         useProgress.setState({ running: event });
       } else if (event.event === "ended") {
@@ -54,6 +54,9 @@ export function useEvents() {
       } else if (event.event === "queue") {
         client.invalidateQueries({ queryKey: ["queue"] });
         client.invalidateQueries({ queryKey: ["batches"] });
+      } else if (event.event === "relaxing") {
+        const known = relaxing?.asset === event.asset ? relaxing.energies : [];
+        useProgress.setState({ relaxing: { asset: event.asset, energies: [...known, event.energy] } });
       } else if (event.event === "intake") {
         useProgress.setState({ intake: { ...intake, [event.file]: event.stage } });
       } else {

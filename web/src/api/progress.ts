@@ -6,6 +6,8 @@ interface Progress {
   running: ProgressView | null;
   /** What is being done with files that were sent, by name. */
   intake: Readonly<Record<string, string>>;
+  /** UVs that are being relaxed, or were by the last edit: the mean stretch energy as it fell. */
+  relaxing: { asset: number; energies: readonly number[] } | null;
 }
 
-export const useProgress = create<Progress>()(() => ({ running: null, intake: {} }));
+export const useProgress = create<Progress>()(() => ({ running: null, intake: {}, relaxing: null }));

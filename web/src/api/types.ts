@@ -342,7 +342,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** The low-poly as its steps have left it, with its UVs. */
+        get: operations["show_low_poly"];
         put?: never;
         /** Makes a low-poly of the sculpt, with UVs laid out, in place of the one that is there. */
         post: operations["make_low_poly"];
@@ -744,6 +745,23 @@ export interface paths {
         put?: never;
         /** Strokes that would set rays upright wherever details of a draft lean. */
         post: operations["find_upright"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/assets/{id}/uv-falloff": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What goes along when the low-poly's UVs are moved softly about a triangle. */
+        get: operations["show_uv_falloff"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2382,6 +2400,13 @@ export interface components {
             event: "intake";
             file: string;
             stage: string;
+        } | {
+            /** Format: int64 */
+            asset: number;
+            /** Format: double */
+            energy: number;
+            /** @constant */
+            event: "relaxing";
         } | {
             /** @constant */
             event: "ended";
@@ -5536,6 +5561,13 @@ export interface components {
         Unit: "degrees" | "units" | "1/units" | "share" | "of 255";
         /** @description The UVs of a mesh: a set of the file, or a flat projection along an axis, the bounding box filling the unit square. */
         UvChoice: components["schemas"]["UvSet"] | components["schemas"]["Plane"];
+        /** @description What goes along when UVs are moved softly about a triangle, as the step `move-uvs` with `within` does it. */
+        UvFalloff: {
+            /** @description Three times a triangle plus the corner's number in it. */
+            corners: number[];
+            /** @description How far each goes along, up to 1. */
+            weights: number[];
+        };
         /**
          * @description What is to be done to the UVs of the low-poly. Sides and corners are three times a triangle plus their number in it; a side begins at
          *     the corner of its number.
@@ -5978,6 +6010,7 @@ export type TruthsTold = components['schemas']['TruthsTold'];
 export type Turn = components['schemas']['Turn'];
 export type Unit = components['schemas']['Unit'];
 export type UvChoice = components['schemas']['UvChoice'];
+export type UvFalloff = components['schemas']['UvFalloff'];
 export type UvOrder = components['schemas']['UvOrder'];
 export type UvReport = components['schemas']['UvReport'];
 export type UvSet = components['schemas']['UvSet'];
@@ -6280,7 +6313,10 @@ export interface operations {
     };
     show_display: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description The low-poly before its steps on UVs */
+                before?: boolean;
+            };
             header?: never;
             path: {
                 side: components["schemas"]["Side"];
@@ -6695,6 +6731,40 @@ export interface operations {
                 };
                 content: {
                     "image/png": string;
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show_low_poly: {
+        parameters: {
+            query?: {
+                /** @description GLB unless said otherwise */
+                format?: components["schemas"]["MeshFormat"];
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The mesh file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
                 };
             };
             /** @description What is wrong, and what to do */
@@ -7673,6 +7743,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Stroke"][];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show_uv_falloff: {
+        parameters: {
+            query: {
+                /** @description Where it is taken hold of */
+                triangle: number;
+                /** @description How far the hold reaches, scene units along the surface */
+                within: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Corners, and how far each goes along */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UvFalloff"];
                 };
             };
             /** @description What is wrong, and what to do */

@@ -177,7 +177,7 @@ async function readSculpt(): Promise<void> {
     say(sculpt, "None: the surface is made by its finishes alone");
     return;
   }
-  const data = readMesh(await api.display(asset, "high"));
+  const data = readMesh(await api.display(asset, "high", false));
   const geometry = new THREE.BufferGeometry();
   const take = (name: string) => new THREE.BufferAttribute(data.floats(name) ?? new Float32Array(), 3);
   geometry.setAttribute("position", take("position"));

@@ -71,6 +71,19 @@ export function IconButton(props: ButtonHTMLAttributes<HTMLButtonElement> & { "a
   );
 }
 
+/** A file to save, looking like a button. */
+export function FileLink({ href, children }: { href: string; children: ReactNode }) {
+  return (
+    <a
+      className="inline-flex h-7 items-center rounded border border-line bg-sheet px-2.5 font-[560] hover:bg-sunk"
+      href={href}
+      download
+    >
+      {children}
+    </a>
+  );
+}
+
 /** A button in the flow of text. */
 export function LinkButton(props: ButtonHTMLAttributes<HTMLButtonElement>) {
   const { className = "", ...rest } = props;

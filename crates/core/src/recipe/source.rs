@@ -56,6 +56,12 @@ impl MeshSource {
         FileBeside::meant(self.beside.iter().map(|f| f.file.as_str()), path).map(|at| &self.beside[at])
     }
 
+    /// The same without its steps on UVs: the layout as the file has it, with the same triangles in the same order.
+    pub fn without_uv_steps(&self) -> MeshSource {
+        let steps = self.steps.iter().filter(|step| !step.edits_uvs()).cloned().collect();
+        MeshSource { steps, ..self.clone() }
+    }
+
     /// # Errors
     /// The step or field, what it holds, what it may hold.
     pub fn validate(&self) -> Result<(), String> {

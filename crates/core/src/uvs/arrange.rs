@@ -37,28 +37,49 @@ pub fn move_uvs(mesh: Mesh, step: &MoveUvsStep) -> Mesh {
     };
     let Some(&face) = sheet.faces(&step.islands).first() else { return sheet.mesh };
     let middle = sheet.mesh.corner_uvs(face).map(|uv| uv.as_dvec2()).iter().sum::<DVec2>() / 3.0;
-    let walk = SurfaceWalk::new(&sheet.mesh);
-    let distance = walk.from(MeshPoint::new(face, 1.0 / 3.0, 1.0 / 3.0), within);
-    let mut away: FxHashMap<u32, f64> = FxHashMap::default();
-    for (t, points) in sheet.points.of.iter().enumerate() {
-        for (own, point) in walk.points(t as u32).into_iter().zip(points) {
-            if let Some(d) = distance.at_point(own) {
-                away.insert(*point, f64::from(d / within));
-            }
-        }
-    }
+    let weights = weights(&sheet, face, within);
     let mut changes = CornerUvs::new();
     for (chart, uvs) in charts.iter().zip(&laid) {
-        // Smooth at both ends: 1 at the face, 0 at the radius.
-        let weight = |p: u32| away.get(&p).map_or(0.0, |d| (1.0 - d * d).max(0.0).powi(2));
+        let weight = |p: &u32| weights.get(p).copied().unwrap_or(0.0);
         let back: Vec<DVec2> =
-            chart.points.iter().zip(uvs).map(|(p, uv)| (*uv - moved(middle, *uv)) * weight(*p)).collect();
+            chart.points.iter().zip(uvs).map(|(p, uv)| (*uv - moved(middle, *uv)) * weight(p)).collect();
         let piece = Piece::new(&chart.places(&sheet.net), chart.corners.clone(), 1.0);
         let far = (0.9 * furthest(&piece, uvs, &back)).min(1.0);
         let uvs: Vec<DVec2> = uvs.iter().zip(&back).map(|(uv, back)| *uv - *back * far).collect();
         changes.extend(corner_uvs(chart, &uvs));
     }
     sheet.with(changes)
+}
+
+/// How far each point near a face goes along with it, 0 to 1: smooth at both ends, 1 at the face and 0 from `within` on, scene units along the
+/// surface.
+fn weights(sheet: &Sheet, face: u32, within: f32) -> FxHashMap<u32, f64> {
+    let walk = SurfaceWalk::new(&sheet.mesh);
+    let distance = walk.from(MeshPoint::new(face, 1.0 / 3.0, 1.0 / 3.0), within);
+    let mut weights = FxHashMap::default();
+    for (t, points) in sheet.points.of.iter().enumerate() {
+        for (own, point) in walk.points(t as u32).into_iter().zip(points) {
+            if let Some(d) = distance.at_point(own) {
+                let share = f64::from(d / within);
+                weights.insert(*point, (1.0 - share * share).max(0.0).powi(2));
+            }
+        }
+    }
+    weights
+}
+
+/// Corners that go along when UVs are moved softly about a triangle, three times the triangle plus the corner's number, and how far each goes:
+/// see [`MoveUvsStep::within`]. All are of the triangle's island.
+pub fn falloff(mesh: Mesh, triangle: u32, within: f32) -> Vec<(u32, f32)> {
+    let sheet = Sheet::new(mesh);
+    let weights = weights(&sheet, triangle, within);
+    let own = sheet.charts(&sheet.seams).into_iter().find(|chart| chart.faces.binary_search(&triangle).is_ok());
+    let faces = own.into_iter().flat_map(|chart| chart.faces);
+    let corners = faces.flat_map(|f| {
+        let points = sheet.points.of[f as usize];
+        [0, 1, 2].map(|k| (3 * f + k, weights.get(&points[k as usize]).copied().unwrap_or(0.0) as f32))
+    });
+    corners.filter(|(_, weight)| *weight > 0.0).collect()
 }
 
 /// Gives islands a density, each about its middle.

@@ -4,14 +4,16 @@ use super::cholesky::Symbolic;
 use super::energy::Piece;
 use super::lay::{ENOUGH, Flat, MOST_STEPS, lay_flat, lay_flat_by_angle};
 use super::net::{Chart, Edge};
-use super::relax::{furthest, relax};
+use super::relax::{self, furthest, relax};
 use super::sheet::{CornerUvs, Sheet, corner_uvs, nearest_similar};
 use crate::mesh::Mesh;
 use crate::step::{PinStep, RelaxStep, SeamsStep, StitchStep, StraightenStep, UnwrapStep};
 use glam::{DVec2, DVec3};
 use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHashSet};
+use std::cell::Cell;
 use std::collections::BTreeMap;
+use std::sync::{Mutex, MutexGuard, PoisonError};
 
 /// Marks or clears seams.
 pub fn mark_seams(mesh: Mesh, step: &SeamsStep) -> Mesh {
@@ -180,38 +182,85 @@ fn order_of(piece: &Piece, uvs: &[DVec2]) -> Symbolic {
 
 /// Moves islands to the least energy from where they lie.
 pub fn relax_islands(mesh: Mesh, step: &RelaxStep) -> Mesh {
+    relax_watched(mesh, step, &|_| ())
+}
+
+/// The same; `watch` hears the mean energy over all islands that flip no face, at the start and after each step of one of them. It may hear from
+/// several threads at once.
+pub fn relax_watched(mesh: Mesh, step: &RelaxStep, watch: &(dyn Fn(f64) + Sync)) -> Mesh {
     let mut sheet = Sheet::new(mesh);
     let seams = sheet.seams.clone();
     let charts = sheet.chosen(&seams, step.islands.as_ref());
-    let changes: Vec<CornerUvs> = charts.par_iter().filter_map(|chart| relaxed(&sheet, chart)).collect();
+    let lying: Vec<Lying> = charts.par_iter().filter_map(|chart| Lying::new(&sheet, chart)).collect();
+    let begun = || lying.iter().filter(|l| l.energy.is_finite());
+    let surface: f64 = begun().map(|l| l.surface).sum();
+    let total = Mutex::new(begun().map(|l| l.energy * l.surface).sum::<f64>());
+    if surface > 0.0 {
+        watch(*locked(&total) / surface);
+    }
+    let fell = |by: f64| {
+        let mut total = locked(&total);
+        *total -= by;
+        watch(*total / surface);
+    };
+    let changes: Vec<CornerUvs> = lying.into_par_iter().map(|lying| lying.relaxed(&sheet, &fell)).collect();
     sheet.with(changes.into_iter().flatten())
 }
 
-fn relaxed(sheet: &Sheet, chart: &Chart) -> Option<CornerUvs> {
-    let before = sheet.uvs_of(chart);
-    let was = Sheet::signed_area(chart, &before);
-    let surface = sheet.surface(chart);
-    if was == 0.0 || surface == 0.0 {
-        return None;
+fn locked<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
+    mutex.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
+/// An island as it lies on the sheet, the right way round.
+struct Lying<'a> {
+    chart: &'a Chart,
+    piece: Piece,
+    uvs: Vec<DVec2>,
+    turned_over: bool,
+    /// Twice the area of its surface.
+    surface: f64,
+    /// Mean energy as it lies; infinite with a flipped face.
+    energy: f64,
+}
+
+impl Lying<'_> {
+    /// None where it has no area.
+    fn new<'a>(sheet: &Sheet, chart: &'a Chart) -> Option<Lying<'a>> {
+        let uvs = sheet.uvs_of(chart);
+        let was = Sheet::signed_area(chart, &uvs);
+        let surface = sheet.surface(chart);
+        if was == 0.0 || surface == 0.0 {
+            return None;
+        }
+        let turned_over = was < 0.0;
+        let uvs = if turned_over { mirrored(&uvs) } else { uvs };
+        let piece = Piece::new(&chart.places(&sheet.net), chart.corners.clone(), (was.abs() / surface).sqrt());
+        let energy = piece.energy(&uvs);
+        Some(Lying { chart, piece, uvs, turned_over, surface, energy })
     }
-    let mut uvs = if was < 0.0 { mirrored(&before) } else { before.clone() };
-    let places = chart.places(&sheet.net);
-    let piece = Piece::new(&places, chart.corners.clone(), (was.abs() / surface).sqrt());
-    let held = pins_of(sheet, chart);
-    if !piece.total(&uvs).is_finite() {
-        // A face is flipped: only a fresh start helps, and pinned points are then led to where they were.
-        let flat = lay_flat(&sheet.net, &chart.faces, &sheet.seams);
-        return Some(laid(sheet, flat));
+
+    /// Its UVs with the least energy; `fell` hears by how much the energy over all its surface fell in each step.
+    fn relaxed(self, sheet: &Sheet, fell: &dyn Fn(f64)) -> CornerUvs {
+        let Lying { chart, piece, mut uvs, turned_over, surface, energy } = self;
+        let held = pins_of(sheet, chart);
+        if !energy.is_finite() {
+            // A face is flipped: only a fresh start helps, and pinned points are then led to where they were.
+            return laid(sheet, lay_flat(&sheet.net, &chart.faces, &sheet.seams));
+        }
+        let before = uvs.clone();
+        let order = order_of(&piece, &uvs);
+        let last = Cell::new(energy);
+        let watch = |energy: f64| fell((last.replace(energy) - energy) * surface);
+        relax::relax_watched(&piece, &mut uvs, &held, &order, MOST_STEPS, &watch);
+        if !held.contains(&true) {
+            // Moved and turned as a whole the energy is the same: it stays where it lay.
+            let middle = |uvs: &[DVec2]| uvs.iter().sum::<DVec2>() / uvs.len() as f64;
+            let (from, to) = (middle(&uvs), middle(&before));
+            let turn = nearest_similar(&uvs, &before).0.normalize();
+            uvs.iter_mut().for_each(|uv| *uv = turn.rotate(*uv - from) + to);
+        }
+        corner_uvs(chart, &if turned_over { mirrored(&uvs) } else { uvs })
     }
-    let middle = |uvs: &[DVec2]| uvs.iter().sum::<DVec2>() / uvs.len() as f64;
-    let from = middle(&uvs);
-    let order = order_of(&piece, &uvs);
-    relax(&piece, &mut uvs, &held, &order, MOST_STEPS);
-    if !held.contains(&true) {
-        let by = from - middle(&uvs);
-        uvs.iter_mut().for_each(|uv| *uv += by);
-    }
-    Some(corner_uvs(chart, &if was < 0.0 { mirrored(&uvs) } else { uvs }))
 }
 
 /// Rounds that points are led in, and steps of relaxing between.

@@ -17,8 +17,8 @@ mod sheet;
 mod start;
 mod summary;
 
-pub use arrange::{move_uvs, packed, set_density, stack};
-pub use edit::{mark_seams, pin, relax_islands, stitch, straighten, unwrap};
+pub use arrange::{falloff, move_uvs, packed, set_density, stack};
+pub use edit::{mark_seams, pin, relax_islands, relax_watched, stitch, straighten, unwrap};
 pub use names::{MarkedCorners, Points, name_corners, name_edges, name_faces};
 pub use pack::{Packing, Placed, pack};
 pub use path::edge_path;

@@ -16,6 +16,18 @@ pub(super) fn relax(
     symbolic: &Symbolic,
     most_steps: usize,
 ) -> Vec<f64> {
+    relax_watched(piece, uvs, held, symbolic, most_steps, &|_| ())
+}
+
+/// The same; `watch` hears the mean energy after each step.
+pub(super) fn relax_watched(
+    piece: &Piece,
+    uvs: &mut [DVec2],
+    held: &[bool],
+    symbolic: &Symbolic,
+    most_steps: usize,
+    watch: &dyn Fn(f64),
+) -> Vec<f64> {
     let area = piece.area();
     let mut total = piece.total(uvs);
     let mut energies = vec![total / area];
@@ -43,6 +55,7 @@ pub(super) fn relax(
             let now = piece.total(uvs);
             if now <= total - 1e-4 * by * gain {
                 energies.push(now / area);
+                watch(now / area);
                 let gained = total - now;
                 total = now;
                 if gained < ENOUGH * now {

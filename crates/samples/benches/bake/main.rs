@@ -117,6 +117,7 @@ fn main() {
     }
     if std::env::args().any(|a| a == "uvs") {
         uvs::measuring_uvs();
+        uvs::mending_uvs();
         return;
     }
     if std::env::args().any(|a| a == "embree") {
@@ -165,6 +166,7 @@ fn main() {
     six_maps(&scene);
     growth(&stone, &scene);
     uvs::measuring_uvs();
+    uvs::mending_uvs();
 }
 
 fn files_to_first_bake(stone: &Sample, scene: &BakeScene) {

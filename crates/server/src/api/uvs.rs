@@ -85,3 +85,12 @@ pub struct UvState {
     pub cleared: Vec<u32>,
     pub pins: Vec<u32>,
 }
+
+/// What goes along when UVs are moved softly about a triangle, as the step `move-uvs` with `within` does it.
+#[derive(Debug, Serialize, Deserialize, JsonSchema)]
+pub struct UvFalloff {
+    /// Three times a triangle plus the corner's number in it.
+    pub corners: Vec<u32>,
+    /// How far each goes along, up to 1.
+    pub weights: Vec<f32>,
+}

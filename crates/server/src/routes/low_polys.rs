@@ -10,7 +10,7 @@ use crate::routes::meshes::{keys_of, or_nothing_stays, without_lost_parts};
 use crate::routes::sent::Sent;
 use crate::scenes::summary_name;
 use ember_ridge_core::Mesh;
-use ember_ridge_core::levels::{ReduceSettings, ReduceTo, coarser_levels, reduce};
+use ember_ridge_core::levels::{Broken, ReduceSettings, ReduceTo, coarser_levels, reduce};
 use ember_ridge_core::recipe::MeshSource;
 use ember_ridge_core::step::{MeshStep, SHARP_OF_MADE};
 use ember_ridge_core::surface::Difference;
@@ -32,7 +32,10 @@ async fn list_levels(app: &State<Arc<App>>, id: i64) -> Result<Json<LevelsView>>
         app.memory.once(&format!("levels/{}", keys_of(&sources)), || {
             let view = match coarser_levels(&*app.joined(&sources)?) {
                 Ok(levels) => LevelsView { faces: levels.faces(), none: None },
-                Err(broken) => LevelsView { faces: Vec::new(), none: Some(broken.why.to_owned()) },
+                Err(Broken { at, part, why }) => {
+                    let none = format!("{why} (part '{part}', at {:.3}, {:.3}, {:.3})", at.x, at.y, at.z);
+                    LevelsView { faces: Vec::new(), none: Some(none) }
+                }
             };
             Ok(serde_json::to_vec(&view)?)
         })

@@ -1,9 +1,10 @@
 //! Meshes in, and meshes as the page draws them.
 
-use crate::api::{Event, FileNames, MeshSummary, NewPlane, Offered, PictureUse, Role, Side};
+use crate::api::{Event, FileNames, MeshFormat, MeshSummary, NewPlane, Offered, PictureUse, Role, Side};
 use crate::fault::{Fault, Result, aside};
 use crate::intake::{carry_over, place};
 use crate::routes::assets::{self, Tagged};
+use crate::routes::mesh_file::MeshFile;
 use crate::routes::sent::{Given, Sent};
 use crate::routes::shared::Shared;
 use crate::scenes::{mesh_key, summary_name};
@@ -28,7 +29,7 @@ use rocket::serde::json::Json;
 use rocket::{State, get, post};
 use std::sync::Arc;
 
-described_routes!(add_mesh, add_picture, make_plane, show_display, offer, show_sheets);
+described_routes!(add_mesh, add_picture, make_plane, show_display, show_low_poly, offer, show_sheets);
 
 /// What of a recipe reads a picture that is sent.
 #[derive(rocket::FromForm)]
@@ -278,7 +279,10 @@ async fn joined(
 /// The meshes of one side as the page draws them; a large sculpt is thinned.
 #[utoipa::path(
     tag = "meshes",
-    params(("side" = Side, Path)),
+    params(
+        ("side" = Side, Path),
+        ("before" = Option<bool>, Query, description = "The low-poly before its steps on UVs"),
+    ),
     responses(
         (
             status = 200,
@@ -288,11 +292,15 @@ async fn joined(
         ),
     ),
 )]
-#[get("/assets/<id>/display/<side>")]
-async fn show_display(app: &State<Arc<App>>, id: i64, side: Side) -> Result<Shared> {
+#[get("/assets/<id>/display/<side>?<before>")]
+async fn show_display(app: &State<Arc<App>>, id: i64, side: Side, before: Given<bool>) -> Result<Shared> {
+    let before = before.optional()?.unwrap_or(false);
     let bytes = match side {
         Side::Low => {
-            let (app, sources) = joined(app, id, |r| &r.low, "low-poly yet").await?;
+            let (app, mut sources) = joined(app, id, |r| &r.low, "low-poly yet").await?;
+            if before {
+                sources.iter_mut().for_each(|source| *source = source.without_uv_steps());
+            }
             aside(move || {
                 app.memory.once(&format!("shown low/{}", keys_of(&sources)), || {
                     let mesh = Arc::unwrap_or_clone(app.joined(&sources)?);
@@ -313,6 +321,23 @@ async fn show_display(app: &State<Arc<App>>, id: i64, side: Side) -> Result<Shar
         }
     };
     Ok(Shared::new(ContentType::Binary, bytes))
+}
+
+/// The low-poly as its steps have left it, with its UVs.
+#[utoipa::path(
+    tag = "meshes",
+    params(("format" = Option<MeshFormat>, Query, description = "GLB unless said otherwise")),
+    responses(
+        (status = 200, description = "The mesh file", body = Vec<u8>, content_type = "application/octet-stream"),
+    ),
+)]
+#[get("/assets/<id>/low-poly?<format>")]
+async fn show_low_poly(app: &State<Arc<App>>, id: i64, format: Given<MeshFormat>) -> Result<MeshFile> {
+    let format = format.optional()?.unwrap_or_default();
+    let (app, sources) = joined(app, id, |r| &r.low, "low-poly yet").await?;
+    let name = &sources[0].file;
+    let stem = name.rsplit_once('.').map_or(&**name, |(stem, _)| stem).to_owned();
+    aside(move || MeshFile::new(&stem, format, &*app.joined(&sources)?)).await
 }
 
 pub(super) fn keys_of(sources: &[MeshSource]) -> String {

@@ -33,6 +33,7 @@ mod low_polys;
 mod maps;
 mod masks;
 mod mends;
+mod mesh_file;
 mod meshes;
 mod pages;
 mod preflight;

@@ -6,9 +6,11 @@ use crate::api::{EnvelopeHeader, MarkCount, MeshFormat, NeedleCounts, PartReachL
 use crate::display::Packer;
 use crate::fault::{Fault, Result, aside};
 use crate::keep::write_view;
+use crate::routes::mesh_file::MeshFile;
 use crate::routes::runs::texel_maps;
 use crate::routes::sent::{Given, Sent};
 use crate::routes::shared::Shared;
+use ember_ridge_core::Recipe;
 use ember_ridge_core::bake::{Canvas, Outcome, Plan, SoFar, Watch, run};
 use ember_ridge_core::maps::MapSettings;
 use ember_ridge_core::picture::{Depth, ImageFormat};
@@ -16,12 +18,10 @@ use ember_ridge_core::reach::{EnvelopeMark, FitLimit, MarkKind, Stroke, envelope
 use ember_ridge_core::review::{Needle, NeedleFate};
 use ember_ridge_core::scene::Meter;
 use ember_ridge_core::stop::never;
-use ember_ridge_core::{Mesh, Recipe};
 use ember_ridge_formats::image::write_png;
-use ember_ridge_formats::mesh::{write_glb, write_obj};
-use rocket::http::{ContentType, Header};
+use rocket::http::ContentType;
 use rocket::serde::json::Json;
-use rocket::{Responder, State, get, post};
+use rocket::{State, get, post};
 use std::io::Cursor;
 use std::sync::Arc;
 
@@ -291,12 +291,6 @@ async fn find_upright(app: &State<Arc<App>>, id: i64, draft: Sent<Recipe>) -> Re
     .await
 }
 
-#[derive(Responder)]
-struct MeshFile {
-    body: (ContentType, Vec<u8>),
-    name: Header<'static>,
-}
-
 /// The envelope as a cage mesh: the low-poly with its points moved to where rays start.
 #[utoipa::path(
     tag = "reach",
@@ -309,27 +303,15 @@ struct MeshFile {
 async fn show_cage(app: &State<Arc<App>>, id: i64, format: Given<MeshFormat>) -> Result<MeshFile> {
     let recipe = app.store.asset(id).await?.recipe;
     let format = format.optional()?.unwrap_or_default();
-    let ending = match format {
-        MeshFormat::Glb => "glb",
-        MeshFormat::Obj => "obj",
-    };
-    let stem = recipe.low.first().map_or("cage", |s| s.file.as_str());
-    let stem: String = stem.rsplit_once('.').map_or(stem, |(stem, _)| stem).replace(['"', '/', '\\', '\n', '\r'], "_");
-    let stem = recipe.endings.low.iter().find_map(|e| stem.strip_suffix(e.as_str())).unwrap_or(&stem).to_owned();
-    let file = format!("{stem}_cage.{ending}");
+    let name = recipe.low.first().map_or("cage", |s| s.file.as_str());
+    let stem = name.rsplit_once('.').map_or(name, |(stem, _)| stem);
+    let stem = recipe.endings.low.iter().find_map(|e| stem.strip_suffix(e.as_str())).unwrap_or(stem).to_owned();
     let app = app.inner().clone();
-    let bytes = aside(move || {
+    aside(move || {
         let plan = plan_of(&app, recipe, miss())?;
-        let mesh: Mesh = plan.rays.field.cage_mesh(&plan.rays.scene.low);
-        let mut out = Vec::new();
-        match format {
-            MeshFormat::Glb => write_glb(&mut out, &mesh)?,
-            MeshFormat::Obj => write_obj(&mut out, &mesh)?,
-        }
-        Ok(out)
-    });
-    let name = Header::new("Content-Disposition", format!("attachment; filename=\"{file}\""));
-    Ok(MeshFile { body: (ContentType::Binary, bytes.await?), name })
+        MeshFile::new(&format!("{stem}_cage"), format, &plan.rays.field.cage_mesh(&plan.rays.scene.low))
+    })
+    .await
 }
 
 /// The story of one texel of a run.

@@ -1,22 +1,25 @@
 //! UVs of the low-poly, edited by steps that are recorded with its file.
 
-use crate::App;
-use crate::api::{UvOrder, UvState};
+use crate::api::{Event, UvFalloff, UvOrder, UvState};
 use crate::fault::{Fault, Result, aside};
 use crate::routes::assets::{self, Tagged};
-use crate::routes::sent::Sent;
+use crate::routes::sent::{Given, Sent};
+use crate::{App, locked};
 use ember_ridge_core::Mesh;
 use ember_ridge_core::recipe::MeshSource;
 use ember_ridge_core::step::{
     DensityStep, MeshStep, MoveUvsStep, NamedPoints, PackStep, PinStep, RelaxStep, SeamsStep, StackStep, StitchStep,
     StraightenStep, UnwrapStep,
 };
-use ember_ridge_core::uvs::{MarkedCorners, UvSummary, edge_path, name_corners, name_edges, name_faces};
+use ember_ridge_core::uvs::{
+    MarkedCorners, UvSummary, edge_path, falloff, name_corners, name_edges, name_faces, relax_watched,
+};
 use rocket::serde::json::Json;
 use rocket::{State, get, post};
-use std::sync::Arc;
+use std::sync::{Arc, Mutex};
+use std::time::{Duration, Instant};
 
-described_routes!(show_uv_state, edit_uvs);
+described_routes!(show_uv_state, show_uv_falloff, edit_uvs);
 
 /// How well the low-poly lies on the sheet, before and after its steps, and what is marked on it.
 #[utoipa::path(tag = "meshes", responses((status = 200, description = "The UVs in figures, and marks", body = ref("UvState"))))]
@@ -27,11 +30,11 @@ async fn show_uv_state(app: &State<Arc<App>>, id: i64) -> Result<Json<UvState>> 
         app.memory.once(&format!("uv-state/{}", serde_json::to_string(&sources)?), || {
             let [source] = &sources[..] else { return Ok(serde_json::to_vec(&UvState::default())?) };
             let mesh = app.joined(&sources)?;
-            let plain = app.joined(&[MeshSource { steps: Vec::new(), ..source.clone() }])?;
+            let plain = app.joined(&[source.without_uv_steps()])?;
             let MarkedCorners { seams, cleared, pins } = MarkedCorners::new(&mesh);
             let state = UvState {
                 summary: UvSummary::new(&mesh),
-                before: UvSummary::new(&plain).filter(|_| !source.steps.is_empty()),
+                before: UvSummary::new(&plain).filter(|_| source.steps.iter().any(MeshStep::edits_uvs)),
                 seams,
                 cleared,
                 pins,
@@ -40,6 +43,36 @@ async fn show_uv_state(app: &State<Arc<App>>, id: i64) -> Result<Json<UvState>> 
         })
     });
     Ok(Json(serde_json::from_slice(&text.await?)?))
+}
+
+/// What goes along when the low-poly's UVs are moved softly about a triangle.
+#[utoipa::path(
+    tag = "meshes",
+    params(
+        ("triangle" = u32, Query, description = "Where it is taken hold of"),
+        ("within" = f32, Query, description = "How far the hold reaches, scene units along the surface"),
+    ),
+    responses((status = 200, description = "Corners, and how far each goes along", body = ref("UvFalloff"))),
+)]
+#[get("/assets/<id>/uv-falloff?<triangle>&<within>")]
+async fn show_uv_falloff(
+    app: &State<Arc<App>>,
+    id: i64,
+    triangle: Given<u32>,
+    within: Given<f32>,
+) -> Result<Json<UvFalloff>> {
+    let (triangle, within) = (triangle.required("triangle")?, within.required("within")?);
+    let (app, sources) = (app.inner().clone(), app.store.asset(id).await?.recipe.low);
+    aside(move || {
+        let mesh = app.joined(&sources)?;
+        are_there(&mesh, &[triangle], 1, "Triangle")?;
+        if !(within.is_finite() && within > 0.0) {
+            return Err(Fault::unusable(format!("within is {within}; give a distance above 0, in scene units")));
+        }
+        let (corners, weights) = falloff((*mesh).clone(), triangle, within).into_iter().unzip();
+        Ok(Json(UvFalloff { corners, weights }))
+    })
+    .await
 }
 
 /// Edits the UVs of the low-poly: one more step of its file, which undo takes back.
@@ -62,25 +95,64 @@ async fn edit_uvs(app: &State<Arc<App>>, id: i64, order: Sent<UvOrder>) -> Resul
         if source.plane.is_some() {
             return Err(Fault::unusable("A plane made here fills the sheet; its UVs are not edited"));
         }
-        let sources = [source.clone()];
-        let step = aside(move || step_of(&*there.joined(&sources)?, order, size)).await?;
-        source.steps.push(step);
+        let known = source.clone();
+        let step = aside(move || {
+            let step = step_of(&*there.mesh(&known)?, order, size)?;
+            if let MeshStep::Relax(relax) = &step {
+                relaxed(&there, id, known, relax)?;
+            }
+            Ok(step)
+        });
+        source.steps.push(step.await?);
         Ok(())
     })
     .await?;
     assets::view(app, id).await
 }
 
-/// The step that an order stands for, its places named.
-fn step_of(mesh: &Mesh, order: UvOrder, size: u32) -> Result<MeshStep> {
+/// Time between two figures of energy that are told.
+const BETWEEN_TOLD: Duration = Duration::from_millis(40);
+
+/// Relaxes now what the step will be asked for, telling how the energy falls.
+fn relaxed(app: &App, asset: i64, source: MeshSource, step: &RelaxStep) -> Result<()> {
+    let mesh = (*app.mesh(&source)?).clone();
+    // When one was told last, and the newest that was not.
+    let told = Mutex::new((None::<Instant>, None));
+    let tell = |energy: f64| app.jobs.tell(Event::Relaxing { asset, energy });
+    let watch = |energy: f64| {
+        let mut told = locked(&told);
+        if told.0.is_none_or(|at| at.elapsed() >= BETWEEN_TOLD) {
+            *told = (Some(Instant::now()), None);
+            tell(energy);
+        } else {
+            told.1 = Some(energy);
+        }
+    };
+    let mesh = relax_watched(mesh, step, &watch);
+    if let Some(energy) = locked(&told).1 {
+        tell(energy);
+    }
+    let mut source = source;
+    source.steps.push(MeshStep::Relax(step.clone()));
+    app.keep_mesh(&source, Arc::new(mesh));
+    Ok(())
+}
+
+/// # Errors
+/// A number that is no triangle of the mesh, or no corner or side, of which each triangle has three.
+fn are_there(mesh: &Mesh, numbers: &[u32], each: usize, what: &str) -> Result<()> {
     let count = mesh.triangles.len();
-    let within = |numbers: &[u32], each: usize, what: &str| match numbers.iter().find(|n| **n as usize >= each * count)
-    {
+    match numbers.iter().find(|n| **n as usize >= each * count) {
         Some(n) => Err(Fault::unusable(format!(
             "{what} {n} is not one of the low-poly, which has {count} triangles. Read the mesh again: it may be another one by now"
         ))),
         None => Ok(()),
-    };
+    }
+}
+
+/// The step that an order stands for, its places named.
+fn step_of(mesh: &Mesh, order: UvOrder, size: u32) -> Result<MeshStep> {
+    let within = |numbers: &[u32], each: usize, what: &str| are_there(mesh, numbers, each, what);
     let islands = |triangles: &[u32]| -> Result<NamedPoints> {
         within(triangles, 1, "Triangle")?;
         Ok(name_faces(mesh, triangles))

@@ -78,6 +78,27 @@ pub async fn post(client: &Client, path: &str, body: Value) -> (Status, Value) {
     .await
 }
 
+pub async fn bytes(client: &Client, path: &str, body: Option<Value>) -> (Status, Vec<u8>) {
+    let request = match body {
+        Some(body) => client.post(path.to_owned()).header(ContentType::JSON).body(body.to_string()),
+        None => client.get(path.to_owned()),
+    };
+    let response = request.header(host()).dispatch().await;
+    (response.status(), response.into_bytes().await.unwrap_or_default())
+}
+
+/// The header of what is packed for drawing, and one of its arrays.
+pub fn unpack(bytes: &[u8], name: &str) -> (Value, Vec<f32>) {
+    let length = u32::from_le_bytes(bytes[..4].try_into().expect("four bytes")) as usize;
+    let header: Value = serde_json::from_slice(&bytes[4..4 + length]).expect("JSON");
+    let arrays = header["arrays"].as_array().cloned().unwrap_or_default();
+    let place = arrays.iter().find(|a| a["name"] == name).cloned().unwrap_or_default();
+    let (offset, size) =
+        (place["offset"].as_u64().unwrap_or(0) as usize, place["length"].as_u64().unwrap_or(0) as usize);
+    let own = &bytes[4 + length + offset..4 + length + offset + size];
+    (header, own.chunks_exact(4).map(|b| f32::from_le_bytes(b.try_into().expect("four"))).collect())
+}
+
 pub async fn upload(client: &Client, file: &str, role: &str, bytes: Vec<u8>) -> (Status, Value) {
     let path = format!("/api/assets/1/meshes?file={file}&role={role}");
     answer(client.post(path).header(host()).header(ContentType::Binary).body(bytes).dispatch().await).await

@@ -54,9 +54,7 @@ export function lowOf(data: MeshData, shared: SharedUniforms, blank: THREE.Textu
   attribute("frame", "tangent", 4);
   geometry.setAttribute("sheet", new THREE.BufferAttribute(new Float32Array(count), 1));
   geometry.setAttribute("tint", new THREE.BufferAttribute(new Uint8Array(count * 4), 4, true));
-  const density = data.floats("density");
-  const corners = new Float32Array(count).map((_, corner) => density?.[Math.floor(corner / 3)] ?? 0);
-  geometry.setAttribute("density", new THREE.BufferAttribute(corners, 1));
+  geometry.setAttribute("density", new THREE.BufferAttribute(new Float32Array(count), 1));
   const material = new THREE.ShaderMaterial({
     vertexShader: LOW_VERTEX,
     fragmentShader: LOW_FRAGMENT,
@@ -108,6 +106,15 @@ export function highOf(data: MeshData, shared: SharedUniforms): Side {
 /** Leaves hidden parts out of what is drawn and pointed at. */
 export function hideParts({ mesh, data }: Side, hidden: ReadonlySet<string>) {
   mesh.geometry.setIndex(new THREE.BufferAttribute(indexOf(data, hidden), 1));
+}
+
+/** Gives each corner its triangle's density. */
+export function setDensities({ mesh }: Side, densities: Float32Array | null) {
+  const slot = mesh.geometry.getAttribute("density") as THREE.BufferAttribute;
+  const corners = slot.array as Float32Array;
+  for (let corner = 0; corner < slot.count; corner++)
+    corners[corner] = densities?.[Math.floor(corner / 3)] ?? 0;
+  slot.needsUpdate = true;
 }
 
 /** Gives each corner its triangle's colour. */

@@ -19,6 +19,7 @@ import {
   type ShaderMesh,
   type SharedUniforms,
   type Side,
+  setDensities,
   setSheets,
   setTints,
 } from "./meshes";
@@ -208,6 +209,7 @@ export class Viewer {
     else if (paint?.kind === "detail") {
       u("texels").value = paint.texels;
       u("detail").value = paint.width;
+      setDensities(this.low, paint.densities ?? this.low.data.floats("density"));
     }
     // Textures that are let go of must not be drawn with, which would take them up again.
     if (paint?.kind !== "material") dropMaterial(material);
@@ -374,7 +376,7 @@ export class Viewer {
     this.layGround();
     const { size } = this.frames;
     const line = view.wipe * size.x * this.shared.ratio.value;
-    if (this.low) uniforms(this.low.mesh.material)("split").value = line;
+    if (this.low) uniforms(this.low.mesh.material)("split").value = this.against ? 0 : line;
     if (this.against) this.drawAgainst(this.against, size, line);
     else if (this.beside) {
       this.pass("low", 0, size.x / 2, size.y, null);

@@ -3,15 +3,16 @@ import { useCallback, useEffect, useMemo, useRef } from "react";
 import { hover } from "../hover";
 import { uvsOf } from "../sheets";
 import { useView } from "../view";
+import { trianglePaths } from "./paths";
 import { useSheetLayer, useSheetScene } from "./scene";
-import { type Pen, trianglePath } from "./sheet-view";
+import type { Pen } from "./sheet-view";
 
 export function Lit() {
   const lit = useView((s) => s.lit);
   const { low, sheets, number } = useSheetScene();
   const path = useMemo(() => {
     const uv = lit && low ? uvsOf(low, sheets, number, lit) : null;
-    return uv && uv.length > 0 ? trianglePath(uv) : null;
+    return uv && uv.length > 0 ? trianglePaths(uv) : null;
   }, [lit, low, sheets, number]);
   const layer = useMemo(
     () => path && ((pen: Pen) => pen.path(path, { fill: "#f2702480", line: "#ff8c40", width: 1.5 })),

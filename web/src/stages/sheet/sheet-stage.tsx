@@ -103,7 +103,9 @@ export function SheetStage(slots: SheetSlots) {
           </span>
         )}
         {landing && (
-          <span className="absolute bottom-3 left-3 rounded bg-ember-fill px-2 py-0.5 text-on-ember">
+          <span
+            className={`absolute rounded bg-ember-fill px-2 py-0.5 text-on-ember ${painting ? "top-10 left-2.5" : "bottom-3 left-3"}`}
+          >
             Baking: {Math.round(landing.share * 100)} %
           </span>
         )}
@@ -179,7 +181,9 @@ function useHands(view: SheetView | null, scene: SheetScene, clicks: boolean, si
         } else if (asked) point([inside(u + asked[0] * step), inside(v - asked[1] * step)]);
         if (asked) e.preventDefault();
       },
-      onPointerMove: (e: React.PointerEvent) => point(view?.uvAt(e.clientX, e.clientY) ?? null),
+      onPointerMove: (e: React.PointerEvent) => {
+        if (!view?.quiet) point(view?.uvAt(e.clientX, e.clientY) ?? null);
+      },
       onPointerDown: (e: React.PointerEvent) => press.down(e),
       onPointerUp: (e: React.PointerEvent) => {
         const place = hover.get();

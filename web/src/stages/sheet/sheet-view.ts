@@ -1,6 +1,16 @@
 // Draws the sheet: pans, zooms to the cursor, keeps texels square and sharp, and lays what layers draw over them.
+
+import { drawsInSoftware } from "../model/drawing";
 import type { Channel } from "../view";
+import { edgePaths, type Paths } from "./paths";
 import type { SheetPicture } from "./picture";
+
+/** What draws on a canvas; without a graphics card straight in memory, where paths are drawn much faster than by what stands in for one. */
+function contextOf(canvas: HTMLCanvasElement): CanvasRenderingContext2D {
+  const context = canvas.getContext("2d", { willReadFrequently: drawsInSoftware() });
+  if (!context) throw new Error("This browser has no 2D canvas.");
+  return context;
+}
 
 const MARGIN_TOP = 44;
 const MARGIN = 14;
@@ -10,11 +20,18 @@ const MOST_WAITS = 200;
 /** Draws on the sheet in UV space: paths keep their width in pixels at any zoom. */
 export interface Pen {
   readonly context: CanvasRenderingContext2D;
-  path: (path: Path2D, look: { line: string; width: number; fill?: string }) => void;
+  path: (path: Path2D | Paths, look: PathLook, move?: DOMMatrix) => void;
   /** Where a place of the sheet lies on the canvas, in pixels. */
   at: (uv: readonly [number, number]) => [number, number];
   /** Something else than a map lies under it. */
   readonly painted: boolean;
+}
+
+/** How a path is drawn, its line so many pixels wide. */
+export interface PathLook {
+  line: string;
+  width: number;
+  fill?: string;
 }
 
 /** A second picture of the sheet. */
@@ -29,23 +46,15 @@ export type SheetLayer = (pen: Pen) => void;
 
 /** What takes drags that begin on the sheet. With Alt, or by the middle button, a drag moves it all the same. */
 export interface SheetHand {
-  press: (uv: readonly [number, number], e: PointerEvent) => void;
-  /** Null beside the sheet. */
+  /** It takes places beside the sheet, too. */
+  readonly beside?: true;
+  /** The stages do not point at places while it drags. */
+  readonly quiet?: true;
+  /** False where there is nothing to take hold of: the drag moves the sheet. */
+  press: (uv: readonly [number, number], e: PointerEvent) => boolean;
+  /** Null beside the sheet, unless it takes places there. */
   drag: (uv: readonly [number, number] | null, e: PointerEvent) => void;
   release: () => void;
-}
-
-/** Triangles of UV space as one path, v turned down. */
-export function trianglePath(uv: Float32Array): Path2D {
-  const path = new Path2D();
-  for (let i = 0; i + 5 < uv.length; i += 6) {
-    const at = (k: number): [number, number] => [uv[i + k * 2] ?? 0, 1 - (uv[i + k * 2 + 1] ?? 0)];
-    path.moveTo(...at(0));
-    path.lineTo(...at(1));
-    path.lineTo(...at(2));
-    path.closePath();
-  }
-  return path;
 }
 
 export class SheetView {
@@ -56,10 +65,13 @@ export class SheetView {
   private other: Other | null = null;
   /** Pixels that the sheet is moved to the right by while one of two halves is drawn; for what is asked in between, the left one's. */
   private moved = 0;
-  private wires: Path2D | null = null;
+  private wires: Paths | null = null;
   /** A picture of the layout in place of the map. */
   private painting: HTMLCanvasElement | null = null;
   private readonly layers = new Set<SheetLayer>();
+  /** What follows a drag, over all the rest; and the rest as it was drawn last, while nothing of it changes. */
+  private floating: SheetLayer | null = null;
+  private still: HTMLCanvasElement | null = null;
   private readonly drawn = new Set<() => void>();
   /** What takes drags, and what took the one that is under way. */
   private hand: SheetHand | null = null;
@@ -82,9 +94,7 @@ export class SheetView {
     private readonly canvas: HTMLCanvasElement,
     private readonly onZoom: (pixelsPerTexel: number) => void,
   ) {
-    const context = canvas.getContext("2d");
-    if (!context) throw new Error("This browser has no 2D canvas.");
-    this.context = context;
+    this.context = contextOf(canvas);
     this.watch = new ResizeObserver(() => (this.fitted ? this.fit() : this.draw()));
     this.watch.observe(canvas);
     const on = { signal: this.end.signal };
@@ -93,10 +103,9 @@ export class SheetView {
       "pointerdown",
       (e) => {
         canvas.setPointerCapture(e.pointerId);
-        const uv = this.uvAt(e.clientX, e.clientY);
+        const uv = this.hand && this.placeFor(this.hand, e);
         if (!this.hand || !uv || e.altKey || e.button !== 0) return;
-        this.held = this.hand;
-        this.held.press(uv, e);
+        if (this.hand.press(uv, e)) this.held = this.hand;
       },
       on,
     );
@@ -110,7 +119,7 @@ export class SheetView {
       "pointermove",
       (e) => {
         if (e.buttons === 0) return;
-        if (this.held) return this.held.drag(this.uvAt(e.clientX, e.clientY), e);
+        if (this.held) return this.held.drag(this.placeFor(this.held, e), e);
         this.x += e.movementX;
         this.y += e.movementY;
         this.fitted = false;
@@ -144,7 +153,7 @@ export class SheetView {
   }
 
   setUvs(uv: Float32Array | null) {
-    this.wires = uv && trianglePath(uv);
+    this.wires = uv && edgePaths(uv);
     this.draw();
   }
 
@@ -161,6 +170,11 @@ export class SheetView {
     };
   }
 
+  /** A hand drags that wants nothing to be pointed at. */
+  get quiet(): boolean {
+    return this.held?.quiet ?? false;
+  }
+
   /** Pixels of the page along a side of the whole sheet. */
   get pixels(): number {
     return this.side;
@@ -174,6 +188,14 @@ export class SheetView {
       this.layers.delete(layer);
       this.draw();
     };
+  }
+
+  /** Draws a layer over all the rest, again and again, without drawing the rest anew. Null ends it. */
+  float(layer: SheetLayer | null) {
+    if (layer === null && this.floating === null) return;
+    this.floating = layer;
+    if (layer === null) this.still = null;
+    this.ask();
   }
 
   /** Hears after every drawing, where markers in the page have to follow; the answer ends it. */
@@ -197,8 +219,7 @@ export class SheetView {
   async capture(width: number): Promise<HTMLCanvasElement> {
     const [w, h] = [this.canvas.clientWidth, this.canvas.clientHeight];
     const into = document.createElement("canvas");
-    const context = into.getContext("2d");
-    if (!context) throw new Error("This browser has no 2D canvas.");
+    const context = contextOf(into);
     const ratio = width / Math.max(1, w);
     into.width = width;
     into.height = Math.round(h * ratio);
@@ -239,6 +260,16 @@ export class SheetView {
     const repeats = this.tiled && u >= -1 && u < 2 && v > -1 && v <= 2;
     if (repeats) return [u - Math.floor(u), v - Math.ceil(v) + 1];
     return u >= 0 && u < 1 && v > 0 && v <= 1 ? [u, v] : null;
+  }
+
+  /** The same, on the sheet or beside it. */
+  placeAt(clientX: number, clientY: number): [number, number] {
+    const box = this.canvas.getBoundingClientRect();
+    return [(clientX - box.left - this.x) / this.side, 1 - (clientY - box.top - this.y) / this.side];
+  }
+
+  private placeFor(hand: SheetHand, { clientX, clientY }: PointerEvent) {
+    return hand.beside ? this.placeAt(clientX, clientY) : this.uvAt(clientX, clientY);
   }
 
   /** Arrows move, plus and minus zoom to the middle, 0 fits. */
@@ -289,6 +320,11 @@ export class SheetView {
   }
 
   private draw() {
+    this.still = null;
+    this.ask();
+  }
+
+  private ask() {
     cancelAnimationFrame(this.asked);
     this.asked = requestAnimationFrame(() => this.drawNow());
   }
@@ -301,11 +337,39 @@ export class SheetView {
       canvas.width = Math.round(w * ratio);
       canvas.height = Math.round(h * ratio);
     }
-    this.drawOn(this.context, w, h, ratio);
+    if (this.floating) this.drawFloating(this.floating, w, h, ratio);
+    else this.drawOn(this.context, w, h, ratio);
     // What is on the canvas, and whether all of it that is in view.
     canvas.dataset.drawn = this.image?.address ?? "";
     canvas.dataset.whole = String(this.whole);
     for (const listener of this.drawn) listener();
+  }
+
+  private drawFloating(layer: SheetLayer, w: number, h: number, ratio: number) {
+    const { context, canvas } = this;
+    if (!this.still) {
+      this.drawOn(context, w, h, ratio);
+      const still = document.createElement("canvas");
+      still.width = canvas.width;
+      still.height = canvas.height;
+      contextOf(still).drawImage(canvas, 0, 0);
+      this.still = still;
+    } else {
+      context.setTransform(1, 0, 0, 1, 0, 0);
+      context.clearRect(0, 0, canvas.width, canvas.height);
+      context.drawImage(this.still, 0, 0);
+      context.setTransform(ratio, 0, 0, ratio, 0, 0);
+    }
+    layer(this.pen(context));
+  }
+
+  private pen(context: CanvasRenderingContext2D): Pen {
+    return {
+      context,
+      path: (path, look, move) => this.onSheet(context, path, look, move),
+      at: (uv) => this.at(uv),
+      painted: this.painting !== null,
+    };
   }
 
   private drawOn(context: CanvasRenderingContext2D, w: number, h: number, ratio: number) {
@@ -350,12 +414,7 @@ export class SheetView {
     context.strokeStyle = "#4c4c4c";
     context.lineWidth = 1;
     context.strokeRect(left - 0.5, this.y - 0.5, this.side + 1, this.side + 1);
-    const pen: Pen = {
-      context,
-      path: (path, look) => this.onSheet(context, path, look),
-      at: (uv) => this.at(uv),
-      painted: this.painting !== null,
-    };
+    const pen = this.pen(context);
     if (this.showWires && this.wires)
       pen.path(this.wires, { line: pen.painted ? "#00000070" : "#ffffffa0", width: 1 });
     for (const layer of this.layers) layer(pen);
@@ -388,22 +447,21 @@ export class SheetView {
     context.restore();
   }
 
-  /** Draws a path of UV space in pixels of the same width at any zoom. */
-  private onSheet(
-    context: CanvasRenderingContext2D,
-    path: Path2D,
-    look: { line: string; width: number; fill?: string },
-  ) {
+  /** Draws paths of UV space, moved if need be, with lines of the same width at any zoom. */
+  private onSheet(context: CanvasRenderingContext2D, path: Path2D | Paths, look: PathLook, move?: DOMMatrix) {
     context.save();
     context.translate(this.x + this.moved, this.y);
     context.scale(this.side, this.side);
+    if (move) context.transform(move.a, move.b, move.c, move.d, move.e, move.f);
+    const larger = move ? Math.sqrt(Math.abs(move.a * move.d - move.b * move.c)) : 1;
+    context.lineWidth = look.width / (this.side * Math.max(1e-6, larger));
+    context.strokeStyle = look.line;
+    const paths = path instanceof Path2D ? [path] : path;
     if (look.fill) {
       context.fillStyle = look.fill;
-      context.fill(path);
+      for (const piece of paths) context.fill(piece);
     }
-    context.lineWidth = look.width / this.side;
-    context.strokeStyle = look.line;
-    context.stroke(path);
+    for (const piece of paths) context.stroke(piece);
     context.restore();
   }
 }

@@ -93,7 +93,13 @@ function LowPolyForm({ id, made }: { id: number; made: boolean }) {
   const byLevel = how.startsWith("level");
   return (
     <div role="group" aria-label="Low-poly of the sculpt">
-      <Choice label="Reduce" value={how} options={options} onChange={setHow} />
+      <Choice
+        label="Reduce"
+        hint={levels.data?.none ? `No coarser level: ${levels.data.none}.` : undefined}
+        value={how}
+        options={options}
+        onChange={setHow}
+      />
       {how === "triangles" && (
         <Row label="Triangles" hint={`At most; the sculpt has ${count(most)}.`}>
           <NumberField

@@ -5,7 +5,8 @@ import { LayoutOnModel, LayoutOnSheet, useLayoutPainting } from "./layout/layers
 import { LayoutLegend } from "./layout/legend";
 import { MeshesStop } from "./panel";
 import { setMeshes } from "./state";
-import { UvsOnModel, UvsOnSheet } from "./uvs/layers";
+import { UvsOnModel } from "./uvs/layers";
+import { UvsOnSheet } from "./uvs/on-sheet";
 import { putDown, useUvs } from "./uvs/state";
 
 function OnModel() {

@@ -2,7 +2,7 @@
 import { useRef, useState } from "react";
 import { cageUrl, sendMesh } from "../../api/client";
 import { say, settled, useActions, useAsset, useRecipe } from "../../api/queries";
-import { Button, Section } from "../../ui/parts";
+import { Button, FileLink, Section } from "../../ui/parts";
 
 export function CageSection() {
   const asset = useAsset().data;
@@ -23,8 +23,6 @@ export function CageSection() {
     setBusy(false);
     if (picker.current) picker.current.value = "";
   };
-  const link =
-    "inline-flex h-7 items-center rounded border border-line bg-sheet px-2.5 font-[560] hover:bg-sunk";
   return (
     <Section title="Cage mesh">
       {recipe.cage ? (
@@ -51,12 +49,8 @@ export function CageSection() {
         <Button disabled={busy} onClick={() => picker.current?.click()}>
           {busy ? "Reading…" : "Import"}
         </Button>
-        <a className={link} href={cageUrl(asset.id, "glb")} download>
-          Export GLB
-        </a>
-        <a className={link} href={cageUrl(asset.id, "obj")} download>
-          OBJ
-        </a>
+        <FileLink href={cageUrl(asset.id, "glb")}>Export GLB</FileLink>
+        <FileLink href={cageUrl(asset.id, "obj")}>OBJ</FileLink>
       </div>
     </Section>
   );

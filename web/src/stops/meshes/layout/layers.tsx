@@ -3,6 +3,7 @@ import { useCallback, useEffect, useMemo, useState } from "react";
 import * as THREE from "three";
 import { useUvReport } from "../../../api/queries";
 import { useHover } from "../../../stages/hover";
+import type { MeshData } from "../../../stages/mesh-data";
 import { linesOf } from "../../../stages/model/lines";
 import type { Paint } from "../../../stages/model/paint";
 import { type Scene, useDrawn, usePaint, useScene } from "../../../stages/model/scene";
@@ -15,6 +16,7 @@ import { ToolToggle } from "../../../ui/stage-tools";
 import type { Painting } from "../../stop";
 import { setMeshes, useMeshes } from "../state";
 import { useUvs } from "../uvs/state";
+import { useBefore } from "./before";
 import { drawChecker } from "./checker";
 import { LAYOUT_LOOKS, seamLines, tintsOf } from "./looks";
 import { linesOn, paintLayout } from "./paint";
@@ -35,16 +37,27 @@ export function LayoutOnModel() {
   const { layout, report, aim } = useAim();
   const scene = useScene();
   const low = scene?.low?.data;
+  const before = useBefore();
   const checker = useChecker(layout === "checker");
-  const paint = useMemo((): Paint | null => {
-    if (!layout || !low) return null;
-    if (layout === "checker") return checker && { kind: "picture", texture: checker };
-    const texels = report?.size ?? 1024;
-    if (layout === "blur") return { kind: "detail", width: SCRATCH / Math.max(1e-9, aim * texels), texels };
-    const tints = report && tintsOf(layout, low, report, aim);
-    return tints && { kind: "tints", tints };
-  }, [layout, low, report, aim, checker]);
-  usePaint(paint);
+  const paintOf = useCallback(
+    (data: MeshData | undefined): Paint | null => {
+      if (!layout || !data) return null;
+      if (layout === "checker") return checker && { kind: "picture", texture: checker };
+      const texels = report?.size ?? 1024;
+      const densities = data.floats("density") ?? undefined;
+      if (layout === "blur")
+        return { kind: "detail", width: SCRATCH / Math.max(1e-9, aim * texels), texels, densities };
+      const tints = report && tintsOf(layout, data, report, aim);
+      return tints && { kind: "tints", tints };
+    },
+    [layout, report, aim, checker],
+  );
+  const paint = useMemo(() => paintOf(low), [paintOf, low]);
+  const against = useMemo(() => {
+    const left = before ? paintOf(before) : null;
+    return left && paint && ({ how: "wipe", left, right: paint } as const);
+  }, [paintOf, before, paint]);
+  usePaint(paint, against);
   const seams = useCallback(
     ({ low }: Scene) =>
       layout && low ? [linesOf(low.mesh.geometry, seamLines(low.data), SEAM, true)] : null,
@@ -102,6 +115,7 @@ export function useLayoutPainting(): Painting | null {
   const layout = useMeshes((s) => s.layout);
   // Hands at the UVs work on the sheet as on the model.
   const clicks = useUvs((s) => s.hand !== null);
+  const before = useBefore();
   if (!layout)
     return clicks ? { name: null, tools: null, clicks, sides: null, probe: <IslandProbe /> } : null;
   return {
@@ -118,7 +132,7 @@ export function useLayoutPainting(): Painting | null {
         <ToolToggle label="Back to maps" on={false} onChange={() => setMeshes({ layout: null })} />
       </>
     ),
-    sides: layout === "blur" ? ["full detail", "in texels"] : null,
+    sides: before ? ["as in the file", "now"] : layout === "blur" ? ["full detail", "in texels"] : null,
     probe: <IslandProbe />,
   };
 }

@@ -1,6 +1,7 @@
 // What the colours of a look at the layout mean, in the user's units, on the stage where they are.
 import { useUvReport } from "../../../api/queries";
 import { useMeshes } from "../state";
+import { useBefore } from "./before";
 import { css, DENSITY_SPAN, type LayoutLook } from "./looks";
 
 const figure = (x: number) => (x >= 100 ? x.toFixed(0) : x >= 10 ? x.toFixed(1) : x.toFixed(2));
@@ -9,6 +10,7 @@ export function LayoutLegend() {
   const layout = useMeshes((s) => s.layout);
   const target = useMeshes((s) => s.target);
   const report = useUvReport(layout !== null).data;
+  const compared = useBefore() !== null;
   if (!layout || !report) return null;
   const aim = target ?? report.median_density * report.size;
   return (
@@ -16,12 +18,18 @@ export function LayoutLegend() {
       aria-label="What the colours mean"
       className="max-w-72 rounded bg-(--stage-tool) px-2 py-1.5 text-xs text-on-stage"
     >
-      <Meaning layout={layout} aim={aim} mirrored={report.islands.filter((i) => i.mirrored).length} />
+      <Meaning
+        layout={layout}
+        aim={aim}
+        mirrored={report.islands.filter((i) => i.mirrored).length}
+        compared={compared}
+      />
     </figure>
   );
 }
 
-function Meaning({ layout, aim, mirrored }: { layout: LayoutLook; aim: number; mirrored: number }) {
+function Meaning(props: { layout: LayoutLook; aim: number; mirrored: number; compared: boolean }) {
+  const { layout, aim, mirrored, compared } = props;
   if (layout === "density")
     return (
       <>
@@ -56,7 +64,9 @@ function Meaning({ layout, aim, mirrored }: { layout: LayoutLook; aim: number; m
         : `Hatched ochre: mirrored, ${mirrored} ${mirrored === 1 ? "island" : "islands"}. Green: as seen from outside.`,
     overlap: "Hatched red: faces that share texels with others. Grey: alone.",
     islands: "A colour per island; dark lines are seams.",
-    blur: "Lines two texels wide at the target density. Right of the divider: as texels will hold them; faint lines blur.",
+    blur: compared
+      ? "Lines two texels wide at the target density, as the texels of each layout will hold them; faint lines blur."
+      : "Lines two texels wide at the target density. Right of the divider: as texels will hold them; faint lines blur.",
   };
   return <span>{words[layout]}</span>;
 }

@@ -15,6 +15,9 @@ export const LAYOUT_LOOKS: readonly (readonly [LayoutLook, string])[] = [
   ["blur", "Predicted blur"],
 ];
 
+/** Looks that show what steps on UVs have changed, beside the layout as the file has it. */
+export const COMPARED_LOOKS: readonly LayoutLook[] = ["density", "stretch", "blur"];
+
 type Rgb = readonly [number, number, number];
 
 /** Violet for too few texels, light for what is aimed at, ember for too many; dark at both ends. */

@@ -6,9 +6,11 @@ import type { IslandLine, UvReport } from "../../../api/types";
 import { Failed } from "../../../ui/failed";
 import { NumberField } from "../../../ui/number-field";
 import { LinkButton, Row, Section } from "../../../ui/parts";
+import { Tick } from "../../../ui/tick";
 import { showPlace } from "../../findings/finding-card";
 import { setMeshes, useMeshes } from "../state";
-import { LAYOUT_LOOKS, type LayoutLook } from "./looks";
+import { useUvState } from "../uvs/edit";
+import { COMPARED_LOOKS, LAYOUT_LOOKS, type LayoutLook } from "./looks";
 
 const percent = (share: number) => `${(share * 100).toFixed(1)} %`;
 
@@ -29,10 +31,23 @@ export function LayoutSection() {
           />
         ))}
       </fieldset>
+      <WithFile layout={layout} />
       {report.data && <Figures report={report.data} />}
       {report.data === null && <p className="mt-2 text-ink-3">It has no UVs, so there is no layout yet.</p>}
       <Failed of={report} className="mt-2" />
     </Section>
+  );
+}
+
+/** The layout as the file has it, beside the one that its steps have made. */
+function WithFile({ layout }: { layout: LayoutLook | null }) {
+  const compared = useMeshes((s) => s.compared);
+  const edited = useUvState().data?.before != null;
+  if (!edited || layout === null || !COMPARED_LOOKS.includes(layout)) return null;
+  return (
+    <Tick checked={compared} onChange={(on) => setMeshes({ compared: on })}>
+      Compare with the file's own layout
+    </Tick>
   );
 }
 

@@ -2,6 +2,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { useCallback } from "react";
 import { api } from "../../../api/client";
+import { useOpen } from "../../../api/open";
+import { useProgress } from "../../../api/progress";
 import { say, settled, useActions, useAsset } from "../../../api/queries";
 import type { UvOrder } from "../../../api/types";
 import { show } from "../../../stages/view";
@@ -19,6 +21,14 @@ const MOVES: readonly UvOrder["edit"][] = [
   "stack",
 ];
 
+/** Whether a hand is at the UVs. */
+export function useAtUvs() {
+  const there = useOpen((s) => s.stop === "meshes");
+  const hand = useUvs((s) => s.hand);
+  return there && hand !== null;
+}
+
+/** Edits the UVs; tells whether it was done. */
 export function useUvEdit() {
   const asset = useAsset().data;
   const { put, bake } = useActions();
@@ -26,19 +36,22 @@ export function useUvEdit() {
   const baked = (asset?.run_count ?? 0) > 0;
   const sculpt = asset?.meshes.some((mesh) => mesh.role === "high") ?? false;
   return useCallback(
-    async (order: UvOrder) => {
-      if (id === null || useUvs.getState().busy) return;
+    async (order: UvOrder): Promise<boolean> => {
+      if (id === null || useUvs.getState().busy) return false;
       setUvs({ busy: true });
+      useProgress.setState({ relaxing: null });
       try {
         await settled();
         put(await api.editUvs(id, order));
-        if (!MOVES.includes(order.edit)) return;
+        if (!MOVES.includes(order.edit)) return true;
         // Triangles keep their numbers, so what is chosen stays chosen; maps of the runs so far lie on other UVs.
         if (baked) show({ look: "low" });
         // The next edit does not wait for it.
         if (sculpt) void bake("proof");
+        return true;
       } catch (fault) {
         say(fault);
+        return false;
       } finally {
         setUvs({ busy: false });
       }

@@ -1,37 +1,32 @@
-// Seams, pins and chosen islands on both stages, and what clicks do there while a hand is at the UVs.
-import { useCallback, useEffect, useMemo } from "react";
+// Seams, pins and chosen islands on the model, and what clicks do on both stages while a hand is at the UVs.
+import { useCallback, useEffect } from "react";
 import * as THREE from "three";
-import { useOpen } from "../../../api/open";
 import { type Held, useStageClick } from "../../../stages/clicks";
 import type { Hover } from "../../../stages/hover";
+import type { MeshData } from "../../../stages/mesh-data";
 import { edgesOf, linesOf } from "../../../stages/model/lines";
 import { type Scene, useDrawn } from "../../../stages/model/scene";
-import { useSheetLayer, useSheetScene } from "../../../stages/sheet/scene";
-import type { Pen } from "../../../stages/sheet/sheet-view";
 import { useDisplay } from "../../../stages/use-display";
 import { show } from "../../../stages/view";
 import { seamLines } from "../layout/looks";
-import { linesOn } from "../layout/paint";
-import { useUvEdit, useUvState } from "./edit";
+import { useMeshes } from "../state";
+import { useAtUvs, useUvEdit, useUvState } from "./edit";
 import { cornerAt, endsOf, islandsOf, sideAt } from "./picks";
 import { setUvs, useUvs } from "./state";
 
 const EDGE = new THREE.Vector4(0.08, 0.05, 0.04, 0.28);
 const CUT = new THREE.Vector4(0.08, 0.05, 0.04, 0.95);
+const CHOSEN = new THREE.Vector4(1, 0.45, 0.14, 1);
 const MARKED = new THREE.Vector4(0.93, 0.4, 0.16, 1);
 const CLEARED = new THREE.Vector4(0.35, 0.6, 0.85, 1);
-/** Half the size of a pin's cross on the model, of the model's own size; its size on the sheet, of the sheet's. */
+/** Half the size of a pin's cross, of the model's own size. */
 const PIN = 0.008;
-
-function useAtUvs() {
-  const there = useOpen((s) => s.stop === "meshes");
-  const hand = useUvs((s) => s.hand);
-  return there && hand !== null;
-}
 
 export function UvsOnModel() {
   const at = useUvHand();
-  const hand = useUvs((s) => s.hand);
+  const { hand, chosen } = useUvs();
+  // What a look at the layout shows is not lit over.
+  const looked = useMeshes((s) => s.layout !== null);
   const state = useUvState().data;
   const lines = useCallback(
     ({ low }: Scene) => {
@@ -40,12 +35,14 @@ export function UvsOnModel() {
       const drawn: THREE.Object3D[] = [linesOf(geometry, seamLines(low.data), CUT, true)];
       // Edges to click at.
       if (hand !== "islands") drawn.push(linesOf(geometry, edgesOf(low.data.index), EDGE, true));
+      if (looked && chosen.length > 0)
+        drawn.push(linesOf(geometry, bordersOf(low.data, chosen), CHOSEN, false));
       if (state?.seams.length) drawn.push(linesOf(geometry, endsOf(state.seams), MARKED, false));
       if (state?.cleared.length) drawn.push(linesOf(geometry, endsOf(state.cleared), CLEARED, false));
       if (state?.pins.length) drawn.push(crosses(low.data.floats("position"), state.pins));
       return drawn;
     },
-    [at, hand, state],
+    [at, hand, state, looked, chosen],
   );
   useDrawn(lines);
   return null;
@@ -75,6 +72,7 @@ function crosses(position: Float32Array | null, pins: readonly number[]) {
 function useUvHand() {
   const at = useAtUvs();
   const { hand, chosen } = useUvs();
+  const looked = useMeshes((s) => s.layout !== null);
   const low = useDisplay("low").data;
   const state = useUvState().data;
   const edit = useUvEdit();
@@ -118,11 +116,17 @@ function useUvHand() {
   );
   useStageClick(at ? act : null);
   useEffect(() => {
-    if (!at || !low || chosen.length === 0) return;
+    if (!at || !low || looked || chosen.length === 0) return;
     show({ lit: islandsOf(low, chosen) });
     return () => show({ lit: null });
-  }, [at, low, chosen]);
+  }, [at, low, looked, chosen]);
   return at;
+}
+
+/** Borders of the islands of some triangles. */
+function bordersOf(low: MeshData, chosen: readonly number[]) {
+  const own = new Set(islandsOf(low, chosen));
+  return seamLines(low).filter((corner) => own.has(Math.floor(corner / 3)));
 }
 
 type Position = Float32Array | null;
@@ -148,46 +152,4 @@ function isCut(
     return false;
   };
   return same(endsOf(marked)) || (same(seamLines(low)) && !same(endsOf(cleared)));
-}
-
-export function UvsOnSheet() {
-  const at = useAtUvs();
-  const state = useUvState().data;
-  const { low, sheets, number } = useSheetScene();
-  const drawn = useMemo(() => {
-    if (!at || !low) return null;
-    const path = (ends: Uint32Array) => {
-      const made = new Path2D();
-      const lines = linesOn(low, sheets, number, ends);
-      for (let i = 0; i + 3 < lines.length; i += 4) {
-        made.moveTo(lines[i] ?? 0, 1 - (lines[i + 1] ?? 0));
-        made.lineTo(lines[i + 2] ?? 0, 1 - (lines[i + 3] ?? 0));
-      }
-      return made;
-    };
-    const pins = new Path2D();
-    const places = linesOn(
-      low,
-      sheets,
-      number,
-      new Uint32Array((state?.pins ?? []).flatMap((pin) => [pin, pin])),
-    );
-    for (let i = 0; i + 3 < places.length; i += 4) {
-      const [u, v] = [places[i] ?? 0, 1 - (places[i + 1] ?? 0)];
-      pins.rect(u - PIN / 2, v - PIN / 2, PIN, PIN);
-    }
-    const [cut, marked, cleared] = [
-      seamLines(low),
-      endsOf(state?.seams ?? []),
-      endsOf(state?.cleared ?? []),
-    ].map(path);
-    return (pen: Pen) => {
-      if (cut) pen.path(cut, { line: "#1d1a17", width: 1.4 });
-      if (cleared) pen.path(cleared, { line: "#5a9ad8", width: 2 });
-      if (marked) pen.path(marked, { line: "#ee6629", width: 2.2 });
-      pen.path(pins, { fill: "#ee6629", line: "#ffffff", width: 1 });
-    };
-  }, [at, state, low, sheets, number]);
-  useSheetLayer(drawn);
-  return null;
 }

@@ -1,13 +1,15 @@
 // UVs of the low-poly, mended beside the map: seams, unwrapping, relaxing, pins, islands moved and packed, each a step of its file.
 import { useState } from "react";
+import { lowPolyUrl } from "../../../api/client";
 import { useAsset } from "../../../api/queries";
 import { Failed } from "../../../ui/failed";
 import { NumberField } from "../../../ui/number-field";
-import { Row, Section } from "../../../ui/parts";
+import { FileLink, Row, Section } from "../../../ui/parts";
 import { Tick } from "../../../ui/tick";
 import { ToolRow } from "../../../ui/tool-row";
 import { Do } from "./do";
 import { useUvState } from "./edit";
+import { Falling } from "./falling";
 import { Figures } from "./figures";
 import { IslandTools } from "./selection";
 import { putDown, setUvs, type UvHand, useUvs } from "./state";
@@ -18,7 +20,7 @@ const HANDS: readonly (readonly [UvHand, string, string])[] = [
     "Seams",
     "Click an edge to mark or clear a seam; Shift-click marks the path from the last click; Alt-click stitches two islands",
   ],
-  ["islands", "Islands", "Click islands to select them; Shift-click adds one"],
+  ["islands", "Islands", "Click islands to select them, Shift-click adds one; drag them on the sheet"],
   ["pins", "Pins", "Click a point to hold it on the sheet, and again to let go"],
   ["rows", "Rows", "Click a point, then Shift-click another: the edges between them are straightened"],
 ];
@@ -27,7 +29,7 @@ const HINTS: Record<UvHand, string> = {
   seams:
     "Click an edge, on the model or the sheet, to mark or clear a seam; it is cut or joined when you unwrap. Shift-click marks the path from the last click. Alt-click stitches two islands.",
   islands:
-    "Click an island to select it; Shift-click adds another. The buttons below then work on the selection.",
+    "Click an island to select it; Shift-click adds another. Drag islands on the sheet to move them, a corner to scale, the knob to turn; Shift keeps to an axis or to steps of 15°, Esc cancels. Alt-drag moves the sheet.",
   pins: "Click a point to pin it: it stays where it is on the sheet when you relax or unwrap. Click again to release it.",
   rows: "Click a point, then Shift-click another on the same island. The edges between them become straight and the island follows.",
 };
@@ -46,12 +48,24 @@ export function UvSection() {
       <ToolRow label="UV tool" tools={HANDS} taken={hand} onTake={take} />
       {hand && <p className="mt-1 text-xs text-ink-3">{HINTS[hand]}</p>}
       {hand === "seams" && <SeamTools />}
+      {state.data?.summary && <Figures before={state.data.before ?? null} after={state.data.summary} />}
+      <Failed of={state} className="mt-2" />
+      <Falling />
       <Shape />
       <Pack />
       {hand === "islands" && <IslandTools />}
-      {state.data?.summary && <Figures before={state.data.before ?? null} after={state.data.summary} />}
-      <Failed of={state} className="mt-2" />
+      <Export id={asset.id} />
     </Section>
+  );
+}
+
+/** The low-poly with its UVs, as files. */
+function Export({ id }: { id: number }) {
+  return (
+    <Row label="Export the low-poly" hint="With its UVs as they are now.">
+      <FileLink href={lowPolyUrl(id, "glb")}>GLB</FileLink>
+      <FileLink href={lowPolyUrl(id, "obj")}>OBJ</FileLink>
+    </Row>
   );
 }
 

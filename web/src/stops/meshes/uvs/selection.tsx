@@ -8,7 +8,7 @@ import { Row } from "../../../ui/parts";
 import { Tick } from "../../../ui/tick";
 import { useMeshes } from "../state";
 import { Do } from "./do";
-import { useUvs } from "./state";
+import { setUvs, useUvs } from "./state";
 
 const AXES: readonly Axis[] = ["x", "y", "z"];
 
@@ -19,7 +19,7 @@ export function IslandTools() {
   const [scale, setScale] = useState(1.25);
   const [turn, setTurn] = useState(90);
   const [step, setStep] = useState(0.05);
-  const [within, setWithin] = useState<number | null>(null);
+  const within = useUvs((s) => s.within);
   const none = triangles.length === 0;
   const moved = (change: Partial<Extract<UvOrder, { edit: "move" }>>): UvOrder => ({
     edit: "move",
@@ -30,7 +30,13 @@ export function IslandTools() {
     within,
     ...change,
   });
-  if (none) return <Stack />;
+  if (none)
+    return (
+      <>
+        <Soft />
+        <Stack />
+      </>
+    );
   const texels = target ?? (report ? report.median_density * report.size : 1);
   return (
     <Fold title="Transform the selection" startsOpen>
@@ -80,14 +86,15 @@ export function IslandTools() {
       <Row label="Density" hint="The target set under Layout, texels per scene unit.">
         <Do order={{ edit: "density", triangles, texels }}>{`To ${texels.toFixed(texels < 100 ? 1 : 0)}`}</Do>
       </Row>
-      <Soft within={within} onChange={setWithin} />
+      <Soft />
       <Stack />
     </Fold>
   );
 }
 
-/** Only what lies near the click, less and less towards the radius. */
-function Soft(props: { within: number | null; onChange: (within: number | null) => void }) {
+/** Only what lies near the pointer, less and less towards the radius. */
+function Soft() {
+  const within = useUvs((s) => s.within);
   const mesh = useAsset().data?.meshes.find((m) => m.role === "low");
   const size = mesh
     ? Math.hypot(...mesh.summary.low_corner.map((low, i) => (mesh.summary.high_corner[i] ?? low) - low))
@@ -96,24 +103,24 @@ function Soft(props: { within: number | null; onChange: (within: number | null) 
   return (
     <>
       <Tick
-        checked={props.within !== null}
-        onChange={(on) => props.onChange(on ? Number((size / 8).toFixed(digits)) : null)}
+        checked={within !== null}
+        onChange={(on) => setUvs({ within: on ? Number((size / 8).toFixed(digits)) : null })}
       >
-        Soft, around the click
+        Soft: only what lies near the pointer
       </Tick>
-      {props.within !== null && (
+      {within !== null && (
         <Row
-          label="Within"
-          hint="Falls off to nothing at this distance along the surface, in scene units. It stops short of flipping a face."
+          label="Radius"
+          hint="Scene units along the surface; the move falls off to nothing there, and stops short of flipping a face."
         >
           <NumberField
-            label="Within"
-            value={props.within}
+            label="Radius of soft moves"
+            value={within}
             min={10 ** -digits}
             max={size}
             step={size / 100}
             digits={digits}
-            onChange={props.onChange}
+            onChange={(within) => setUvs({ within })}
           />
         </Row>
       )}

@@ -10,12 +10,14 @@ interface Uvs {
   chosen: readonly number[];
   /** The corner that a way goes on from. */
   from: number | null;
+  /** Moves of islands take only what lies nearer than this, scene units along the surface; null takes islands whole. */
+  within: number | null;
   /** Ways of seams keep to sharp edges. */
   sharpest: boolean;
   busy: boolean;
 }
 
-const START: Uvs = { hand: null, chosen: [], from: null, sharpest: false, busy: false };
+const START: Uvs = { hand: null, chosen: [], from: null, within: null, sharpest: false, busy: false };
 
 export const useUvs = create<Uvs>()(() => START);
 export const setUvs = (change: Partial<Uvs>) => useUvs.setState(change);

@@ -3,8 +3,9 @@ import { useEffect, useMemo, useState } from "react";
 import { mixingUrl } from "../../../api/client";
 import { useShownRun } from "../../../api/queries";
 import { useMaskOnModel } from "../../../stages/model/mask";
+import { type Paths, trianglePaths } from "../../../stages/sheet/paths";
 import { useSheetLayer, useSheetScene } from "../../../stages/sheet/scene";
-import { type Pen, trianglePath } from "../../../stages/sheet/sheet-view";
+import type { Pen } from "../../../stages/sheet/sheet-view";
 import { uvsOn } from "../../../stages/sheets";
 import { useView } from "../../../stages/view";
 import { useMips } from "./mips";
@@ -102,18 +103,18 @@ function OutsideHatched() {
   const run = useShownRun();
   const { low, sheets, number } = useSheetScene();
   const settings = run?.report?.recipe?.sheet;
-  const path = useMemo(() => {
+  const paths = useMemo(() => {
     const uv = on && low ? uvsOn(low, sheets, number) : null;
-    return uv && trianglePath(uv);
+    return uv && trianglePaths(uv);
   }, [on, low, sheets, number]);
   const texels = settings && typeof settings.padding === "number" ? settings.padding / settings.size : null;
-  const layer = useMemo(() => path && ((pen: Pen) => hatchOutside(pen, path, texels)), [path, texels]);
+  const layer = useMemo(() => paths && ((pen: Pen) => hatchOutside(pen, paths, texels)), [paths, texels]);
   useSheetLayer(layer);
   return null;
 }
 
 /** Hatches what padding fills: so far around the islands, or all that lies outside of them. */
-function hatchOutside({ context, at }: Pen, path: Path2D, reach: number | null) {
+function hatchOutside({ context, at }: Pen, paths: Paths, reach: number | null) {
   const over = document.createElement("canvas");
   over.width = context.canvas.width;
   over.height = context.canvas.height;
@@ -134,10 +135,15 @@ function hatchOutside({ context, at }: Pen, path: Path2D, reach: number | null) 
   else if (reach > 0) {
     pen.lineWidth = 2 * reach;
     pen.lineJoin = "round";
-    pen.stroke(path);
+    for (const path of paths) pen.stroke(path);
   }
   pen.globalCompositeOperation = "destination-out";
-  pen.fill(path);
+  // A hair of stroke closes the cracks between neighbours.
+  pen.lineWidth = 1 / side;
+  for (const path of paths) {
+    pen.fill(path);
+    pen.stroke(path);
+  }
   pen.restore();
   // What is left becomes lines.
   pen.globalCompositeOperation = "source-in";

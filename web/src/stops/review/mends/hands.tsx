@@ -120,6 +120,7 @@ function OnSheet() {
       press: (uv, e) => {
         const point = at(uv);
         if (point) beginMend(point, pressureOf(e), diagonal, map);
+        return true;
       },
       drag: (uv, e) => {
         const point = at(uv);

@@ -60,6 +60,7 @@ function OnSheet() {
     return {
       press: (uv) => {
         first = uv;
+        return true;
       },
       drag: (uv) => {
         if (first && uv) useRegionHand.setState({ drawn: between(number, first, uv) });
