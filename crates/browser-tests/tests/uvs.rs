@@ -166,5 +166,7 @@ async fn islands_are_dragged_on_the_sheet_and_compared_with_the_file() -> Result
     session.button("Stretch").await?.click().await?;
     session.xpath("//label[contains(., 'own layout')]").await?.click().await?;
     session.xpath("//*[@role='slider' and @aria-label='Wipe between as in the file and now']").await?;
+    session.button("Off the sculpt").await?.click().await?;
+    session.xpath("//figure[@aria-label='What the colours mean']//*[contains(., '99 % within')]").await?;
     session.close().await
 }

@@ -3,7 +3,7 @@
 
 use crate::shapes::Shape;
 use crate::support::*;
-use ember_ridge_core::glam::{DVec3, Vec3, dvec3, vec3};
+use ember_ridge_core::glam::{DVec3, Vec2, Vec3, dvec3, vec2, vec3};
 use ember_ridge_core::levels::*;
 use ember_ridge_core::mesh::weld;
 use ember_ridge_core::surface::Axis;
@@ -378,4 +378,28 @@ fn settings_that_cannot_be_are_named() {
     // More than there are: all stay.
     let all = reduce(&sculpt, &to(10_000)).expect("whole");
     assert_eq!(all.mesh.triangles.len(), sculpt.triangles.len());
+}
+
+#[test]
+fn what_a_low_poly_is_off_is_told_by_face() {
+    let low = height_field("plate_low", 1, |_, _| 0.0);
+    // One point stands up over the face that it lies above, another a little over the other one.
+    let bumps = [(vec2(0.2, 0.7), 0.3), (vec2(0.8, 0.1), 0.05)];
+    let height = |at: Vec2| bumps.iter().find(|(p, _)| p.distance(at) < 1e-3).map_or(0.0, |(_, h)| *h);
+    let sculpt = height_field("plate_high", 10, |x, z| height(vec2(x, z)));
+    let off = Off::of(&sculpt, &low);
+    let over = |at: Vec2| {
+        let inside = |t: u32| {
+            let [a, b, c] = low.corners(t).map(|p| vec2(p.x, p.z));
+            let sides = [(b - a).perp_dot(at - a), (c - b).perp_dot(at - b), (a - c).perp_dot(at - c)];
+            sides.iter().all(|s| *s <= 0.0) || sides.iter().all(|s| *s >= 0.0)
+        };
+        (0..2).find(|t| inside(*t)).expect("it lies over the plate") as usize
+    };
+    for (at, height) in bumps {
+        assert!((off.faces[over(at)] - height).abs() < 1e-6, "{:?}", off.faces);
+    }
+    assert!((off.difference.max - 0.3).abs() < 1e-6);
+    let mean = sculpt.positions.iter().map(|p| p.y).sum::<f32>() / sculpt.positions.len() as f32;
+    assert!((off.difference.mean - mean).abs() < 1e-6, "{}, not {mean}", off.difference.mean);
 }

@@ -107,6 +107,17 @@ pub struct LevelsView {
     pub none: Option<String>,
 }
 
+/// How far the sculpt lies from the low-poly, scene units.
+#[derive(Debug, Serialize, Deserialize, JsonSchema)]
+pub struct LowOff {
+    pub mean: f32,
+    /// Ninety-nine of a hundred points are no further off.
+    pub p99: f32,
+    pub max: f32,
+    /// Of each triangle of the low-poly, the furthest of the sculpt's points that lie nearest to it; 0 where none do.
+    pub triangles: Vec<f32>,
+}
+
 /// Which meshes of an asset: the low-poly or the sculpt.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ToSchema, JsonSchema)]
 #[serde(rename_all = "kebab-case")]

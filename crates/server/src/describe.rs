@@ -8,11 +8,11 @@
 use crate::api::{
     About, Acceptance, AgainstLive, AskedAt, AskedByExample, AssetLine, AssetView, BatchOrder, BatchView, Choices,
     DeliveryOrder, DeliveryPlan, DeliveryView, DisplacedHeader, DisplayHeader, EnvelopeHeader, Event, FileNames, Freed,
-    HitsLimit, HoldOrder, KeptHitsView, LevelsView, LowPolyOrder, LowPolyTo, MapLine, MaskChoices, MeasuringShare,
-    MeshFindings, MeshFormat, MipView, NewAsset, NewMend, NewPlane, Offered, PictureUse, Preflight, PresetLine,
-    ProfileLine, ProofLimit, ProofRoom, QueueOrder, QueuedRun, ReadyFinishLine, RegionName, Revision, Role, RunDetail,
-    RunLabel, RunOrder, RunPage, RunsCompared, Side, SortedFiles, Subdivisions, Swatch, TexelView, TraceView,
-    UvFalloff, UvOrder, UvState,
+    HitsLimit, HoldOrder, KeptHitsView, LevelsView, LowOff, LowPolyOrder, LowPolyTo, MapLine, MaskChoices,
+    MeasuringShare, MeshFindings, MeshFormat, MipView, NewAsset, NewMend, NewPlane, Offered, PictureUse, Preflight,
+    PresetLine, ProfileLine, ProofLimit, ProofRoom, QueueOrder, QueuedRun, ReadyFinishLine, RegionName, Revision, Role,
+    RunDetail, RunLabel, RunOrder, RunPage, RunsCompared, Side, SortedFiles, Subdivisions, Swatch, TexelView,
+    TraceView, UvFalloff, UvOrder, UvState,
 };
 use crate::fault::Problem;
 use crate::routes;
@@ -70,6 +70,7 @@ fn types() -> Map<String, Value> {
         KeptFinishes,
         KeptMasks,
         LevelsView,
+        LowOff,
         LowPolyOrder,
         LowPolyTo,
         MapLine,

@@ -93,6 +93,7 @@ async fn every_route_answers_as_it_is_described() {
     live_and_stopped(&held).await;
 
     held.get("/api/assets/1/levels").await;
+    assert_eq!(held.get("/api/assets/1/low-off").await["triangles"].as_array().map(Vec::len), Some(2));
     held.send(post, "/api/assets/1/low-poly", json!({ "to": { "triangles": 4 } })).await;
     held.send(post, "/api/assets/1/uv-steps", json!({ "edit": "relax", "triangles": [] })).await;
     assert!(held.get("/api/assets/1/uv-state").await["summary"]["islands"].as_u64().is_some_and(|n| n > 0));

@@ -175,6 +175,7 @@ export const api = {
   makePlane: (id: number, facing: Facing) =>
     held(POST("/assets/{id}/plane", { ...path(id), body: { facing } })),
   levels: (id: number) => held(GET("/assets/{id}/levels", path(id))),
+  lowOff: (id: number) => held(GET("/assets/{id}/low-off", path(id))),
   makeLowPoly: (id: number, body: LowPolyOrder) => held(POST("/assets/{id}/low-poly", { ...path(id), body })),
   uvState: (id: number) => held(GET("/assets/{id}/uv-state", path(id))),
   uvFalloff: (id: number, triangle: number, within: number) =>

@@ -97,6 +97,18 @@ export function useSwatches() {
   });
 }
 
+/** How far the sculpt lies from the low-poly. */
+export function useLowOff(wanted: boolean) {
+  const asset = useAsset().data;
+  return useQuery({
+    queryKey: ["low-off", asset?.id, asset?.recipe.low, asset?.recipe.high],
+    queryFn: () => api.lowOff(asset?.id ?? 0),
+    enabled: wanted && asset !== undefined,
+    staleTime: Number.POSITIVE_INFINITY,
+    retry: false,
+  });
+}
+
 /** The layout of the low-poly in figures, for the sheet as it is kept; measured only where it is looked at. */
 export function useUvReport(wanted = true) {
   const asset = useAsset().data;

@@ -335,6 +335,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/assets/{id}/low-off": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How far the sculpt lies from the low-poly, over all and by triangle. */
+        get: operations["show_low_off"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/assets/{id}/low-poly": {
         parameters: {
             query?: never;
@@ -2760,6 +2777,20 @@ export interface components {
              * @description Ninety-nine of a hundred numbers are no further apart.
              */
             p99: number;
+        };
+        /** @description How far the sculpt lies from the low-poly, scene units. */
+        LowOff: {
+            /** Format: float */
+            max: number;
+            /** Format: float */
+            mean: number;
+            /**
+             * Format: float
+             * @description Ninety-nine of a hundred points are no further off.
+             */
+            p99: number;
+            /** @description Of each triangle of the low-poly, the furthest of the sculpt's points that lie nearest to it; 0 where none do. */
+            triangles: number[];
         };
         /** @description A low-poly to make of the sculpt. */
         LowPolyOrder: {
@@ -5859,6 +5890,7 @@ export type LevelTruth = components['schemas']['LevelTruth'];
 export type Levels = components['schemas']['Levels'];
 export type LevelsView = components['schemas']['LevelsView'];
 export type LiveDifference = components['schemas']['LiveDifference'];
+export type LowOff = components['schemas']['LowOff'];
 export type LowPolyOrder = components['schemas']['LowPolyOrder'];
 export type LowPolyTo = components['schemas']['LowPolyTo'];
 export type MadeFrom = components['schemas']['MadeFrom'];
@@ -6731,6 +6763,37 @@ export interface operations {
                 };
                 content: {
                     "image/png": string;
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show_low_off: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Distances in scene units */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LowOff"];
                 };
             };
             /** @description What is wrong, and what to do */

@@ -78,9 +78,11 @@ const VIEWS: &[(&str, &[Step])] = &[
             Step::Drag((545, 330), (545, 330)),
             Step::Pause(2500),
             Step::Click("Unwrap all"),
-            Step::Pause(12_000),
+            Step::Pause(2000),
+            Step::Script(SETTLED),
             Step::Click("Pack"),
-            Step::Pause(12_000),
+            Step::Pause(2000),
+            Step::Script(SETTLED),
             Step::Click("Islands"),
             Step::Drag((545, 480), (545, 480)),
             Step::Pause(2000),
@@ -95,6 +97,10 @@ const SWATCHES: &str = "document.querySelector('[aria-label=\"Occlusion: show se
 
 /// Scrolls to the layout's figures.
 const LAYOUT: &str = "document.querySelector('section[aria-label=Layout]').scrollIntoView()";
+/// Waits until nothing is baked any more.
+const SETTLED: &str = "return new Promise(r => { const wait = setInterval(async () => { \
+    if ((await (await fetch('/api/queue')).json()).length > 0) return; \
+    clearInterval(wait); setTimeout(r, 2500) }, 500) })";
 /// Scrolls to the UVs.
 const UVS: &str = "document.querySelector('section[aria-label=UVs]').scrollIntoView()";
 const FIRST_PLACE: &str = "return new Promise(r => setTimeout(async () => { \

@@ -3,11 +3,13 @@
 
 mod coarser;
 mod half;
+mod off;
 mod patterns;
 mod polygons;
 mod reduce;
 mod refining;
 
 pub use coarser::{Broken, Level, Levels, coarser_levels};
+pub use off::Off;
 pub use reduce::{ReduceFault, ReduceSettings, ReduceTo, Reduced, reduce};
 pub use refining::Refining;

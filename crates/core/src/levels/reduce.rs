@@ -3,12 +3,11 @@
 //! surface would move too far. Borders of parts and of materials stay, as both of their sides move together.
 
 use super::half::{both, half};
+use super::off::Off;
 use crate::mesh::{Draft, DraftPart, Mesh, NO_MATERIAL, normals_by_angle, weld};
 use crate::surface::{Axis, Difference};
-use crate::trace::TraceScene;
 use glam::Vec3;
 use meshopt::{SimplifyOptions, VertexDataAdapter};
-use rayon::prelude::*;
 use rustc_hash::FxHashMap;
 
 /// How far a sculpt is reduced.
@@ -44,7 +43,7 @@ impl Default for ReduceSettings {
 pub struct Reduced {
     /// Without UVs.
     pub mesh: Mesh,
-    /// From the sculpt's points to the low-poly, scene units; measured at [`MEASURED`] of them at most.
+    /// From the sculpt's points to the low-poly, scene units; measured as [`Off`] does.
     pub off: Difference,
     /// Fewer triangles were asked for than its borders and edges allow.
     pub short: bool,
@@ -63,8 +62,6 @@ pub enum ReduceFault {
     Nothing(String),
 }
 
-/// Points of the sculpt that the result is measured at, at most.
-pub const MEASURED: usize = 200_000;
 /// Points this near to the plane of symmetry lie on it, as a share of the diagonal.
 const ON_PLANE: f32 = 1e-6;
 /// Weight of a normal's components beside positions that are scaled to one, where only they count.
@@ -166,7 +163,7 @@ pub fn reduce(sculpt: &Mesh, settings: &ReduceSettings) -> Result<Reduced, Reduc
     let draft = groups.draft(source, &whole);
     let mesh = draft.finish().map_err(|_| ReduceFault::Nothing(words(settings.to)))?;
     let mesh = normals_by_angle(mesh, settings.sharp.unwrap_or(180.0));
-    let off = far_from(sculpt, &mesh, diagonal);
+    let off = Off::of(sculpt, &mesh).difference;
     Ok(Reduced { mesh, off, short })
 }
 
@@ -371,13 +368,4 @@ fn facing(soup: &Soup, corners: &[u32]) -> Vec<Vec3> {
     }
     facing.iter_mut().for_each(|n| *n = n.normalize_or_zero());
     facing
-}
-
-/// Distances from a sculpt's points, spread over its list of them, to a low-poly.
-fn far_from(sculpt: &Mesh, low: &Mesh, diagonal: f32) -> Difference {
-    let trace = TraceScene::new(low);
-    let step = sculpt.positions.len().div_ceil(MEASURED).max(1);
-    let points: Vec<Vec3> = sculpt.positions.iter().step_by(step).copied().collect();
-    let far = |at: &Vec3| trace.nearest(*at, 2.0 * diagonal, |_| true).map(|near| near.distance);
-    Difference::of(points.par_iter().filter_map(far).collect::<Vec<f32>>())
 }

@@ -1,7 +1,7 @@
 //! Low-polys made here, of an asset's sculpt.
 
 use crate::App;
-use crate::api::{LevelsView, LowPolyOrder, LowPolyTo, MeshSummary, Role};
+use crate::api::{LevelsView, LowOff, LowPolyOrder, LowPolyTo, MeshSummary, Role};
 use crate::fault::{Fault, Result, aside};
 use crate::intake::place;
 use crate::locked;
@@ -10,7 +10,7 @@ use crate::routes::meshes::{keys_of, or_nothing_stays, without_lost_parts};
 use crate::routes::sent::Sent;
 use crate::scenes::summary_name;
 use ember_ridge_core::Mesh;
-use ember_ridge_core::levels::{Broken, ReduceSettings, ReduceTo, coarser_levels, reduce};
+use ember_ridge_core::levels::{Broken, Off, ReduceSettings, ReduceTo, coarser_levels, reduce};
 use ember_ridge_core::recipe::MeshSource;
 use ember_ridge_core::step::{MeshStep, SHARP_OF_MADE};
 use ember_ridge_core::surface::Difference;
@@ -20,7 +20,7 @@ use rocket::{State, get, post};
 use std::io::Write;
 use std::sync::Arc;
 
-described_routes!(list_levels, make_low_poly);
+described_routes!(list_levels, show_low_off, make_low_poly);
 
 /// The coarser levels of the sculpt, where it was refined face by face.
 #[utoipa::path(tag = "meshes", responses((status = 200, description = "Faces of each level, or why there is none", body = ref("LevelsView"))))]
@@ -38,6 +38,28 @@ async fn list_levels(app: &State<Arc<App>>, id: i64) -> Result<Json<LevelsView>>
                 }
             };
             Ok(serde_json::to_vec(&view)?)
+        })
+    });
+    Ok(Json(serde_json::from_slice(&text.await?)?))
+}
+
+/// How far the sculpt lies from the low-poly, over all and by triangle.
+#[utoipa::path(tag = "meshes", responses((status = 200, description = "Distances in scene units", body = ref("LowOff"))))]
+#[get("/assets/<id>/low-off")]
+async fn show_low_off(app: &State<Arc<App>>, id: i64) -> Result<Json<LowOff>> {
+    let (app, recipe) = (app.inner().clone(), app.store.asset(id).await?.recipe);
+    for (side, what) in [(&recipe.low, "low-poly"), (&recipe.high, "sculpt")] {
+        if side.is_empty() {
+            return Err(Fault::unusable(format!("No {what} yet. Import one at the Meshes stop")));
+        }
+    }
+    // Steps on UVs move no point.
+    let plain: Vec<MeshSource> = recipe.low.iter().map(MeshSource::without_uv_steps).collect();
+    let text = aside(move || {
+        app.memory.once(&format!("off/{}|{}", keys_of(&plain), keys_of(&recipe.high)), || {
+            let Off { difference, faces } = Off::of(&*app.joined(&recipe.high)?, &*app.joined(&plain)?);
+            let Difference { mean, p99, max } = difference;
+            Ok(serde_json::to_vec(&LowOff { mean, p99, max, triangles: faces })?)
         })
     });
     Ok(Json(serde_json::from_slice(&text.await?)?))

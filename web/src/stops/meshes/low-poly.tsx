@@ -8,8 +8,9 @@ import { show } from "../../stages/view";
 import { Choice } from "../../ui/choice";
 import { Fold } from "../../ui/fold";
 import { NumberField } from "../../ui/number-field";
-import { Button, count, Row } from "../../ui/parts";
+import { Button, count, LinkButton, Row } from "../../ui/parts";
 import { Tick } from "../../ui/tick";
+import { setMeshes } from "./state";
 
 type How = "triangles" | "error" | `level-${number}`;
 /** Edges are kept from here on, degrees. */
@@ -163,6 +164,11 @@ function LowPolyForm({ id, made }: { id: number; made: boolean }) {
           {line}
         </p>
       ))}
+      {told.length > 0 && (
+        <LinkButton onClick={() => setMeshes({ layout: "off" })}>
+          Show on the model where it is off
+        </LinkButton>
+      )}
       <p className="mt-1 text-xs text-ink-3">
         It is unwrapped and packed, and a proof is baked; every step can be removed.{" "}
         {made ? "It replaces the low-poly; undo brings that back." : ""}

@@ -1,7 +1,7 @@
 // Looks at the layout on both stages: colours by triangle, the checker, blur as texels will hold it, and the borders of islands.
 import { useCallback, useEffect, useMemo, useState } from "react";
 import * as THREE from "three";
-import { useUvReport } from "../../../api/queries";
+import { useAsset, useLowOff, useUvReport } from "../../../api/queries";
 import { useHover } from "../../../stages/hover";
 import type { MeshData } from "../../../stages/mesh-data";
 import { linesOf } from "../../../stages/model/lines";
@@ -18,23 +18,25 @@ import { setMeshes, useMeshes } from "../state";
 import { useUvs } from "../uvs/state";
 import { useBefore } from "./before";
 import { drawChecker } from "./checker";
-import { LAYOUT_LOOKS, seamLines, tintsOf } from "./looks";
+import { looksFor, seamLines, tintsOf } from "./looks";
 import { linesOn, paintLayout } from "./paint";
 
 /** Width of the scratches that blur is shown on, in texels where the density is what is aimed at. */
 const SCRATCH = 2;
 const SEAM = new THREE.Vector4(0.08, 0.05, 0.04, 0.95);
 
-/** The density that is aimed at, in sheets a scene unit, and the report it comes from. */
+/** The density that is aimed at, in sheets a scene unit, the report it comes from, and how far the sculpt is off where that is looked at. */
 function useAim() {
   const layout = useMeshes((s) => s.layout);
+  const off = useLowOff(layout === "off").data ?? null;
   const target = useMeshes((s) => s.target);
   const report = useUvReport(layout !== null).data ?? null;
-  return { layout, report, aim: target ? target / (report?.size ?? 1) : (report?.median_density ?? 0) };
+  const aim = target ? target / (report?.size ?? 1) : (report?.median_density ?? 0);
+  return { layout, report, aim, off };
 }
 
 export function LayoutOnModel() {
-  const { layout, report, aim } = useAim();
+  const { layout, report, aim, off } = useAim();
   const scene = useScene();
   const low = scene?.low?.data;
   const before = useBefore();
@@ -47,10 +49,10 @@ export function LayoutOnModel() {
       const densities = data.floats("density") ?? undefined;
       if (layout === "blur")
         return { kind: "detail", width: SCRATCH / Math.max(1e-9, aim * texels), texels, densities };
-      const tints = report && tintsOf(layout, data, report, aim);
+      const tints = report && tintsOf(layout, data, report, aim, off);
       return tints && { kind: "tints", tints };
     },
-    [layout, report, aim, checker],
+    [layout, report, aim, off, checker],
   );
   const paint = useMemo(() => paintOf(low), [paintOf, low]);
   const against = useMemo(() => {
@@ -88,14 +90,14 @@ function useChecker(wanted: boolean): THREE.Texture | null {
 }
 
 export function LayoutOnSheet() {
-  const { layout, report, aim } = useAim();
+  const { layout, report, aim, off } = useAim();
   const { low, sheets, number } = useSheetScene();
   const painted = useMemo(() => {
     if (!layout || layout === "blur" || !low || !report) return null;
     if (layout === "checker") return drawChecker();
-    const tints = tintsOf(layout, low, report, aim);
+    const tints = tintsOf(layout, low, report, aim, off);
     return tints && paintLayout(low, sheets, number, tints);
-  }, [layout, low, report, aim, sheets, number]);
+  }, [layout, low, report, aim, off, sheets, number]);
   useSheetPainting(painted);
   const seams = useMemo(() => {
     if (!layout || !low) return null;
@@ -116,6 +118,7 @@ export function useLayoutPainting(): Painting | null {
   // Hands at the UVs work on the sheet as on the model.
   const clicks = useUvs((s) => s.hand !== null);
   const before = useBefore();
+  const sculpt = useAsset().data?.meshes.some((mesh) => mesh.role === "high") ?? false;
   if (!layout)
     return clicks ? { name: null, tools: null, clicks, sides: null, probe: <IslandProbe /> } : null;
   return {
@@ -125,7 +128,7 @@ export function useLayoutPainting(): Painting | null {
       <>
         <StageSelect
           label="Look at the layout"
-          options={LAYOUT_LOOKS}
+          options={looksFor(sculpt)}
           value={layout}
           onChange={(look) => setMeshes({ layout: look })}
         />

@@ -1,5 +1,5 @@
 // What the colours of a look at the layout mean, in the user's units, on the stage where they are.
-import { useUvReport } from "../../../api/queries";
+import { useLowOff, useUvReport } from "../../../api/queries";
 import { useMeshes } from "../state";
 import { useBefore } from "./before";
 import { css, DENSITY_SPAN, type LayoutLook } from "./looks";
@@ -43,6 +43,7 @@ function Meaning(props: { layout: LayoutLook; aim: number; mirrored: number; com
         <span>Violet: too few, soft. Light: the target. Ember: more than needed.</span>
       </>
     );
+  if (layout === "off") return <OffTheSculpt />;
   if (layout === "stretch")
     return (
       <>
@@ -55,7 +56,7 @@ function Meaning(props: { layout: LayoutLook; aim: number; mirrored: number; com
         </span>
       </>
     );
-  const words: Record<Exclude<LayoutLook, "density" | "stretch">, string> = {
+  const words: Record<Exclude<LayoutLook, "density" | "stretch" | "off">, string> = {
     checker:
       "Each cell is 1/16 of the sheet. Even sizes mean even density. Letters that read backwards mean a mirrored island.",
     facing:
@@ -69,4 +70,24 @@ function Meaning(props: { layout: LayoutLook; aim: number; mirrored: number; com
       : "Lines two texels wide at the target density. Right of the divider: as texels will hold them; faint lines blur.",
   };
   return <span>{words[layout]}</span>;
+}
+
+/** How far the sculpt lies from the low-poly. */
+function OffTheSculpt() {
+  const off = useLowOff(true);
+  if (!off.data) return <span>{off.error ? off.error.message : "Measuring…"}</span>;
+  const { mean, p99, max } = off.data;
+  return (
+    <>
+      <b>The sculpt's distance from each face, scene units</b>
+      <i className="mt-1 block h-2.5 w-60 rounded-[2px]" style={{ background: css("off") }} />
+      <span className="num flex w-60 justify-between">
+        <span>0</span>
+        <span>{max.toPrecision(3)}</span>
+      </span>
+      <span className="num">
+        mean {mean.toPrecision(3)}, 99 % within {p99.toPrecision(3)}
+      </span>
+    </>
+  );
 }

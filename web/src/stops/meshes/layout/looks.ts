@@ -1,9 +1,17 @@
 // Looks at the layout: a colour for each triangle of the low-poly by its density, stretch, side, overlap or island, for the
 // model and the sheet alike, and the printed scale that goes with it. Figures come from the server; only colours are chosen here.
-import type { UvReport } from "../../../api/types";
+import type { LowOff, UvReport } from "../../../api/types";
 import type { MeshData } from "../../../stages/mesh-data";
 
-export type LayoutLook = "checker" | "density" | "stretch" | "facing" | "overlap" | "islands" | "blur";
+export type LayoutLook =
+  | "checker"
+  | "density"
+  | "stretch"
+  | "facing"
+  | "overlap"
+  | "islands"
+  | "blur"
+  | "off";
 
 export const LAYOUT_LOOKS: readonly (readonly [LayoutLook, string])[] = [
   ["checker", "Checker"],
@@ -14,6 +22,10 @@ export const LAYOUT_LOOKS: readonly (readonly [LayoutLook, string])[] = [
   ["islands", "Islands"],
   ["blur", "Predicted blur"],
 ];
+
+/** One more where there is a sculpt: how far it lies from each face. */
+export const looksFor = (sculpt: boolean): typeof LAYOUT_LOOKS =>
+  sculpt ? [...LAYOUT_LOOKS, ["off", "Off the sculpt"]] : LAYOUT_LOOKS;
 
 /** Looks that show what steps on UVs have changed, beside the layout as the file has it. */
 export const COMPARED_LOOKS: readonly LayoutLook[] = ["density", "stretch", "blur"];
@@ -33,6 +45,12 @@ const STRETCH: readonly Rgb[] = [
   [222, 150, 84],
   [138, 46, 16],
 ];
+/** Dark for nothing, light for the furthest. */
+const OFF: readonly Rgb[] = [
+  [44, 42, 44],
+  [200, 86, 42],
+  [255, 240, 214],
+];
 const ONCE: Rgb = [196, 194, 188];
 const TWICE: Rgb = [176, 58, 62];
 const UPRIGHT: Rgb = [150, 176, 152];
@@ -50,8 +68,10 @@ function along(scale: readonly Rgb[], share: number): Rgb {
   return low.map((c, i) => Math.round(c + ((high[i] ?? 0) - c) * mix)) as unknown as Rgb;
 }
 
-export const css = (scale: "density" | "stretch") =>
-  `linear-gradient(90deg, ${(scale === "density" ? DENSITY : STRETCH).map((c) => `rgb(${c.join()})`).join()})`;
+const SCALES = { density: DENSITY, stretch: STRETCH, off: OFF };
+
+export const css = (scale: keyof typeof SCALES) =>
+  `linear-gradient(90deg, ${SCALES[scale].map((c) => `rgb(${c.join()})`).join()})`;
 
 /** Neighbouring numbers lie far apart on the colour wheel. */
 function islandColor(number: number): Rgb {
@@ -69,8 +89,10 @@ export function tintsOf(
   data: MeshData,
   report: UvReport,
   target: number,
+  off: LowOff | null,
 ): Uint8Array | null {
   if (look === "checker" || look === "blur") return null;
+  if (look === "off" && off?.triangles.length !== data.index.length / 3) return null;
   const island = data.uints("island");
   const density = data.floats("density");
   const stretch = data.floats("stretch");
@@ -89,6 +111,8 @@ export function tintsOf(
       const of = stretch[t] ?? 0;
       color = along(STRETCH, of > 0 ? Math.log2(of) / STRETCH_SPAN : 1);
       hatched = of === 0;
+    } else if (look === "off") {
+      color = along(OFF, (off?.triangles[t] ?? 0) / Math.max(1e-12, off?.max ?? 0));
     } else if (look === "facing") {
       color = mirrored ? MIRRORED : UPRIGHT;
       hatched = mirrored;

@@ -10,7 +10,7 @@ import { Tick } from "../../../ui/tick";
 import { showPlace } from "../../findings/finding-card";
 import { setMeshes, useMeshes } from "../state";
 import { useUvState } from "../uvs/edit";
-import { COMPARED_LOOKS, LAYOUT_LOOKS, type LayoutLook } from "./looks";
+import { COMPARED_LOOKS, type LayoutLook, looksFor } from "./looks";
 
 const percent = (share: number) => `${(share * 100).toFixed(1)} %`;
 
@@ -22,7 +22,7 @@ export function LayoutSection() {
   return (
     <Section title="Layout" aside={<span className="text-xs text-ink-3">of the low-poly</span>}>
       <fieldset className="flex flex-wrap gap-1" aria-label="Look at the layout">
-        {LAYOUT_LOOKS.map(([look, label]) => (
+        {looksFor(asset.meshes.some((mesh) => mesh.role === "high")).map(([look, label]) => (
           <LookButton
             key={look}
             label={label}
