@@ -5718,7 +5718,7 @@ export interface components {
         UvSet: number;
         /** @description The UVs of the low-poly as steps have left them. */
         UvState: {
-            /** @description As the file has them, before its steps. */
+            /** @description Before its steps on UVs; none without such steps. */
             before: components["schemas"]["UvSummary"] | null;
             cleared: number[];
             pins: number[];

@@ -1,6 +1,18 @@
 // What the colours of a difference stand for: dark nothing, and a number for the brightest.
 import { NumberField } from "./number-field";
 
+export type Rgb = readonly [number, number, number];
+
+/** Dark for nothing, light for the most. */
+export const HEAT: readonly Rgb[] = [
+  [24, 24, 26],
+  [200, 86, 42],
+  [255, 240, 214],
+];
+
+export const gradient = (scale: readonly Rgb[]) =>
+  `linear-gradient(90deg, ${scale.map((c) => `rgb(${c.join()})`).join()})`;
+
 export function HeatScale(props: {
   unit: string;
   /** What the brightest stands for, and the most that it may. */
@@ -13,10 +25,7 @@ export function HeatScale(props: {
   return (
     <div className="mt-1 flex items-center gap-2">
       <span className="num text-ink-3">0</span>
-      <span
-        className="h-2.5 flex-1 rounded-[2px]"
-        style={{ background: "linear-gradient(90deg, rgb(24 24 26), rgb(200 86 42), rgb(255 240 214))" }}
-      />
+      <span className="h-2.5 flex-1 rounded-[2px]" style={{ background: gradient(HEAT) }} />
       <NumberField
         label="Brightest stands for"
         unit={unit}

@@ -56,6 +56,11 @@ impl MeshSource {
         FileBeside::meant(self.beside.iter().map(|f| f.file.as_str()), path).map(|at| &self.beside[at])
     }
 
+    /// Its file's name without the ending.
+    pub fn stem(&self) -> &str {
+        self.file.rsplit_once('.').map_or(&self.file, |(stem, _)| stem)
+    }
+
     /// The same without its steps on UVs: the layout as the file has it, with the same triangles in the same order.
     pub fn without_uv_steps(&self) -> MeshSource {
         let steps = self.steps.iter().filter(|step| !step.edits_uvs()).cloned().collect();

@@ -4,16 +4,16 @@ use super::cholesky::Symbolic;
 use super::energy::Piece;
 use super::lay::{ENOUGH, Flat, MOST_STEPS, lay_flat, lay_flat_by_angle};
 use super::net::{Chart, Edge};
-use super::relax::{self, furthest, relax};
+use super::relax::{furthest, relax};
 use super::sheet::{CornerUvs, Sheet, corner_uvs, nearest_similar};
 use crate::mesh::Mesh;
 use crate::step::{PinStep, RelaxStep, SeamsStep, StitchStep, StraightenStep, UnwrapStep};
 use glam::{DVec2, DVec3};
+use parking_lot::Mutex;
 use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHashSet};
 use std::cell::Cell;
 use std::collections::BTreeMap;
-use std::sync::{Mutex, MutexGuard, PoisonError};
 
 /// Marks or clears seams.
 pub fn mark_seams(mesh: Mesh, step: &SeamsStep) -> Mesh {
@@ -196,19 +196,15 @@ pub fn relax_watched(mesh: Mesh, step: &RelaxStep, watch: &(dyn Fn(f64) + Sync))
     let surface: f64 = begun().map(|l| l.surface).sum();
     let total = Mutex::new(begun().map(|l| l.energy * l.surface).sum::<f64>());
     if surface > 0.0 {
-        watch(*locked(&total) / surface);
+        watch(*total.lock() / surface);
     }
     let fell = |by: f64| {
-        let mut total = locked(&total);
+        let mut total = total.lock();
         *total -= by;
         watch(*total / surface);
     };
     let changes: Vec<CornerUvs> = lying.into_par_iter().map(|lying| lying.relaxed(&sheet, &fell)).collect();
     sheet.with(changes.into_iter().flatten())
-}
-
-fn locked<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
-    mutex.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
 /// An island as it lies on the sheet, the right way round.
@@ -251,7 +247,7 @@ impl Lying<'_> {
         let order = order_of(&piece, &uvs);
         let last = Cell::new(energy);
         let watch = |energy: f64| fell((last.replace(energy) - energy) * surface);
-        relax::relax_watched(&piece, &mut uvs, &held, &order, MOST_STEPS, &watch);
+        relax(&piece, &mut uvs, &held, &order, MOST_STEPS, &watch);
         if !held.contains(&true) {
             // Moved and turned as a whole the energy is the same: it stays where it lay.
             let middle = |uvs: &[DVec2]| uvs.iter().sum::<DVec2>() / uvs.len() as f64;
@@ -284,9 +280,9 @@ fn led(piece: &Piece, uvs: &mut [DVec2], targets: &[Option<DVec2>]) {
                 _ => *uv - *back * by,
             };
         }
-        relax(piece, uvs, &held, &order, STEPS_BETWEEN);
+        relax(piece, uvs, &held, &order, STEPS_BETWEEN, &|_| ());
     }
-    relax(piece, uvs, &held, &order, MOST_STEPS);
+    relax(piece, uvs, &held, &order, MOST_STEPS, &|_| ());
 }
 
 /// Lays rows of edges straight; the rest of their islands follows.

@@ -7,32 +7,20 @@ use glam::{DMat2, DVec2};
 /// Ends where a step gains less than this share of the energy.
 const ENOUGH: f64 = 1e-4;
 
-/// Moves `uvs`, which flip no face, to less energy; points that are `held` stay where they are. Tells the mean energy
-/// at the start and after each step.
+/// Moves `uvs`, which flip no face, to less energy; points that are `held` stay where they are. `watch` hears the mean energy after each step; the
+/// last is the result, infinite where a face is flipped at the start.
 pub(super) fn relax(
     piece: &Piece,
     uvs: &mut [DVec2],
     held: &[bool],
     symbolic: &Symbolic,
     most_steps: usize,
-) -> Vec<f64> {
-    relax_watched(piece, uvs, held, symbolic, most_steps, &|_| ())
-}
-
-/// The same; `watch` hears the mean energy after each step.
-pub(super) fn relax_watched(
-    piece: &Piece,
-    uvs: &mut [DVec2],
-    held: &[bool],
-    symbolic: &Symbolic,
-    most_steps: usize,
     watch: &dyn Fn(f64),
-) -> Vec<f64> {
+) -> f64 {
     let area = piece.area();
     let mut total = piece.total(uvs);
-    let mut energies = vec![total / area];
     if !total.is_finite() {
-        return energies;
+        return f64::INFINITY;
     }
     // Moved as a whole nothing changes: one point stays.
     let mut fixed = held.to_vec();
@@ -42,7 +30,7 @@ pub(super) fn relax_watched(
     for _ in 0..most_steps {
         let (slope, matrix) = derivatives(piece, uvs, &fixed);
         let Some(factor) = Factor::new(symbolic, &piece.pattern, &matrix) else {
-            return energies;
+            break;
         };
         let step = factor.solve(symbolic, &slope);
         let gain: f64 = slope.iter().zip(&step).map(|(s, d)| s.dot(*d)).sum();
@@ -54,23 +42,22 @@ pub(super) fn relax_watched(
             }
             let now = piece.total(uvs);
             if now <= total - 1e-4 * by * gain {
-                energies.push(now / area);
                 watch(now / area);
                 let gained = total - now;
                 total = now;
                 if gained < ENOUGH * now {
-                    return energies;
+                    return total / area;
                 }
                 break;
             }
             by *= 0.5;
             if by < 1e-10 {
                 uvs.copy_from_slice(&start);
-                return energies;
+                return total / area;
             }
         }
     }
-    energies
+    total / area
 }
 
 /// First derivative, and the second made positive; held points have neither.

@@ -78,7 +78,7 @@ pub enum UvOrder {
 pub struct UvState {
     /// None without UVs.
     pub summary: Option<UvSummary>,
-    /// As the file has them, before its steps.
+    /// Before its steps on UVs; none without such steps.
     pub before: Option<UvSummary>,
     /// Sides that are marked and not cut yet, of seams that are not to be cut, and corners that are pinned.
     pub seams: Vec<u32>,

@@ -77,8 +77,7 @@ async fn make_low_poly(app: &State<Arc<App>>, id: i64, order: Sent<LowPolyOrder>
     let Some(first) = recipe.high.first() else {
         return Err(Fault::unusable("No sculpt yet to make a low-poly of. Import one at the Meshes stop"));
     };
-    let name =
-        format!("{}.glb", recipe.endings.low_name(first.file.rsplit_once('.').map_or(&*first.file, |(stem, _)| stem)));
+    let name = format!("{}.glb", recipe.endings.low_name(first.stem()));
     let (there, sources, endings) = (app.inner().clone(), recipe.high.clone(), recipe.endings.clone());
     let (mesh, told, writer) = aside(move || {
         // As when one is read: it takes several times its size, and all cores.

@@ -335,9 +335,7 @@ async fn show_display(app: &State<Arc<App>>, id: i64, side: Side, before: Given<
 async fn show_low_poly(app: &State<Arc<App>>, id: i64, format: Given<MeshFormat>) -> Result<MeshFile> {
     let format = format.optional()?.unwrap_or_default();
     let (app, sources) = joined(app, id, |r| &r.low, "low-poly yet").await?;
-    let name = &sources[0].file;
-    let stem = name.rsplit_once('.').map_or(&**name, |(stem, _)| stem).to_owned();
-    aside(move || MeshFile::new(&stem, format, &*app.joined(&sources)?)).await
+    aside(move || MeshFile::new(sources[0].stem(), format, &*app.joined(&sources)?)).await
 }
 
 pub(super) fn keys_of(sources: &[MeshSource]) -> String {

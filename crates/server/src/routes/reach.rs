@@ -15,6 +15,7 @@ use ember_ridge_core::bake::{Canvas, Outcome, Plan, SoFar, Watch, run};
 use ember_ridge_core::maps::MapSettings;
 use ember_ridge_core::picture::{Depth, ImageFormat};
 use ember_ridge_core::reach::{EnvelopeMark, FitLimit, MarkKind, Stroke, envelope_marks};
+use ember_ridge_core::recipe::MeshSource;
 use ember_ridge_core::review::{Needle, NeedleFate};
 use ember_ridge_core::scene::Meter;
 use ember_ridge_core::stop::never;
@@ -303,8 +304,7 @@ async fn find_upright(app: &State<Arc<App>>, id: i64, draft: Sent<Recipe>) -> Re
 async fn show_cage(app: &State<Arc<App>>, id: i64, format: Given<MeshFormat>) -> Result<MeshFile> {
     let recipe = app.store.asset(id).await?.recipe;
     let format = format.optional()?.unwrap_or_default();
-    let name = recipe.low.first().map_or("cage", |s| s.file.as_str());
-    let stem = name.rsplit_once('.').map_or(name, |(stem, _)| stem);
+    let stem = recipe.low.first().map_or("cage", MeshSource::stem);
     let stem = recipe.endings.low.iter().find_map(|e| stem.strip_suffix(e.as_str())).unwrap_or(stem).to_owned();
     let app = app.inner().clone();
     aside(move || {

@@ -114,7 +114,7 @@ async fn edit_uvs(app: &State<Arc<App>>, id: i64, order: Sent<UvOrder>) -> Resul
 const BETWEEN_TOLD: Duration = Duration::from_millis(40);
 
 /// Relaxes now what the step will be asked for, telling how the energy falls.
-fn relaxed(app: &App, asset: i64, source: MeshSource, step: &RelaxStep) -> Result<()> {
+fn relaxed(app: &App, asset: i64, mut source: MeshSource, step: &RelaxStep) -> Result<()> {
     let mesh = (*app.mesh(&source)?).clone();
     // When one was told last, and the newest that was not.
     let told = Mutex::new((None::<Instant>, None));
@@ -132,7 +132,6 @@ fn relaxed(app: &App, asset: i64, source: MeshSource, step: &RelaxStep) -> Resul
     if let Some(energy) = locked(&told).1 {
         tell(energy);
     }
-    let mut source = source;
     source.steps.push(MeshStep::Relax(step.clone()));
     app.keep_mesh(&source, Arc::new(mesh));
     Ok(())

@@ -20,9 +20,9 @@ export type Paint =
   | { kind: "picture"; texture: THREE.Texture }
   /** Lit as what its maps say it is. */
   | ({ kind: "material" } & MaterialView)
-  /** Scratches of a width in scene units, as `texels` a side hold them: right of the wipe, or all over where two paints are compared;
-   *  by other densities than the low-poly's own where there are some, one a triangle, UV units per scene unit. */
-  | { kind: "detail"; width: number; texels: number; densities?: Float32Array };
+  /** Scratches of a width in scene units, as `texels` a side hold them at the density of each triangle (UV units per scene unit): right of
+   *  the wipe, or all over where two paints are compared. */
+  | { kind: "detail"; width: number; texels: number; densities: Float32Array | null };
 
 /** Numbers of the shader's modes. */
 export const MODES = { bare: 0, normal: 1, color: 2, tints: 3, picture: 4, detail: 5, material: 6 } as const;

@@ -209,7 +209,7 @@ export class Viewer {
     else if (paint?.kind === "detail") {
       u("texels").value = paint.texels;
       u("detail").value = paint.width;
-      setDensities(this.low, paint.densities ?? this.low.data.floats("density"));
+      setDensities(this.low, paint.densities);
     }
     // Textures that are let go of must not be drawn with, which would take them up again.
     if (paint?.kind !== "material") dropMaterial(material);

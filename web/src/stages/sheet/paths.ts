@@ -57,6 +57,17 @@ export function edgePaths(uv: Float32Array): Paths {
   return pieces.paths;
 }
 
+/** Lines of the sheet, v turned up, four numbers each. */
+export function linePaths(lines: Float32Array): Paths {
+  const pieces = new Pieces();
+  for (let i = 0; i + 3 < lines.length; i += 4) {
+    const path = pieces.next;
+    path.moveTo(lines[i] ?? 0, 1 - (lines[i + 1] ?? 0));
+    path.lineTo(lines[i + 2] ?? 0, 1 - (lines[i + 3] ?? 0));
+  }
+  return pieces.paths;
+}
+
 /** Of many triangles every so many, at most `most`: enough to see how they lie while they are moved. */
 export function thinned(triangles: readonly number[], most: number): readonly number[] {
   const every = Math.ceil(triangles.length / most);

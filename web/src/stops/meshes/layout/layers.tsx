@@ -7,6 +7,7 @@ import type { MeshData } from "../../../stages/mesh-data";
 import { linesOf } from "../../../stages/model/lines";
 import type { Paint } from "../../../stages/model/paint";
 import { type Scene, useDrawn, usePaint, useScene } from "../../../stages/model/scene";
+import { linePaths } from "../../../stages/sheet/paths";
 import { useSheetLayer, useSheetPainting, useSheetScene } from "../../../stages/sheet/scene";
 import type { Pen } from "../../../stages/sheet/sheet-view";
 import { Probe } from "../../../stages/sheet/texel-probe";
@@ -46,7 +47,7 @@ export function LayoutOnModel() {
       if (!layout || !data) return null;
       if (layout === "checker") return checker && { kind: "picture", texture: checker };
       const texels = report?.size ?? 1024;
-      const densities = data.floats("density") ?? undefined;
+      const densities = data.floats("density");
       if (layout === "blur")
         return { kind: "detail", width: SCRATCH / Math.max(1e-9, aim * texels), texels, densities };
       const tints = report && tintsOf(layout, data, report, aim, off);
@@ -101,13 +102,8 @@ export function LayoutOnSheet() {
   useSheetPainting(painted);
   const seams = useMemo(() => {
     if (!layout || !low) return null;
-    const path = new Path2D();
-    const lines = linesOn(low, sheets, number, seamLines(low));
-    for (let i = 0; i + 3 < lines.length; i += 4) {
-      path.moveTo(lines[i] ?? 0, 1 - (lines[i + 1] ?? 0));
-      path.lineTo(lines[i + 2] ?? 0, 1 - (lines[i + 3] ?? 0));
-    }
-    return (pen: Pen) => pen.path(path, { line: "#1d1a17", width: 1.4 });
+    const paths = linePaths(linesOn(low, sheets, number, seamLines(low)));
+    return (pen: Pen) => pen.path(paths, { line: "#1d1a17", width: 1.4 });
   }, [layout, low, sheets, number]);
   useSheetLayer(seams);
   return null;

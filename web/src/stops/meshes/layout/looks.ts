@@ -2,6 +2,7 @@
 // model and the sheet alike, and the printed scale that goes with it. Figures come from the server; only colours are chosen here.
 import type { LowOff, UvReport } from "../../../api/types";
 import type { MeshData } from "../../../stages/mesh-data";
+import { gradient, HEAT, type Rgb } from "../../../ui/heat-scale";
 
 export type LayoutLook =
   | "checker"
@@ -30,8 +31,6 @@ export const looksFor = (sculpt: boolean): typeof LAYOUT_LOOKS =>
 /** Looks that show what steps on UVs have changed, beside the layout as the file has it. */
 export const COMPARED_LOOKS: readonly LayoutLook[] = ["density", "stretch", "blur"];
 
-type Rgb = readonly [number, number, number];
-
 /** Violet for too few texels, light for what is aimed at, ember for too many; dark at both ends. */
 const DENSITY: readonly Rgb[] = [
   [52, 38, 104],
@@ -44,12 +43,6 @@ const STRETCH: readonly Rgb[] = [
   [222, 219, 211],
   [222, 150, 84],
   [138, 46, 16],
-];
-/** Dark for nothing, light for the furthest. */
-const OFF: readonly Rgb[] = [
-  [44, 42, 44],
-  [200, 86, 42],
-  [255, 240, 214],
 ];
 const ONCE: Rgb = [196, 194, 188];
 const TWICE: Rgb = [176, 58, 62];
@@ -68,10 +61,9 @@ function along(scale: readonly Rgb[], share: number): Rgb {
   return low.map((c, i) => Math.round(c + ((high[i] ?? 0) - c) * mix)) as unknown as Rgb;
 }
 
-const SCALES = { density: DENSITY, stretch: STRETCH, off: OFF };
+const SCALES = { density: DENSITY, stretch: STRETCH, off: HEAT };
 
-export const css = (scale: keyof typeof SCALES) =>
-  `linear-gradient(90deg, ${SCALES[scale].map((c) => `rgb(${c.join()})`).join()})`;
+export const css = (scale: keyof typeof SCALES) => gradient(SCALES[scale]);
 
 /** Neighbouring numbers lie far apart on the colour wheel. */
 function islandColor(number: number): Rgb {
@@ -112,7 +104,7 @@ export function tintsOf(
       color = along(STRETCH, of > 0 ? Math.log2(of) / STRETCH_SPAN : 1);
       hatched = of === 0;
     } else if (look === "off") {
-      color = along(OFF, (off?.triangles[t] ?? 0) / Math.max(1e-12, off?.max ?? 0));
+      color = along(HEAT, (off?.triangles[t] ?? 0) / Math.max(1e-12, off?.max ?? 0));
     } else if (look === "facing") {
       color = mirrored ? MIRRORED : UPRIGHT;
       hatched = mirrored;
@@ -129,6 +121,15 @@ export function tintsOf(
 
 /** Corners of the edges where islands end, three numbers per point, two points an edge. */
 export function seamLines(data: MeshData): Uint32Array {
+  const known = seams.get(data) ?? findSeams(data);
+  seams.set(data, known);
+  return known;
+}
+
+/** Those of meshes that are drawn: both stages, and every selection, ask for them. */
+const seams = new WeakMap<MeshData, Uint32Array>();
+
+function findSeams(data: MeshData): Uint32Array {
   const position = data.floats("position");
   const uv = data.floats("uv");
   if (!position || !uv) return new Uint32Array();

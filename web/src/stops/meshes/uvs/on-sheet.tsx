@@ -1,5 +1,6 @@
 // Seams, pins and what is taken hold of, on the sheet.
 import { useMemo } from "react";
+import { linePaths } from "../../../stages/sheet/paths";
 import { useSheetLayer, useSheetScene } from "../../../stages/sheet/scene";
 import type { Pen } from "../../../stages/sheet/sheet-view";
 import { seamLines } from "../layout/looks";
@@ -18,15 +19,7 @@ export function UvsOnSheet() {
   const { low, sheets, number } = useSheetScene();
   const drawn = useMemo(() => {
     if (!at || !low) return null;
-    const path = (ends: Uint32Array) => {
-      const made = new Path2D();
-      const lines = linesOn(low, sheets, number, ends);
-      for (let i = 0; i + 3 < lines.length; i += 4) {
-        made.moveTo(lines[i] ?? 0, 1 - (lines[i + 1] ?? 0));
-        made.lineTo(lines[i + 2] ?? 0, 1 - (lines[i + 3] ?? 0));
-      }
-      return made;
-    };
+    const paths = (ends: Uint32Array) => linePaths(linesOn(low, sheets, number, ends));
     const pins = new Path2D();
     const places = linesOn(
       low,
@@ -42,7 +35,7 @@ export function UvsOnSheet() {
       seamLines(low),
       endsOf(state?.seams ?? []),
       endsOf(state?.cleared ?? []),
-    ].map(path);
+    ].map(paths);
     return (pen: Pen) => {
       if (cut) pen.path(cut, { line: "#1d1a17", width: 1.4 });
       if (cleared) pen.path(cleared, { line: "#5a9ad8", width: 2 });
