@@ -12,7 +12,7 @@ demo: $(PROGRAM)
 LINTED := RUSTC_WORKSPACE_WRAPPER=clippy-driver CLIPPY_ARGS=-Dwarnings__CLIPPY_HACKERY__
 
 test: tools web web/generator/node_modules/.package-lock.json
-	@tools/need browser curl jq
+	@tools/need browser curl jq slurm
 	cargo fmt --all --check
 	cd web && npm run --silent check
 	cd web/generator && npm run --silent check

@@ -50,6 +50,7 @@ async fn maps_are_looked_at_closely_and_the_view_is_saved() -> Result<()> {
     drawn(&session, "/api/pictures/").await?;
 
     // Repeated, the sheet is seen more than once, and a place on a repeat is told as one of the sheet.
+    let before = session.drawn("Sheet").await?;
     session.xpath("//label[contains(., 'Repeat the sheet')]").await?.click().await?;
     let repeated = session.drawn_until("Sheet", "the repeated sheet", |pixels| pixels != before.as_slice()).await?;
     session.xpath("//label[contains(., 'Hatch padding')]").await?.click().await?;

@@ -1,12 +1,15 @@
 //! The command line's words. docs/command-line.md lists them with examples; keep them stable.
 
+mod many;
 mod reduce;
 mod unwrap;
 
+pub use many::{Join, Split, Status, Submit, Work};
 pub use reduce::Reduce;
 pub use unwrap::{Margin, Unwrap};
 
 use crate::options::map_ids;
+use crate::slurm::Cluster;
 use crate::words::{
     finite, parse_bytes, parse_depth, parse_distance, parse_green, parse_padding, parse_plane_size, parse_processes,
     parse_rectangle, parse_scale, parse_suffix_rule, parse_threads, parse_uvs,
@@ -62,6 +65,18 @@ pub enum Command {
     Profile(Profile),
     /// Pair the files of a folder by their names into assets; bake, deliver and verify each by one template
     Batch(Batch),
+    #[command(hide = true)]
+    BatchTask(BatchTask),
+    /// Cut a bake up for many processes: a folder with all they need, and who makes which tiles
+    Split(Split),
+    /// Make the tiles of one share of a bake that was split
+    Work(Work),
+    /// Write the maps of a bake that was split, once all of its tiles are there
+    Join(Join),
+    /// Send a bake that was split to a cluster, or to processes on this machine
+    Submit(Submit),
+    /// Tell how far a bake that was split is
+    Status(Status),
     /// Print a JSON Schema, with which editors complete and check
     Schema(Schema),
     /// Print the completions of a shell
@@ -355,15 +370,35 @@ pub struct Batch {
     /// Assets that are worked on at once, each in processes of its own
     #[arg(long, value_name = "N", default_value_t = 1, value_parser = parse_processes)]
     pub processes: usize,
+    /// Send the assets to Slurm: one array over them, in which large ones are cut into shares
+    #[arg(long, conflicts_with = "processes")]
+    pub slurm: bool,
+    /// With --slurm: an asset of more than so many millions of samples is cut into shares
+    #[arg(long, value_name = "MILLIONS", default_value_t = 64.0, value_parser = finite, requires = "slurm")]
+    pub split_above: f32,
+    #[command(flatten)]
+    pub cluster: Cluster,
     /// Print the table as JSON
     #[arg(long)]
     pub json: bool,
+}
+
+/// One task of a batch on a cluster
+#[derive(Args)]
+pub struct BatchTask {
+    /// Where the batch has written what its tasks do
+    pub place: PathBuf,
+    /// Which list the task is of
+    pub list: String,
+    /// The number of the task in it
+    pub number: usize,
 }
 
 impl Batch {
     /// Threads of each process; 0 is one per core.
     pub fn threads(&self) -> usize {
         match self.processes {
+            _ if self.slurm => 1,
             1 => 0,
             several => std::thread::available_parallelism().map_or(1, usize::from).div_ceil(several),
         }

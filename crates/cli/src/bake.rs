@@ -78,17 +78,26 @@ pub fn run(arguments: &Bake) -> Result<ExitCode, Unusable> {
             true
         }
     };
-    let (report, failed) = write_maps(outcome, &out);
+    let failed = write_run(outcome, &out, arguments.json)?;
+    Ok(ExitCode::from(u8::from(failed || unkept)))
+}
+
+/// Writes the maps of a run and its report, and tells of them; whether any map failed.
+///
+/// # Errors
+/// The report cannot be written.
+pub fn write_run(outcome: Outcome, out: &Path, json: bool) -> Result<bool, Unusable> {
+    let (report, failed) = write_maps(outcome, out);
     let text = serde_json::to_string_pretty(&report)?;
     let path = out.join("report.json");
     write_whole(&path, |file| std::io::Write::write_all(file, text.as_bytes()))
         .with_context(|| format!("{}: cannot be written", path.display()))?;
-    if arguments.json {
+    if json {
         answer!("{text}");
     } else {
-        summarise(&report, &out);
+        summarise(&report, out);
     }
-    Ok(ExitCode::from(u8::from(failed || unkept)))
+    Ok(failed)
 }
 
 fn shown(folder: &Option<PathBuf>) -> String {
@@ -96,7 +105,7 @@ fn shown(folder: &Option<PathBuf>) -> String {
 }
 
 /// The names of all files that a plan's bake writes.
-fn outputs(plan: &Plan) -> impl Iterator<Item = String> {
+pub fn outputs(plan: &Plan) -> impl Iterator<Item = String> {
     let files = planned_files(&plan.recipe, &plan.sheet_names());
     files.into_iter().map(|file| file.file).chain(["report.json".to_owned()])
 }

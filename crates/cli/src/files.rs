@@ -3,7 +3,7 @@
 
 use crate::Unusable;
 use anyhow::{Context, bail};
-use std::collections::{HashMap, HashSet};
+use std::collections::{BTreeMap, HashMap, HashSet};
 use std::fs;
 use std::io::ErrorKind;
 use std::path::{Component, Path, PathBuf};
@@ -20,7 +20,10 @@ pub struct Files {
     given: HashMap<String, PathBuf>,
     /// Files that came inside another, by path.
     held: HashMap<PathBuf, Vec<u8>>,
-    read: Mutex<HashSet<PathBuf>>,
+    /// Paths where other files lie that stand for them.
+    stand_ins: HashMap<PathBuf, PathBuf>,
+    /// Those that were read, by the path they were asked for, and where they lie.
+    read: Mutex<BTreeMap<PathBuf, PathBuf>>,
 }
 
 fn locked<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
@@ -53,9 +56,20 @@ impl Files {
         if let Some(held) = self.held.get(path) {
             return Ok(held.clone());
         }
-        let bytes = read_plain(path)?;
-        locked(&self.read).extend(path.canonicalize());
+        let bytes = read_plain(self.stand_ins.get(path).map_or(path, PathBuf::as_path))?;
+        locked(&self.read).extend(path.canonicalize().map(|lies| (path.to_owned(), lies)));
         Ok(bytes)
+    }
+
+    /// Lets another file stand for one, by the name that goes with the folder.
+    pub fn stand_in(&mut self, name: &Path, other: PathBuf) {
+        self.stand_ins.insert(self.folder.join(name), other);
+    }
+
+    /// All that was read so far, by the names that go with the folder, and where it lies.
+    pub fn all_read(&self) -> Vec<(PathBuf, PathBuf)> {
+        let name = |path: &Path| path.strip_prefix(&self.folder).unwrap_or(path).to_owned();
+        locked(&self.read).iter().map(|(path, lies)| (name(path), lies.clone())).collect()
     }
 
     /// Takes a file that came inside another; it goes before one of that name on the disk.
@@ -84,7 +98,7 @@ impl Files {
         let mut names = HashSet::new();
         for name in outputs {
             let path = out.join(&name);
-            if path.canonicalize().is_ok_and(|p| read.contains(&p)) {
+            if path.canonicalize().is_ok_and(|p| read.values().any(|lies| *lies == p)) {
                 bail!(
                     "{}: this command reads this file and would write over it. Give another name or folder with --out",
                     path.display()

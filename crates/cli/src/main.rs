@@ -1,5 +1,5 @@
 //! `ember-ridge`: bakes from the command line, checks meshes, writes samples, and serves the application.
-//! Exit codes: 0 all maps written, 1 some failed (the others are written), 2 unusable input.
+//! Exit codes: 0 all maps written, 1 some failed (the others are written), 2 unusable input, 75 (`work`) asked to stop: run it again.
 
 mod arguments;
 mod bake;
@@ -13,6 +13,7 @@ mod document;
 mod files;
 mod finish;
 mod import;
+mod many;
 mod options;
 mod out;
 mod progress;
@@ -23,6 +24,7 @@ mod say;
 mod scene;
 mod serve;
 mod shell;
+mod slurm;
 mod unwrap;
 mod verify;
 mod words;
@@ -58,6 +60,12 @@ fn main() -> ExitCode {
         Command::Deliver(deliver) => deliver::run(&deliver),
         Command::Profile(profile) => deliver::profile(&profile),
         Command::Batch(batch) => batch::run(&batch),
+        Command::BatchTask(task) => batch::task(&task),
+        Command::Split(split) => many::split(&split),
+        Command::Work(work) => many::work(&work),
+        Command::Join(join) => many::join(&join),
+        Command::Submit(submit) => many::submit(&submit),
+        Command::Status(status) => many::status(&status),
         Command::Schema(schema) => shell::schema(&schema),
         Command::Completions(completions) => shell::completions(&completions),
         Command::Man(man) => shell::man(&man),

@@ -4,13 +4,16 @@ use crate::say::aside;
 use ember_ridge_core::bake::{Canvas, SoFar, Watch};
 use indicatif::{ProgressBar, ProgressStyle};
 use std::io::IsTerminal;
-use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 use std::time::Instant;
 
 pub struct Progress {
     started: Instant,
     bar: Option<ProgressBar>,
     tenths: AtomicUsize,
+    /// Set once somebody asks to stop.
+    stop: Arc<AtomicBool>,
 }
 
 impl Progress {
@@ -22,7 +25,24 @@ impl Progress {
             bar.set_message("baking");
             bar
         });
-        Progress { started: Instant::now(), bar, tenths: AtomicUsize::new(0) }
+        Progress { started: Instant::now(), bar, tenths: AtomicUsize::new(0), stop: Arc::default() }
+    }
+
+    /// One that tells nothing.
+    pub fn quiet() -> Progress {
+        Progress { bar: Some(ProgressBar::hidden()), ..Progress::new() }
+    }
+
+    /// The same for work that ends once the program is asked to: by its terminal, or by whoever looks after it.
+    ///
+    /// # Errors
+    /// The wish cannot be listened for.
+    pub fn that_stops() -> std::io::Result<Progress> {
+        let progress = Progress::new();
+        for signal in [signal_hook::consts::SIGTERM, signal_hook::consts::SIGINT] {
+            signal_hook::flag::register(signal, progress.stop.clone())?;
+        }
+        Ok(progress)
     }
 
     /// A step that has no measure of its own, such as reading a file.
@@ -45,8 +65,13 @@ impl Watch for Progress {
         self.started.elapsed().as_secs_f64()
     }
 
+    fn thread_seconds(&self) -> f64 {
+        let ran = rustix::time::clock_gettime(rustix::time::ClockId::ThreadCPUTime);
+        ran.tv_sec as f64 + ran.tv_nsec as f64 * 1e-9
+    }
+
     fn stopped(&self) -> bool {
-        false
+        self.stop.load(Ordering::Relaxed)
     }
 
     fn looks(&self) -> bool {

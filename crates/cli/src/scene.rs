@@ -27,17 +27,27 @@ pub fn load_scene(recipe: &Recipe, files: &Files, progress: &Progress) -> Result
     };
     let (low, high) = (load(&recipe.low)?, load(&recipe.high)?);
     let cage = recipe.cage.as_ref().map(|source| load_mesh(source, files, progress)).transpose()?;
-    let images = recipe.read_pictures(|picture| -> Result<_, Unusable> {
-        let bytes = read_checked(files, &picture.file, picture.hash.as_deref(), progress)?;
-        Ok(Arc::new(read_image(&files.path(&picture.file).to_string_lossy(), &bytes)?))
-    })?;
-    let documents = recipe.read_documents(|source| load_document(source, files, progress).map(Arc::new));
     let all = |meshes: &[Mesh]| meshes.iter().map(|m| m.triangles.len()).sum::<usize>();
     progress.say(&format!("building the tree over {} triangles", all(if high.is_empty() { &low } else { &high })));
     let (low_meshes, high_meshes): (Vec<&Mesh>, Vec<&Mesh>) = (low.iter().collect(), high.iter().collect());
     let scene = BakeScene::repeating(&low_meshes, &high_meshes, cage.as_ref(), recipe.repeats().as_ref());
     let scene = scene.with_context(|| recipe.cage.as_ref().map_or("cage".to_owned(), |c| c.file.clone()))?;
     progress.say(&format!("ready: {} low, {} high triangles", all(&low), all(&high)));
+    with_pictures(scene, recipe, files, progress)
+}
+
+/// The same scene with the pictures and documents that a recipe names.
+pub fn with_pictures(
+    scene: BakeScene,
+    recipe: &Recipe,
+    files: &Files,
+    progress: &Progress,
+) -> Result<BakeScene, Unusable> {
+    let images = recipe.read_pictures(|picture| -> Result<_, Unusable> {
+        let bytes = read_checked(files, &picture.file, picture.hash.as_deref(), progress)?;
+        Ok(Arc::new(read_image(&files.path(&picture.file).to_string_lossy(), &bytes)?))
+    })?;
+    let documents = recipe.read_documents(|source| load_document(source, files, progress).map(Arc::new));
     Ok(scene.with_images(images).with_documents(documents))
 }
 

@@ -30,6 +30,7 @@ pub fn finite(text: &str) -> Result<f32, String> {
     number.ok_or_else(|| "give a finite number in scene units".into())
 }
 
+const MOST_SHARES: usize = 100_000;
 /// More threads than any machine has cores would only take memory.
 const MOST_THREADS: usize = 1024;
 
@@ -52,6 +53,14 @@ pub fn parse_processes(text: &str) -> Result<usize, String> {
     match text.parse() {
         Ok(count @ 1..=256) => Ok(count),
         _ => Err("give a number of 1 to 256".into()),
+    }
+}
+
+/// Shares that a bake is cut into.
+pub fn parse_count(text: &str) -> Result<usize, String> {
+    match text.parse() {
+        Ok(count @ 1..=MOST_SHARES) => Ok(count),
+        _ => Err(format!("give a number of 1 to {MOST_SHARES}")),
     }
 }
 

@@ -7,6 +7,7 @@ use std::io::Write;
 use std::path::Path;
 use std::process::{Command, Output};
 use std::time::{Duration, Instant};
+use support::disk::SmallDisk;
 use support::server::{PATIENCE, SLOPED, Server, free_port, serving, with_lid};
 
 fn files_in(folder: &Path) -> Vec<std::path::PathBuf> {
@@ -290,55 +291,28 @@ fn a_second_server_on_a_folder_says_who_holds_it_and_touches_nothing() {
     server.kill();
 }
 
-/// A disk of a few megabytes, where this machine lets us have one.
-struct SmallDisk(tempfile::TempDir);
-
-impl SmallDisk {
-    fn new(size: &str) -> Option<SmallDisk> {
-        let folder = tempfile::tempdir().ok()?;
-        let mount = Command::new("mount")
-            .args(["-t", "tmpfs", "-o", &format!("size={size}"), "tmpfs"])
-            .arg(folder.path())
-            .output();
-        mount.is_ok_and(|o| o.status.success()).then_some(SmallDisk(folder))
-    }
-}
-
-impl Drop for SmallDisk {
-    fn drop(&mut self) {
-        let _ = Command::new("umount").arg("-l").arg(self.0.path()).output();
-    }
-}
-
 #[test]
 fn a_disk_that_fills_ends_the_run_at_once_and_with_room_it_goes_on() {
     let Some(disk) = SmallDisk::new("48m") else {
         println!("skipped: this machine lets nobody mount a small disk");
         return;
     };
-    let data = disk.0.path();
+    let data = disk.path();
     let server = with_lid(data);
     // Sixteen bits of noise-free slopes at this size do not fit beside what else is to be there.
     server.edit(&["sheet", "depth"], json!("16"));
     server.edit(&["sheet", "size"], json!(1024));
-    let ballast = data.join("ballast");
-    let fill = |keep: u64| {
-        let mut file = std::fs::File::create(&ballast).expect("a file");
-        while file.write_all(&[7; 4096]).is_ok() {}
-        let length = file.metadata().expect("a file").len();
-        file.set_len(length.saturating_sub(keep)).expect("smaller");
-    };
     for keep in [0, 40_000] {
         // The run is entered while there is room, and finds none once it writes.
         let id = server.bake("final");
-        fill(keep);
+        disk.fill(keep);
         let run = server.wait(&id, |r| r["status"] != "waiting" && r["status"] != "running");
         assert_eq!(run["status"], "failed", "{run}");
         let why = run["error"].as_str().unwrap_or_default().to_lowercase();
         assert!(["room", "full", "space"].iter().any(|w| why.contains(w)), "{run}");
         // What is asked for meanwhile is answered, and refused where it would need room.
         assert_eq!(server.asset()["recipe"]["sheet"]["size"], 1024);
-        std::fs::remove_file(&ballast).expect("there");
+        disk.empty();
         let (status, again) = server.ask("POST", &format!("/api/runs/{id}/resume"), b"", "");
         assert_eq!(status, 200, "{}", String::from_utf8_lossy(&again));
         let run = server.wait(&id, |r| r["status"] != "waiting" && r["status"] != "running");

@@ -10,6 +10,7 @@ mod deliver;
 mod finishes;
 mod hostile;
 mod imports;
+mod many;
 mod masks;
 mod materialx;
 mod program;

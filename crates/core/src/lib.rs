@@ -7,6 +7,7 @@
 //! (`tests/floors.rs`). docs/architecture.md draws them.
 
 pub mod change;
+pub mod flat;
 pub mod picture;
 pub mod stop;
 pub mod surface;

@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 
 /// Floors from the ground up; rooms on one floor do not use each other.
 const FLOORS: &[&[&str]] = &[
-    &["change", "picture", "stop", "surface"],
+    &["change", "flat", "picture", "stop", "surface"],
     &["step"],
     &["document", "finding"],
     &["mesh"],

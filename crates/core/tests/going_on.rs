@@ -45,7 +45,7 @@ impl Watch for Cut {
 }
 
 /// Two cubes beside each other on two UDIM tiles, each with a ball that a short reach does not always meet.
-fn two_tiles() -> (Mesh, Mesh, Recipe) {
+pub fn two_tiles() -> (Mesh, Mesh, Recipe) {
     let place = |mesh: &Mesh, tile: f32| with_uvs(mesh, |uv| uv * 0.98 + 0.01 + vec2(tile, 0.0));
     let low = Mesh::joined(&[&place(&cube("a", 0.5), 0.0), &place(&moved(&cube("b", 0.5), Vec3::X * 3.0), 1.0)]);
     let high = Mesh::joined(&[&ball("a", 0.7, 24), &moved(&ball("b", 0.7, 24), Vec3::X * 3.0)]);
@@ -54,7 +54,7 @@ fn two_tiles() -> (Mesh, Mesh, Recipe) {
     (low, high, recipe)
 }
 
-fn wholes(outcome: &ember_ridge_core::bake::Outcome) -> Vec<Vec<WholeMap>> {
+pub fn wholes(outcome: &ember_ridge_core::bake::Outcome) -> Vec<Vec<WholeMap>> {
     let whole = |sheet: usize| -> Vec<WholeMap> {
         Whole::of(outcome, sheet).maps.into_iter().filter(|map| map.error.is_none()).collect()
     };

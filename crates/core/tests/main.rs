@@ -10,6 +10,7 @@ mod support;
 #[path = "support/surfaces.rs"]
 mod surfaces;
 
+mod apart;
 mod bakes;
 mod compare;
 mod curvature;

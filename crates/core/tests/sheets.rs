@@ -46,8 +46,8 @@ proptest! {
         let sheet = SheetTriangles::of_mesh(&mesh, size);
         let tiles = tiles_in_morton_order(size);
         let pattern = sample_pattern(samples);
-        for (tile, candidates) in tiles.iter().zip(sheet.bin(&tiles)) {
-            let found = rasterise_tile(&sheet, &candidates, tile, &pattern);
+        for (tile, candidates) in tiles.iter().zip(sheet.bin(&tiles).iter()) {
+            let found = rasterise_tile(&sheet, candidates, tile, &pattern);
             for texel in 0..tile.texels() {
                 prop_assert_eq!(found.starts[texel + 1] - found.starts[texel], samples);
                 for (s, offset) in pattern.iter().enumerate() {

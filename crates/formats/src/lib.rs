@@ -5,6 +5,7 @@ pub mod deliver;
 pub mod files;
 pub mod hits;
 pub mod image;
+pub mod job;
 pub mod keep;
 pub mod kept;
 pub mod materialx;

@@ -96,8 +96,8 @@ fn centres(scene: &BakeScene, plan: &Plan) -> Vec<Centre> {
     let tiles = tiles_in_morton_order(size);
     let mut mask = SightMask::default();
     let mut found = Vec::new();
-    for (tile, candidates) in tiles.iter().zip(sheet.bin(&tiles)) {
-        let samples = rasterise_tile(&sheet, &candidates, tile, &sample_pattern(1));
+    for (tile, candidates) in tiles.iter().zip(sheet.bin(&tiles).iter()) {
+        let samples = rasterise_tile(&sheet, candidates, tile, &sample_pattern(1));
         for (texel, bounds) in samples.starts.windows(2).enumerate().filter(|(_, b)| b[0] < b[1]) {
             let s = bounds[0] as usize;
             let low = samples.places[s];

@@ -1,6 +1,7 @@
 //! `ember-ridge batch`: the files of a folder paired by their names into assets, each baked, delivered and held against its sculpt by one
 //! template. Every step is a process of its own, so that whatever one asset does, the others go on.
 
+mod cluster;
 mod page;
 mod steps;
 mod template;
@@ -20,6 +21,7 @@ use std::path::Path;
 use std::process::ExitCode;
 use std::sync::{Mutex, PoisonError};
 use std::time::Instant;
+use steps::{Baking, Making};
 use template::{Asset, Template, assets_in};
 
 /// What became of an asset.
@@ -91,6 +93,8 @@ impl Ledger {
     }
 }
 
+pub use cluster::task;
+
 const LEDGER: &str = "batch.json";
 const PAGE: &str = "batch.html";
 
@@ -139,10 +143,17 @@ pub fn run(arguments: &Batch) -> Result<ExitCode, Unusable> {
         write_text(&out.join(LEDGER), &serde_json::to_string_pretty(&ledger)?)?;
         write_text(&out.join(PAGE), &page::page(&ledger))
     };
+    let making = Making {
+        profile: &template.profile,
+        folder: &arguments.folder,
+        out: &out,
+        threads: arguments.threads(),
+        baking: Baking::Here,
+    };
     let work = || -> Result<(), Unusable> {
         loop {
             let Some(asset) = waiting.lock().unwrap_or_else(PoisonError::into_inner).pop_front() else { return Ok(()) };
-            let row = steps::make(&asset, &template, arguments, &out);
+            let row = steps::make(&asset, &making);
             let number = {
                 let mut at = at.lock().unwrap_or_else(PoisonError::into_inner);
                 *at += 1;
@@ -153,6 +164,15 @@ pub fn run(arguments: &Batch) -> Result<ExitCode, Unusable> {
         }
     };
     keep(None)?;
+    if arguments.slurm {
+        let assets = std::mem::take(&mut *waiting.lock().unwrap_or_else(PoisonError::into_inner)).into();
+        let mut number = 0;
+        cluster::run(assets, &template, arguments, &out, &mut |row| {
+            number += 1;
+            aside!("{number} of {count}: {}", line(&row));
+            keep(Some(row))
+        })?;
+    }
     let processes = arguments.processes.clamp(1, count.max(1));
     std::thread::scope(|scope| {
         let workers: Vec<_> = (0..processes).map(|_| scope.spawn(work)).collect();

@@ -1,13 +1,13 @@
 //! The steps of one asset, each a process: bake, deliver, verify.
 
-use super::template::{Asset, Template};
+use super::template::Asset;
 use super::{FindingCounts, Row, Status};
 use crate::Unusable;
-use crate::arguments::Batch;
 use crate::baked::Baked;
 use crate::shell::WITH_INPUT;
 use anyhow::{Context, anyhow};
 use ember_ridge_core::Severity;
+use ember_ridge_core::deliver::Profile;
 use ember_ridge_formats::deliver::{WORK as DELIVERY, facts_in};
 use ember_ridge_formats::files::write_whole;
 use serde::Deserialize;
@@ -36,8 +36,27 @@ struct VerifiedFault {
 /// Folder in an asset's that its bake is made in.
 const WORK: &str = ".work";
 
+/// How assets are made.
+pub struct Making<'a> {
+    pub profile: &'a Profile,
+    /// Of the meshes.
+    pub folder: &'a Path,
+    pub out: &'a Path,
+    /// Of each process.
+    pub threads: usize,
+    pub baking: Baking<'a>,
+}
+
+/// Where the maps of an asset come from.
+#[derive(Clone, Copy)]
+pub enum Baking<'a> {
+    Here,
+    /// From the tiles of a job, in this folder.
+    Joined(&'a Path),
+}
+
 /// Makes an asset; whatever goes wrong is told in its row.
-pub fn make(asset: &Asset, template: &Template, arguments: &Batch, out: &Path) -> Row {
+pub fn make(asset: &Asset, making: &Making) -> Row {
     let began = Instant::now();
     let mut row = Row {
         asset: asset.name.clone(),
@@ -52,7 +71,7 @@ pub fn make(asset: &Asset, template: &Template, arguments: &Batch, out: &Path) -
         contact: None,
         hash: asset.hash.clone(),
     };
-    if let Err(fault) = steps(asset, template, arguments, out, &mut row) {
+    if let Err(fault) = steps(asset, making, &mut row) {
         row.status = Status::Failed;
         row.faults.push(format!("{fault:#}"));
     }
@@ -60,8 +79,8 @@ pub fn make(asset: &Asset, template: &Template, arguments: &Batch, out: &Path) -
     row
 }
 
-fn steps(asset: &Asset, template: &Template, arguments: &Batch, out: &Path, row: &mut Row) -> Result<(), Unusable> {
-    let place = out.join(&asset.name);
+fn steps(asset: &Asset, making: &Making, row: &mut Row) -> Result<(), Unusable> {
+    let place = making.out.join(&asset.name);
     let work = place.join(WORK);
     fs::create_dir_all(&place).with_context(|| format!("{}: cannot be made", place.display()))?;
     tidy(&place)?;
@@ -73,13 +92,13 @@ fn steps(asset: &Asset, template: &Template, arguments: &Batch, out: &Path, row:
         Ok(path)
     };
     let recipe = text("recipe.json", serde_json::to_string_pretty(&asset.recipe)?)?;
-    let profile = text("profile.json", serde_json::to_string_pretty(&template.profile)?)?;
+    let profile = text("profile.json", serde_json::to_string_pretty(making.profile)?)?;
     let baked = work.join("baked");
-    let folder = arguments.folder.as_os_str();
-    let step = |command: &str, words: &[&OsStr]| -> Result<Ended, Unusable> {
+    let meshes: [&OsStr; 2] = ["--meshes".as_ref(), making.folder.as_os_str()];
+    let step = |command: &str, words: &[&OsStr], more: &[&OsStr]| -> Result<Ended, Unusable> {
         let program = std::env::current_exe().context("this program's own file is gone; install it again")?;
         let mut process = Command::new(program);
-        process.env(WITH_INPUT, "1").arg(command).args(words).arg("--meshes").arg(folder);
+        process.env(WITH_INPUT, "1").arg(command).args(words).args(more);
         // Its input stays open as long as this process lives, and it ends when that closes.
         process.stdin(Stdio::piped()).stdout(Stdio::piped()).stderr(Stdio::piped());
         let mut child = process.spawn().with_context(|| format!("{command}: no process can be begun"))?;
@@ -96,11 +115,15 @@ fn steps(asset: &Asset, template: &Template, arguments: &Batch, out: &Path, row:
             _ => Err(anyhow!(why)),
         }
     };
-    let threads = arguments.threads().to_string();
-    let bake = step(
-        "bake",
-        &[recipe.as_os_str(), "--out".as_ref(), baked.as_os_str(), "--threads".as_ref(), threads.as_ref()],
-    )?;
+    let threads = making.threads.to_string();
+    let to: [&OsStr; 4] = ["--out".as_ref(), baked.as_os_str(), "--threads".as_ref(), threads.as_ref()];
+    let bake = match making.baking {
+        Baking::Here => step("bake", &[recipe.as_os_str()], &[&to[..], &meshes].concat())?,
+        Baking::Joined(job) => step("join", &[job.as_os_str()], &to)?,
+    };
+    if !baked.join("report.json").is_file() {
+        return Err(anyhow!(bake.why));
+    }
     let report = Baked::open(&baked)?.report;
     row.maps = report.maps.iter().filter(|(_, map)| map.error.is_none()).map(|(key, _)| key.clone()).collect();
     let count = |severity| {
@@ -128,7 +151,7 @@ fn steps(asset: &Asset, template: &Template, arguments: &Batch, out: &Path, row:
         "--replace".as_ref(),
         "--json".as_ref(),
     ];
-    let deliver = step("deliver", &to)?;
+    let deliver = step("deliver", &to, &meshes)?;
     if !deliver.fine {
         return Err(anyhow!("nothing was delivered: {}", first_fault(&deliver.answer).unwrap_or(deliver.why)));
     }
@@ -136,7 +159,8 @@ fn steps(asset: &Asset, template: &Template, arguments: &Batch, out: &Path, row:
     let facts = facts_in(&delivered);
     let contact = facts.as_ref().and_then(|facts| facts.contact_sheet());
     row.contact = contact.map(|file| format!("{}/delivered/{file}", asset.name));
-    let verify = step("verify", &[baked.as_os_str(), "--delivery".as_ref(), delivered.as_os_str(), "--json".as_ref()])?;
+    let of: [&OsStr; 4] = [baked.as_os_str(), "--delivery".as_ref(), delivered.as_os_str(), "--json".as_ref()];
+    let verify = step("verify", &of, &meshes)?;
     let verified: Verified =
         serde_json::from_str(&verify.answer).context("verify answered with something else than JSON")?;
     row.truths = verified.truths;

@@ -10,6 +10,7 @@ use ember_ridge_core::pairs::NamedRole;
 use ember_ridge_core::recipe::MeshSource;
 use ember_ridge_formats::files::files_below;
 use ember_ridge_formats::is_mesh;
+use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 use std::collections::BTreeMap;
 use std::fs;
@@ -72,6 +73,7 @@ impl Template {
 }
 
 /// Files that belong together.
+#[derive(Clone, Serialize, Deserialize)]
 pub struct Asset {
     /// Of its folder in the batch.
     pub name: String,

@@ -1,6 +1,8 @@
 //! A lid as a low-poly and a sculpt, and the program run on them.
 #![allow(dead_code, reason = "each test file uses its own share")]
 
+pub mod disk;
+pub mod jobs;
 pub mod server;
 
 use std::fs;

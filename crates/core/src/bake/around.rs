@@ -105,7 +105,7 @@ impl Shared<'_> {
             });
         }
         let of_all = tiles.par_iter().zip(counts).map(|(number, counts)| {
-            self.close(*number, &self.covered_in(*number), &counts);
+            self.close(self.spool, *number, &self.covered_in(*number), &counts);
             counts
         });
         Ok(of_all.reduce(|| Counts::for_plan(plan), Counts::merged))

@@ -28,7 +28,7 @@ pub struct BakedMap {
 }
 
 /// Sheets whose padding is held at a time: those that are being written.
-const SHEETS_AT_WORK: usize = 2;
+pub(super) const SHEETS_AT_WORK: usize = 2;
 
 /// A bake that ran to its end.
 pub struct Outcome {

@@ -3,7 +3,7 @@
 use super::around::Around;
 use super::facts::MapFacts;
 use super::kept::KeptTiles;
-use super::outcome::Outcome;
+use super::outcome::{Outcome, SHEETS_AT_WORK};
 use super::run::{Ended, Hushed, Unwatched, Watch, run};
 use crate::finding::{Finding, FindingKind, mark_allowed};
 use crate::finish::{Finish, compile_mask};
@@ -15,6 +15,9 @@ use crate::scene::BakeScene;
 use crate::sheet::{Layout, Region, SheetName, SheetPlan, plan_sheets};
 use crate::stop::{Stop, Stopped};
 use std::sync::{Arc, OnceLock};
+
+/// Bytes of a texel while its sheet is padded and written, about.
+const PADDING_BYTES: u64 = 6;
 
 /// Why a recipe cannot be baked with these meshes.
 #[derive(Clone, Debug, PartialEq, thiserror::Error)]
@@ -198,6 +201,18 @@ impl Plan {
         self.maps.iter().map(|m| texels * m.facts.waiting_bytes() as u64).sum()
     }
 
+    /// Bytes that its sheets hold in memory: which triangles lie on which tile.
+    pub fn sheets_bytes(&self) -> u64 {
+        self.rays.sheets.iter().map(|sheet| sheet.bytes() as u64).sum()
+    }
+
+    /// Bytes that a run's outcome holds in memory besides its spool: which texels are covered, and the padding of sheets that are written.
+    pub fn outcome_bytes(&self) -> u64 {
+        let texels = u64::from(self.recipe.sheet.size).pow(2);
+        let sheets = self.rays.sheets.len() as u64;
+        texels * sheets / 8 + texels * PADDING_BYTES * sheets.min(SHEETS_AT_WORK as u64)
+    }
+
     /// Names of the sheets, in order.
     pub fn sheet_names(&self) -> Vec<SheetName> {
         self.rays.sheets.iter().map(|s| s.name.clone()).collect()
@@ -219,7 +234,7 @@ pub fn first_look(recipe: &Recipe, scene: &BakeScene, watch: &dyn Watch) -> Resu
         Ok(first) => Ok(Some(first)),
         Err(Ended::Stopped) => Err(PlanFault::Stopped),
         // It is only to be looked at.
-        Err(Ended::Spool(_) | Ended::Around(_)) => Ok(None),
+        Err(Ended::Spool(_) | Ended::Around(_) | Ended::Missing(_)) => Ok(None),
     }
 }
 

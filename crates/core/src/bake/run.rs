@@ -24,6 +24,10 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 pub trait Watch: Sync {
     /// Seconds since any fixed moment.
     fn now(&self) -> f64;
+    /// Seconds that the thread which asks has run, since any fixed moment; where that is not to be had, as [`Watch::now`].
+    fn thread_seconds(&self) -> f64 {
+        self.now()
+    }
     /// True once the bake should end; asked before every tile.
     fn stopped(&self) -> bool;
     /// False when nobody will look at the canvas; it then takes no memory.
@@ -96,6 +100,8 @@ pub enum Ended {
     Spool(String),
     #[error("what lies around the region cannot be taken over: {0}")]
     Around(String),
+    #[error("{} tiles are missing", .0.len())]
+    Missing(Vec<TileNumber>),
 }
 
 /// Runs a plan on `threads` threads (0 = one a core), with finished tiles in memory.
@@ -119,7 +125,16 @@ pub fn run_into(
     spool: Arc<dyn Spool>,
     hits: Option<&dyn HitStore>,
 ) -> Result<Outcome, Ended> {
-    on_threads(threads, || run_in_pool(plan, rayon::current_num_threads(), watch, spool, hits))
+    on_threads(threads, || run_in_pool(plan, rayon::current_num_threads(), watch, spool, hits, Tiles::MadeHere))
+}
+
+/// Where a run's tiles come from.
+#[derive(Clone, Copy, PartialEq, Eq)]
+pub(super) enum Tiles {
+    /// What is not in the spool yet is made.
+    MadeHere,
+    /// All are in the spool.
+    Given,
 }
 
 /// Does something on a pool of `threads` threads (0 = one a core): what it spreads out keeps to them.
@@ -136,45 +151,33 @@ pub(super) struct Shared<'a> {
     pub plan: &'a Plan,
     pub watch: &'a dyn Watch,
     canvas: &'a Canvas,
+    /// Empty where nobody asks for it.
     covered: Vec<Mutex<Coverage>>,
-    spool: &'a dyn Spool,
-    hits: Option<&'a dyn HitStore>,
+    pub(super) spool: &'a dyn Spool,
     keeping: Option<Keeping<'a>>,
     /// Each map with its settings in words, to know its values again.
     map_keys: Vec<String>,
-    slots: Slots,
-    so_far: Mutex<SoFar>,
+    pub(super) slots: Slots,
+    pub(super) so_far: Mutex<SoFar>,
     /// When it began, by the watch.
     started: f64,
     /// The most that an earlier go had taken at the end of any of its tiles, s.
     earlier: Mutex<f64>,
-    fault: Mutex<Option<String>>,
+    pub(super) fault: Mutex<Option<String>>,
 }
 
-fn run_in_pool(
+pub(super) fn run_in_pool(
     plan: &Plan,
     threads: usize,
     watch: &dyn Watch,
     spool: Arc<dyn Spool>,
     hits: Option<&dyn HitStore>,
+    tiles: Tiles,
 ) -> Result<Outcome, Ended> {
     let started = watch.now();
     let canvas = Canvas::new(plan, !watch.looks());
-    let shared = Shared {
-        plan,
-        watch,
-        canvas: &canvas,
-        covered: plan.rays.sheets.iter().map(|_| Mutex::new(Coverage::new(plan.recipe.sheet.size))).collect(),
-        spool: &*spool,
-        hits,
-        keeping: KeptTiles::for_plan(plan),
-        map_keys: plan.maps.iter().map(|map| map_key(plan, map)).collect(),
-        slots: Slots { maps: plan.maps.len(), tiles: plan.rays.sheets.first().map_or(0, |sheet| sheet.tiles.len()) },
-        so_far: Mutex::new(SoFar { map_seconds: vec![0.0; plan.maps.len()], ..SoFar::default() }),
-        started,
-        earlier: Mutex::default(),
-        fault: Mutex::default(),
-    };
+    let mut shared = Shared::of(plan, watch, &canvas, &*spool);
+    shared.covered = plan.rays.sheets.iter().map(|_| Mutex::new(Coverage::new(plan.recipe.sheet.size))).collect();
     let busy = plan.rays.busy_tiles();
     shared.so_far.lock().all = busy.len();
     let (mut taken_over, busy) = shared.take_over(busy);
@@ -182,6 +185,9 @@ fn run_in_pool(
     if let Some(around) = plan.around.as_deref() {
         taken_over = taken_over.merged(shared.lay(&outside, around)?);
         shared.so_far.lock().done += outside.len();
+    }
+    if tiles == Tiles::Given && !busy.is_empty() && !watch.stopped() {
+        return Err(Ended::Missing(busy));
     }
     if plan.first.is_some() || shared.so_far.lock().done > 0 {
         // There is something to see already.
@@ -197,15 +203,8 @@ fn run_in_pool(
             if at >= busy.len() || watch.stopped() || shared.failed() {
                 return counts;
             }
-            let of_tile = shared.bake_tile(busy[at], &mut scratch);
-            let so_far = {
-                let mut so_far = shared.so_far.lock();
-                so_far.done += 1;
-                so_far.rays += of_tile.all_rays();
-                so_far.ray_seconds += of_tile.ray_seconds;
-                so_far.map_seconds.iter_mut().zip(&of_tile.maps).for_each(|(all, map)| *all += map.seconds);
-                so_far.clone()
-            };
+            let of_tile = shared.bake_tile(busy[at], (shared.spool, hits), &mut scratch);
+            let so_far = shared.went(1, &of_tile);
             counts = counts.merged(of_tile);
             watch.tile_done(&so_far, &canvas);
         }
@@ -251,8 +250,36 @@ fn map_key(plan: &Plan, map: &PlannedMap) -> String {
     format!("{settings:?} {sources:?} {finishes:?}")
 }
 
-impl Shared<'_> {
-    fn failed(&self) -> bool {
+impl<'a> Shared<'a> {
+    /// A bake that begins now.
+    pub(super) fn of(plan: &'a Plan, watch: &'a dyn Watch, canvas: &'a Canvas, spool: &'a dyn Spool) -> Shared<'a> {
+        Shared {
+            plan,
+            watch,
+            canvas,
+            covered: Vec::new(),
+            spool,
+            keeping: KeptTiles::for_plan(plan),
+            map_keys: plan.maps.iter().map(|map| map_key(plan, map)).collect(),
+            slots: Slots::of(plan),
+            so_far: Mutex::new(SoFar { map_seconds: vec![0.0; plan.maps.len()], ..SoFar::default() }),
+            started: watch.now(),
+            earlier: Mutex::default(),
+            fault: Mutex::default(),
+        }
+    }
+
+    /// Counts tiles that are done; how far the run is with them.
+    pub(super) fn went(&self, tiles: usize, counts: &Counts) -> SoFar {
+        let mut so_far = self.so_far.lock();
+        so_far.done += tiles;
+        so_far.rays += counts.all_rays();
+        so_far.ray_seconds += counts.ray_seconds;
+        so_far.map_seconds.iter_mut().zip(&counts.maps).for_each(|(all, map)| *all += map.seconds);
+        so_far.clone()
+    }
+
+    pub(super) fn failed(&self) -> bool {
         self.fault.lock().is_some()
     }
 
@@ -288,7 +315,8 @@ impl Shared<'_> {
     /// Marks covered texels of a tile on its sheet.
     pub(super) fn covers(&self, number: TileNumber, texels: &[u32]) {
         let (tile, size) = (&self.plan.rays.sheets[number.sheet].tiles[number.tile], self.plan.rays.size);
-        let mut on_sheet = self.covered[number.sheet].lock();
+        let Some(on_sheet) = self.covered.get(number.sheet) else { return };
+        let mut on_sheet = on_sheet.lock();
         texels.iter().for_each(|texel| on_sheet.set(tile.texel_on_sheet(*texel as usize, size)));
     }
 
@@ -313,33 +341,49 @@ impl Shared<'_> {
     }
 
     /// Puts a map's values of a tile where they are seen and where they wait.
-    pub(super) fn keep(&self, (number, map): (TileNumber, usize), covered: &[u32], values: &[f32], extreme: f32) {
+    pub(super) fn keep(&self, at: (TileNumber, usize), covered: &[u32], values: &[f32], extreme: f32) {
+        self.keep_in(self.spool, at, covered, values, extreme);
+    }
+
+    fn keep_in(
+        &self,
+        spool: &dyn Spool,
+        (number, map): (TileNumber, usize),
+        covered: &[u32],
+        values: &[f32],
+        extreme: f32,
+    ) {
         let tile = &self.plan.rays.sheets[number.sheet].tiles[number.tile];
         self.canvas.put(map, &Landed { sheet: number.sheet, tile, covered, values, extreme });
         let packed = self.plan.maps[map].facts.stored.pack(values);
-        if let Err(fault) = self.spool.keep(self.slots.of_map(number, map), packed) {
+        if let Err(fault) = spool.keep(self.slots.of_map(number, map), packed) {
             *self.fault.lock() = Some(fault);
         }
     }
 
     /// Closes a tile in a spool that lasts.
-    pub(super) fn close(&self, number: TileNumber, covered: &[u32], counts: &Counts) {
-        if !self.spool.lasts() || self.failed() {
+    pub(super) fn close(&self, spool: &dyn Spool, number: TileNumber, covered: &[u32], counts: &Counts) {
+        if !spool.lasts() || self.failed() {
             return;
         }
         let tile = &self.plan.rays.sheets[number.sheet].tiles[number.tile];
         let seconds = *self.earlier.lock() + self.watch.now() - self.started;
-        if let Err(fault) = close(self.spool, self.slots.end(number), (tile, covered), counts, seconds) {
+        if let Err(fault) = close(spool, self.slots.end(number), (tile, covered), counts, seconds) {
             *self.fault.lock() = Some(fault);
         }
     }
 
-    /// Makes a tile, and counts what it met.
-    fn bake_tile(&self, number: TileNumber, scratch: &mut Scratch) -> Counts {
+    /// Makes a tile, and counts what it met. Its values go into a spool, its hits come from and go to a store.
+    pub(super) fn bake_tile(
+        &self,
+        number: TileNumber,
+        (spool, store): (&dyn Spool, Option<&dyn HitStore>),
+        scratch: &mut Scratch,
+    ) -> Counts {
         let mut counts = Counts::for_plan(self.plan);
         let plan = self.plan;
         let before = self.watch.now();
-        let source = TileSource { earlier: self.keeping.as_ref().and_then(|k| k.tile(number)), store: self.hits };
+        let source = TileSource { earlier: self.keeping.as_ref().and_then(|k| k.tile(number)), store };
         let hits = TileHits::trace(&plan.rays, number, &source, scratch);
         counts.ray_seconds += self.watch.now() - before;
         if self.watch.judges() {
@@ -363,7 +407,7 @@ impl Shared<'_> {
             Some(requests.into_iter().map(move |request| Asked { request, wanted }))
         });
         let asked: Vec<Asked> = asks.flatten().collect();
-        let mut work = TileWork::new(&plan.rays, &hits, &asked, self.hits, scratch);
+        let mut work = TileWork::new(&plan.rays, &hits, &asked, store, scratch);
         work.relief = plan.detail.as_ref().ok().cloned();
         work.signals = self.keeping.as_ref().map(|k| k.signals(number, &changed)).unwrap_or_default();
         let mut values = Vec::new();
@@ -389,7 +433,7 @@ impl Shared<'_> {
             let extreme = if planned.facts.heights() { counts.take_heights(plan, map, &hits, &values) } else { 0.0 };
             let shown = covered.iter().flat_map(|texel| &values[*texel as usize * channels..][..channels]);
             let shown: Vec<f32> = shown.copied().collect();
-            self.keep((number, map), &covered, &shown, extreme);
+            self.keep_in(spool, (number, map), &covered, &shown, extreme);
             counts.maps[map].seconds += self.watch.now() - begun;
             if self.keeping.is_some() {
                 left.push((self.map_keys[map].clone(), values.clone()));
@@ -397,7 +441,7 @@ impl Shared<'_> {
         }
         let signals = std::mem::take(&mut work.signals);
         drop(work);
-        self.close(number, &covered, &counts);
+        self.close(spool, number, &covered, &counts);
         if let Some(keeping) = &self.keeping {
             keeping.leave(number, Arc::new(hits), Left { maps: left, signals }, &changed);
         }

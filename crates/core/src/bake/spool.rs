@@ -1,6 +1,7 @@
 //! Where finished tiles wait until whole rows can be written. Small bakes wait in memory; whoever bakes large sheets may give a
 //! spool that lies elsewhere. Only covered texels are kept, at no more precision than the file will hold.
 
+use super::plan::Plan;
 use crate::hits::TileNumber;
 use crate::maps::MapKind;
 use crate::picture::{Depth, ImageFormat, quantise};
@@ -35,6 +36,10 @@ pub(super) struct Slots {
 }
 
 impl Slots {
+    pub fn of(plan: &Plan) -> Slots {
+        Slots { maps: plan.maps.len(), tiles: plan.rays.sheets.first().map_or(0, |sheet| sheet.tiles.len()) }
+    }
+
     /// The values of a map over a tile.
     pub fn of_map(self, number: TileNumber, map: usize) -> usize {
         (number.sheet * self.tiles + number.tile) * (self.maps + 1) + map

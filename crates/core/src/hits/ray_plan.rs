@@ -61,11 +61,16 @@ fn parts_with_one(scene: &BakeScene, pairs: &PairTable) -> Option<Vec<bool>> {
 }
 
 impl RayPlan {
+    /// Whether a tile holds anything.
+    pub fn is_busy(&self, tile: TileNumber) -> bool {
+        !self.sheets[tile.sheet].candidates[tile.tile].is_empty()
+    }
+
     /// The tiles that hold anything, over all sheets.
     pub fn busy_tiles(&self) -> Vec<TileNumber> {
         let sheets = self.sheets.iter().enumerate();
         let tiles = sheets.flat_map(|(s, sheet)| (0..sheet.tiles.len()).map(move |tile| TileNumber { sheet: s, tile }));
-        tiles.filter(|at| !self.sheets[at.sheet].candidates[at.tile].is_empty()).collect()
+        tiles.filter(|at| self.is_busy(*at)).collect()
     }
 
     /// Side of the square of surface that a unit of UV space covers on a low-poly triangle, scene units; 0 without UV area.

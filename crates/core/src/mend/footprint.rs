@@ -60,7 +60,7 @@ pub(super) fn lay<'a>(scene: &MendScene, mend: &'a Mend) -> Laid<'a> {
         .enumerate()
         .flat_map(|(s, sheet)| {
             let touched = |n: &u32| by_triangle.contains_key(&sheet.triangles.triangles[*n as usize].triangle);
-            let of_tile = move |(tile, all): (usize, &Vec<u32>)| {
+            let of_tile = move |(tile, all): (usize, &[u32])| {
                 let own: Vec<u32> = all.iter().copied().filter(touched).collect();
                 (!own.is_empty()).then_some((s, tile, own))
             };

@@ -2,14 +2,17 @@
 //! texture. Numbers are multiplied with pictures laid over the UVs.
 
 use super::{Mesh, NO_MATERIAL};
-use crate::picture::{Image, Sampler};
+use crate::picture::{Coding, Image, Pixels, Sampler};
 use crate::surface::MeshPoint;
 use glam::{Affine2, Vec2, Vec4};
+use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 
 /// A picture of a material, and how it lies.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Laid {
+    /// Kept beside the rest, as several materials may share it.
+    #[serde(skip, default = "no_image")]
     pub image: Arc<Image>,
     pub sampler: Sampler,
     /// From the UVs to the picture's, where they are not the same.
@@ -19,7 +22,7 @@ pub struct Laid {
 }
 
 /// How opaque a material is.
-#[derive(Clone, Copy, Debug, Default, PartialEq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
 pub enum Alpha {
     /// All of it, whatever its alpha says.
     #[default]
@@ -31,7 +34,7 @@ pub enum Alpha {
 }
 
 /// What a file says of a surface besides its colour.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Surface {
     /// 0 smooth to 1 rough, times the picture's green.
     pub roughness: f32,
@@ -65,7 +68,7 @@ impl Default for Surface {
 }
 
 /// What a file says of a material.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct MaterialLook {
     /// Base colour, linear light, times the picture.
     pub color: [f32; 3],
@@ -96,6 +99,20 @@ impl MaterialLook {
             .flat_map(|s| s.rough_metal.iter().chain(&s.emission_picture).chain(s.normal.iter().map(|(laid, _)| laid)));
         self.picture.iter().chain(surface)
     }
+
+    /// The same, to be changed, in the same order.
+    pub(super) fn pictures_mut(&mut self) -> impl Iterator<Item = &mut Laid> {
+        let surface = self.surface.iter_mut().flat_map(|s| {
+            let normal = s.normal.iter_mut().map(|(laid, _)| laid);
+            s.rough_metal.iter_mut().chain(&mut s.emission_picture).chain(normal)
+        });
+        self.picture.iter_mut().chain(surface)
+    }
+}
+
+/// The picture of a material whose picture was not put back yet.
+fn no_image() -> Arc<Image> {
+    Arc::new(Image::new(0, 0, 1, Pixels::U8(Vec::new()), Coding::default()))
 }
 
 impl Mesh {

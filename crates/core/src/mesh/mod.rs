@@ -10,6 +10,7 @@ mod draft;
 mod geodesic;
 mod look;
 mod normals;
+mod packed;
 mod plane;
 mod shells;
 mod tangents;
@@ -37,7 +38,7 @@ use std::collections::BTreeSet;
 use std::ops::Range;
 
 /// A named piece of a mesh: a contiguous range of its triangles.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
 pub struct Part {
     pub name: String,
     pub triangles: Range<u32>,
@@ -79,7 +80,7 @@ pub struct Mesh {
 }
 
 /// Marks of steps on UVs: what is to be cut and joined, and what is held.
-#[derive(Clone, Debug, Default, PartialEq)]
+#[derive(Clone, Debug, Default, PartialEq, serde::Serialize, serde::Deserialize)]
 pub struct UvMarks {
     /// Edges to cut, by their two points, the lower number first.
     pub seams: BTreeSet<[u32; 2]>,
@@ -90,7 +91,7 @@ pub struct UvMarks {
 }
 
 /// Something in a mesh file that was left out or read in a certain way, though the mesh itself came in.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
 pub struct ReadNote {
     /// Part it is about, when it is about one.
     pub part: Option<String>,

@@ -5,7 +5,7 @@ use super::texture::Level;
 use std::sync::{LazyLock, OnceLock};
 
 /// What the numbers of a picture of colours mean.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
 pub enum Coding {
     /// Encoded for the eye (IEC 61966-2-1), as files of whole numbers are.
     #[default]
@@ -15,7 +15,7 @@ pub enum Coding {
 }
 
 /// Rows from the top (v = 1) down, 1 to 4 channels interleaved.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
 pub struct Image {
     pub width: u32,
     pub height: u32,
@@ -23,6 +23,7 @@ pub struct Image {
     pub pixels: Pixels,
     pub coding: Coding,
     /// Made once it is looked at from afar.
+    #[serde(skip)]
     pub(super) smaller: OnceLock<Vec<Level>>,
 }
 

@@ -26,7 +26,7 @@ impl Depth {
 }
 
 /// Rows from the top (v = 1) down, channels interleaved.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
 pub enum Pixels {
     U8(Vec<u8>),
     U16(Vec<u16>),

@@ -6,7 +6,7 @@ use glam::{Vec2, Vec4};
 use rayon::prelude::*;
 
 /// What lies beyond the picture's edges.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
 pub enum Wrap {
     #[default]
     Repeat,
@@ -17,7 +17,7 @@ pub enum Wrap {
 }
 
 /// How a picture is read between its texels and beyond its edges.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
 pub struct Sampler {
     /// Along U and along V.
     pub wrap: [Wrap; 2],

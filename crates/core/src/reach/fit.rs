@@ -8,11 +8,13 @@ use super::Direction;
 use super::points::ReachPoints;
 use super::probes::{EarlierProbes, PartView, Probe, ProbeScene, Wall, probe};
 use super::relax::Side;
+use crate::flat::{Packed, Packing};
 use crate::stop::{Stop, Stopped};
-use crate::trace::BackFaces;
+use crate::trace::{BackFaces, Sight};
 use rayon::prelude::*;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
+use std::borrow::Cow;
 use std::ops::Range;
 use std::sync::Arc;
 
@@ -73,6 +75,51 @@ pub struct Fit {
     back_faces: BackFaces,
 }
 
+/// A fit as it is kept between programs. Whom its parts see is told by who asks for it.
+#[derive(Serialize, Deserialize)]
+struct KeptFit<'a> {
+    out: Cow<'a, [f32]>,
+    inward: Cow<'a, [f32]>,
+    report: FitReport,
+    spots: Cow<'a, [FitSpot]>,
+    uniform: SuggestedReach,
+    probes: Cow<'a, [Probe]>,
+}
+
+impl Fit {
+    /// Puts it into bytes under a name.
+    pub fn pack(&self, name: String, into: &mut Packing) {
+        let Fit { out, inward, report, spots, uniform, probes, .. } = self;
+        let (report, uniform) = (*report, *uniform);
+        let (out, inward, spots, probes) = (out.into(), inward.into(), spots.into(), probes.into());
+        into.told(name, &KeptFit { out, inward, report, spots, uniform, probes });
+    }
+
+    /// Takes it from bytes again: one for parts that see these.
+    ///
+    /// # Errors
+    /// What of it is missing or damaged.
+    pub fn unpack(
+        name: &str,
+        from: &Packed,
+        (sights, high_parts): (&[Sight], usize),
+        back_faces: BackFaces,
+    ) -> Result<Fit, String> {
+        let KeptFit { out, inward, report, spots, uniform, probes } = from.told(name)?;
+        Ok(Fit {
+            out: out.into_owned(),
+            inward: inward.into_owned(),
+            report,
+            spots: spots.into_owned(),
+            uniform,
+            probes: probes.into_owned(),
+            kept_parts: 0,
+            views: PartView::of(sights, high_parts),
+            back_faces,
+        })
+    }
+}
+
 /// Room left beyond the measured distance: a share of it, and a share of the diagonal. Probes do not see what lies between them.
 const ROOM: f32 = 0.2;
 const ROOM_OF_DIAGONAL: f32 = 0.004;
@@ -113,7 +160,7 @@ fn bound(need: Option<f32>, room: f32, wall: Option<Wall>, harm: f32) -> Bound {
 /// # Errors
 /// [`Stopped`] when `stop` asked for it.
 pub fn fit_reach(scene: &ProbeScene, points: &ReachPoints, earlier: &[Arc<Fit>], stop: Stop) -> Result<Fit, Stopped> {
-    let views = PartView::of(scene);
+    let views = PartView::of(scene.sights, scene.high_parts);
     let alike = |fit: &&Arc<Fit>| fit.views.iter().zip(&views).filter(|(was, is)| was == is).count();
     let before = earlier.iter().filter(|fit| fit.back_faces == scene.back_faces).max_by_key(alike);
     let kept = |part: usize| before.is_some_and(|fit| fit.views[part] == views[part]);

@@ -8,10 +8,11 @@ use crate::surface::MeshPoint;
 use crate::trace::{BackFaces, LANES, Packet, RaySpan, Seen, Sight, SightMask, TraceScene, Walk};
 use rayon::prelude::*;
 use rustc_hash::FxHashMap;
+use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 
 /// What one point of the low surface found. Distances along its averaged direction, scene units.
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Copy, Debug, Serialize, Deserialize)]
 pub struct Probe {
     pub at: MeshPoint,
     /// Where the outermost surface that belongs here lies outside; None when none does.
@@ -26,7 +27,7 @@ pub struct Probe {
 }
 
 /// A wall of the low-poly.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Wall {
     pub distance: f32,
     /// Of the probe's own part.
@@ -104,9 +105,9 @@ pub struct PartView {
 
 impl PartView {
     /// Of each low part.
-    pub fn of(scene: &ProbeScene) -> Vec<PartView> {
-        let rivals = rivals(scene.sights, scene.high_parts);
-        scene.sights.iter().zip(rivals).map(|(sight, rivals)| PartView { sight: sight.clone(), rivals }).collect()
+    pub fn of(sights: &[Sight], high_parts: usize) -> Vec<PartView> {
+        let rivals = rivals(sights, high_parts);
+        sights.iter().zip(rivals).map(|(sight, rivals)| PartView { sight: sight.clone(), rivals }).collect()
     }
 }
 

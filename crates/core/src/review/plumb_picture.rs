@@ -10,7 +10,7 @@ impl Plan {
         let plan = self.rays.sheets.get(sheet)?;
         let size = self.recipe.sheet.size as usize;
         let mut rows = vec![0u8; size * size];
-        for (tile, candidates) in plan.tiles.iter().zip(&plan.candidates).filter(|(_, c)| !c.is_empty()) {
+        for (tile, candidates) in plan.tiles.iter().zip(plan.candidates.iter()).filter(|(_, c)| !c.is_empty()) {
             let samples = rasterise_tile(&plan.triangles, candidates, tile, &self.rays.derived.pattern);
             for texel in 0..tile.texels() {
                 let own = samples.starts[texel] as usize..samples.starts[texel + 1] as usize;

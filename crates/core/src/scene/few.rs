@@ -46,6 +46,20 @@ impl<K: PartialEq, V> Few<K, V> {
         Ok(made)
     }
 
+    /// Puts in a value that was made elsewhere.
+    pub fn put(&self, key: K, value: V) {
+        // What cannot be stopped is made.
+        let _ = self.get(key, || Ok(value));
+    }
+
+    /// All that is ready, with what it was made for; what is in work is not waited for.
+    pub fn entries(&self) -> Vec<(K, Arc<V>)>
+    where
+        K: Clone,
+    {
+        self.slots.lock().iter().filter_map(|(key, slot)| Some((key.clone(), slot.try_lock()?.clone()?))).collect()
+    }
+
     /// All that is ready; what is in work is not waited for.
     pub fn ready(&self) -> Vec<Arc<V>> {
         self.slots.lock().iter().filter_map(|(_, slot)| slot.try_lock()?.clone()).collect()

@@ -2,10 +2,12 @@
 
 mod few;
 mod meter;
+mod packed;
 mod repeat;
 
 pub use few::Few;
 pub use meter::{Meter, Metered};
+pub use packed::ReadyScene;
 
 use crate::document::Documents;
 use crate::finding::Finding;

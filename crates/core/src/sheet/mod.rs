@@ -11,7 +11,7 @@ mod tiles;
 
 pub use coverage::{Coverage, NO_SOURCE, PaddingRows};
 pub use plan::{SheetPlan, SheetTable, coverage_of, plan_sheets, sheet_table};
-pub use raster::{SheetTriangle, SheetTriangles, TileSamples, rasterise_tile};
+pub use raster::{Candidates, SheetTriangle, SheetTriangles, TileSamples, rasterise_tile};
 pub use region::{MOST_RECTANGLES, Region, RegionRectangle};
 pub use samples::{SAMPLE_COUNTS, sample_pattern};
 pub use settings::{Layout, Padding, SHEET_SIZES, SheetName, SheetSettings};

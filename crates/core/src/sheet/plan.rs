@@ -1,8 +1,8 @@
 //! Which sheets a low-poly needs, and what lies on each.
 
 use super::{
-    Coverage, Layout, SheetName, SheetSettings, SheetTriangles, TILE, Tile, rasterise_tile, sample_pattern,
-    tiles_in_morton_order,
+    Candidates, Coverage, Layout, SheetName, SheetSettings, SheetTriangle, SheetTriangles, TILE, Tile, rasterise_tile,
+    sample_pattern, tiles_in_morton_order,
 };
 use crate::mesh::{Mesh, NO_MATERIAL};
 use crate::surface::MeshPoint;
@@ -10,26 +10,22 @@ use glam::Vec2;
 use schemars::JsonSchema;
 use serde::Serialize;
 use std::collections::{BTreeMap, HashMap};
+use std::sync::Arc;
 
 /// One sheet of a run.
 pub struct SheetPlan {
     pub name: SheetName,
     pub triangles: SheetTriangles,
-    pub tiles: Vec<Tile>,
-    pub candidates: Vec<Vec<u32>>,
+    /// The same for all sheets of a size.
+    pub tiles: Arc<[Tile]>,
+    pub candidates: Candidates,
     /// Numbers of the tiles by their place in the grid of tiles, row by row.
-    in_grid: Vec<u32>,
+    in_grid: Arc<[u32]>,
 }
 
 impl SheetPlan {
-    fn new(name: SheetName, triangles: SheetTriangles) -> SheetPlan {
-        let tiles = tiles_in_morton_order(triangles.size);
+    fn new(name: SheetName, triangles: SheetTriangles, (tiles, in_grid): (Arc<[Tile]>, Arc<[u32]>)) -> SheetPlan {
         let candidates = triangles.bin(&tiles);
-        let across = triangles.size.div_ceil(TILE);
-        let mut in_grid = vec![0; tiles.len()];
-        for (number, tile) in tiles.iter().enumerate() {
-            in_grid[(tile.y / TILE * across + tile.x / TILE) as usize] = number as u32;
-        }
         SheetPlan { name, triangles, tiles, candidates, in_grid }
     }
 
@@ -38,13 +34,18 @@ impl SheetPlan {
         let size = self.triangles.size;
         let pattern = sample_pattern(samples);
         let mut covered = Coverage::new(size);
-        for (tile, candidates) in self.tiles.iter().zip(&self.candidates) {
+        for (tile, candidates) in self.tiles.iter().zip(self.candidates.iter()) {
             let starts = rasterise_tile(&self.triangles, candidates, tile, &pattern).starts;
             for (texel, _) in starts.windows(2).enumerate().filter(|(_, ends)| ends[0] < ends[1]) {
                 covered.set(tile.texel_on_sheet(texel, size));
             }
         }
         covered
+    }
+
+    /// Bytes it holds in memory.
+    pub fn bytes(&self) -> usize {
+        self.candidates.bytes() + self.triangles.triangles.len() * size_of::<SheetTriangle>()
     }
 
     /// Number of the tile that a texel lies in.
@@ -89,9 +90,16 @@ pub fn plan_sheets(mesh: &Mesh, settings: &SheetSettings) -> Vec<SheetPlan> {
             .map(|((v, u), triangles)| (SheetName::Udim((1001 + u + UDIM_COLUMNS * v) as u32), (u, v), triangles))
             .collect(),
     };
+    let tiles: Arc<[Tile]> = tiles_in_morton_order(settings.size).into();
+    let across = settings.size.div_ceil(TILE);
+    let mut in_grid = vec![0; tiles.len()];
+    for (number, tile) in tiles.iter().enumerate() {
+        in_grid[(tile.y / TILE * across + tile.x / TILE) as usize] = number as u32;
+    }
+    let in_grid: Arc<[u32]> = in_grid.into();
     let planned = shares.into_iter().map(|(name, square, own)| {
         let triangles = SheetTriangles::new(mesh, settings.size, square, own);
-        SheetPlan::new(name, triangles)
+        SheetPlan::new(name, triangles, (tiles.clone(), in_grid.clone()))
     });
     planned.filter(|sheet| sheet.candidates.iter().any(|c| !c.is_empty())).collect()
 }

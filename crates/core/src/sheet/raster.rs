@@ -7,6 +7,7 @@ use crate::mesh::Mesh;
 use crate::surface::MeshPoint;
 use glam::{DVec2, dvec2};
 use robust::{Coord, orient2d};
+use std::ops::Index;
 
 /// A low-poly triangle in texel space (x right, y down, units of texels), wound so that its signed area is positive.
 #[derive(Clone, Copy, Debug)]
@@ -55,25 +56,67 @@ impl SheetTriangles {
     }
 
     /// For each tile, the triangles whose bounding box touches it, in ascending order.
-    pub fn bin(&self, tiles: &[Tile]) -> Vec<Vec<u32>> {
+    pub fn bin(&self, tiles: &[Tile]) -> Candidates {
         let across = self.size.div_ceil(super::TILE) as usize;
-        let mut of_cell = vec![Vec::new(); across * across];
+        let mut starts = vec![0u32; across * across + 1];
         let last = i64::from(self.size) - 1;
-        for (number, t) in self.triangles.iter().enumerate() {
+        let cells_of = |t: &SheetTriangle| {
             let low = t.corners[0].min(t.corners[1]).min(t.corners[2]).floor();
             let high = t.corners[0].max(t.corners[1]).max(t.corners[2]).floor();
             if high.x < 0.0 || high.y < 0.0 || low.x > last as f64 || low.y > last as f64 {
-                continue;
+                return None;
             }
             let cell = |x: f64| (x as i64).clamp(0, last) as usize / super::TILE as usize;
-            for y in cell(low.y)..=cell(high.y) {
-                for x in cell(low.x)..=cell(high.x) {
-                    of_cell[y * across + x].push(number as u32);
-                }
+            let (across_it, up_it) = (cell(low.x)..=cell(high.x), cell(low.y)..=cell(high.y));
+            Some(up_it.flat_map(move |y| across_it.clone().map(move |x| y * across + x)))
+        };
+        let mut place_of = vec![0u32; across * across];
+        for (number, tile) in tiles.iter().enumerate() {
+            place_of[(tile.y / super::TILE) as usize * across + (tile.x / super::TILE) as usize] = number as u32;
+        }
+        for cell in self.triangles.iter().filter_map(cells_of).flatten() {
+            starts[place_of[cell] as usize + 1] += 1;
+        }
+        for at in 1..starts.len() {
+            starts[at] += starts[at - 1];
+        }
+        let mut next = starts.clone();
+        let mut of = vec![0; starts.last().map_or(0, |all| *all as usize)];
+        for (number, triangle) in self.triangles.iter().enumerate() {
+            for cell in cells_of(triangle).into_iter().flatten() {
+                let slot = &mut next[place_of[cell] as usize];
+                of[*slot as usize] = number as u32;
+                *slot += 1;
             }
         }
-        let cell = |tile: &Tile| (tile.y / super::TILE) as usize * across + (tile.x / super::TILE) as usize;
-        tiles.iter().map(|tile| std::mem::take(&mut of_cell[cell(tile)])).collect()
+        Candidates { starts, of }
+    }
+}
+
+/// For each tile of a sheet, the triangles that may lie on it, in ascending order.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Candidates {
+    starts: Vec<u32>,
+    of: Vec<u32>,
+}
+
+impl Candidates {
+    /// Bytes it holds in memory.
+    pub fn bytes(&self) -> usize {
+        4 * (self.starts.len() + self.of.len())
+    }
+
+    /// Tile by tile.
+    pub fn iter(&self) -> impl Iterator<Item = &[u32]> + '_ {
+        self.starts.windows(2).map(|ends| &self.of[ends[0] as usize..ends[1] as usize])
+    }
+}
+
+impl Index<usize> for Candidates {
+    type Output = [u32];
+
+    fn index(&self, tile: usize) -> &[u32] {
+        &self.of[self.starts[tile] as usize..self.starts[tile + 1] as usize]
     }
 }
 

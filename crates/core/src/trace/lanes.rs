@@ -19,10 +19,10 @@ impl<T: Copy> PerRay<T> {
     }
 }
 
-/// One value a triangle of a leaf.
-#[derive(Clone, Copy, Debug, PartialEq)]
+/// One number a triangle of a leaf.
+#[derive(Clone, Copy, Debug, PartialEq, bytemuck::Pod, bytemuck::Zeroable)]
 #[repr(C, align(32))]
-pub struct PerTriangle<T>(pub [T; LEAF]);
+pub struct PerTriangle(pub [f32; LEAF]);
 
 /// Arithmetic on all lanes. `Mask` is one yes or no a lane.
 pub(super) trait Lanes: Copy {
@@ -30,7 +30,7 @@ pub(super) trait Lanes: Copy {
 
     fn load(values: &PerRay<f32>) -> Self;
     /// The values of a leaf's triangles in the first half of the lanes, and again in the second.
-    fn twice(values: &PerTriangle<f32>) -> Self;
+    fn twice(values: &PerTriangle) -> Self;
     fn splat(value: f32) -> Self;
     fn store(self) -> PerRay<f32>;
     /// Lane `pair[0]` in the first half of the lanes, lane `pair[1]` in the second.
@@ -90,7 +90,7 @@ impl Lanes for Plain {
         PerRay(self.0)
     }
     #[inline(always)]
-    fn twice(values: &PerTriangle<f32>) -> Self {
+    fn twice(values: &PerTriangle) -> Self {
         Plain(std::array::from_fn(|i| values.0[i % LEAF]))
     }
     #[inline(always)]
@@ -226,7 +226,7 @@ mod x86 {
             Avx512(unsafe { _mm512_load_ps(values.0.as_ptr()) })
         }
         #[inline(always)]
-        fn twice(values: &PerTriangle<f32>) -> Self {
+        fn twice(values: &PerTriangle) -> Self {
             // SAFETY: `PerTriangle` is aligned to 32 bytes and holds eight floats.
             Avx512(unsafe { _mm512_broadcast_f32x8(_mm256_load_ps(values.0.as_ptr())) })
         }
@@ -364,7 +364,7 @@ mod x86 {
             Avx2(unsafe { [_mm256_load_ps(values.0.as_ptr()), _mm256_load_ps(values.0.as_ptr().add(LEAF))] })
         }
         #[inline(always)]
-        fn twice(values: &PerTriangle<f32>) -> Self {
+        fn twice(values: &PerTriangle) -> Self {
             // SAFETY: `PerTriangle` is aligned to 32 bytes and holds eight floats.
             Avx2([unsafe { _mm256_load_ps(values.0.as_ptr()) }; 2])
         }

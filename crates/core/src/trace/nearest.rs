@@ -26,11 +26,12 @@ impl TraceScene {
     /// The nearest point no further than `most` (scene units) among the triangles that `wanted` takes. Of equally near ones
     /// that of the lower number.
     pub fn nearest(&self, point: Vec3, most: f32, wanted: impl Fn(u32) -> bool) -> Option<NearestPoint> {
+        let tree = self.tree();
         let p = point * self.scale;
         let mut limit = (most * self.scale).powi(2);
         let mut best: Option<NearestPoint> = None;
         let mut open: Vec<(f32, u32)> = Vec::new();
-        if !self.nodes.is_empty() {
+        if !tree.nodes.is_empty() {
             open.push((0.0, 0));
         }
         while let Some((near, node)) = open.pop() {
@@ -38,7 +39,7 @@ impl TraceScene {
                 continue;
             }
             let mut inner: [Option<(f32, u32)>; 2] = [None; 2];
-            for (slot, child) in inner.iter_mut().zip(&self.nodes[node as usize].0) {
+            for (slot, child) in inner.iter_mut().zip(&tree.nodes[node as usize].0) {
                 let distance = to_box(p, child);
                 if distance > limit {
                     continue;
@@ -47,7 +48,7 @@ impl TraceScene {
                     *slot = Some((distance, child.first));
                     continue;
                 }
-                let leaf = &self.leaves[child.first as usize];
+                let leaf = &tree.leaves[child.first as usize];
                 for i in 0..child.count as usize {
                     let triangle = leaf.triangle[i];
                     let corner = |c: usize| Vec3::from(std::array::from_fn(|axis| leaf.at[c][axis].0[i]));

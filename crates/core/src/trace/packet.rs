@@ -6,7 +6,7 @@
 #![allow(unsafe_code, reason = "calls walks compiled for registers that were found on this machine")]
 
 use super::lanes::{LANES, PerRay, Plain, Registers, Width};
-use super::tree::TraceScene;
+use super::tree::{TraceScene, Tree};
 use super::walk::{ClosestRule, closest, fan, occluded};
 use super::{BackFaces, Hit, RaySpan, Seen, TraceAnswer};
 use crate::surface::MeshPoint;
@@ -136,11 +136,11 @@ impl TraceScene {
         match registers.0 {
             // SAFETY: AVX-512 was found on this machine.
             #[cfg(target_arch = "x86_64")]
-            Width::Avx512 => unsafe { closest_avx512(self, packet, allowed, rule, walk) },
+            Width::Avx512 => unsafe { closest_avx512(self.tree(), packet, allowed, rule, walk) },
             // SAFETY: AVX2 and FMA were found on this machine.
             #[cfg(target_arch = "x86_64")]
-            Width::Avx2 => unsafe { closest_avx2(self, packet, allowed, rule, walk) },
-            Width::Plain => closest::<Plain>(self, packet, allowed, rule, walk),
+            Width::Avx2 => unsafe { closest_avx2(self.tree(), packet, allowed, rule, walk) },
+            Width::Plain => closest::<Plain>(self.tree(), packet, allowed, rule, walk),
         }
     }
 
@@ -154,11 +154,11 @@ impl TraceScene {
         match registers.0 {
             // SAFETY: AVX-512 was found on this machine.
             #[cfg(target_arch = "x86_64")]
-            Width::Avx512 => unsafe { occluded_avx512(self, packet, allowed, walk) },
+            Width::Avx512 => unsafe { occluded_avx512(self.tree(), packet, allowed, walk) },
             // SAFETY: AVX2 and FMA were found on this machine.
             #[cfg(target_arch = "x86_64")]
-            Width::Avx2 => unsafe { occluded_avx2(self, packet, allowed, walk) },
-            Width::Plain => occluded::<Plain>(self, packet, allowed, walk),
+            Width::Avx2 => unsafe { occluded_avx2(self.tree(), packet, allowed, walk) },
+            Width::Plain => occluded::<Plain>(self.tree(), packet, allowed, walk),
         }
     }
 
@@ -180,11 +180,11 @@ impl TraceScene {
         match registers.0 {
             // SAFETY: AVX-512 was found on this machine.
             #[cfg(target_arch = "x86_64")]
-            Width::Avx512 => unsafe { fan_avx512(self, packet, near, allowed, walk) },
+            Width::Avx512 => unsafe { fan_avx512(self.tree(), packet, near, allowed, walk) },
             // SAFETY: AVX2 and FMA were found on this machine.
             #[cfg(target_arch = "x86_64")]
-            Width::Avx2 => unsafe { fan_avx2(self, packet, near, allowed, walk) },
-            Width::Plain => fan::<Plain>(self, packet, near, allowed, walk),
+            Width::Avx2 => unsafe { fan_avx2(self.tree(), packet, near, allowed, walk) },
+            Width::Plain => fan::<Plain>(self.tree(), packet, near, allowed, walk),
         }
     }
 
@@ -202,7 +202,7 @@ macro_rules! compiled {
     ($features:literal, $lanes:ty, $closest:ident, $occluded:ident, $fan:ident) => {
         #[target_feature(enable = $features)]
         unsafe fn $closest(
-            scene: &TraceScene,
+            scene: Tree,
             packet: &Packet,
             allowed: &[bool],
             rule: ClosestRule,
@@ -212,13 +212,13 @@ macro_rules! compiled {
         }
 
         #[target_feature(enable = $features)]
-        unsafe fn $occluded(scene: &TraceScene, packet: &Packet, allowed: &[bool], walk: &mut Walk) -> u16 {
+        unsafe fn $occluded(scene: Tree, packet: &Packet, allowed: &[bool], walk: &mut Walk) -> u16 {
             occluded::<$lanes>(scene, packet, allowed, walk)
         }
 
         #[target_feature(enable = $features)]
         unsafe fn $fan(
-            scene: &TraceScene,
+            scene: Tree,
             packet: &Packet,
             near: &PerRay<f32>,
             allowed: &[bool],

@@ -138,7 +138,7 @@ impl<L: Lanes> Ready<L> {
 
     /// One corner relative to each ray's origin, axes in each ray's order.
     #[inline(always)]
-    fn corner<const MIXED: bool>(&self, corner: &[PerTriangle<f32>; 3], at: usize) -> [L; 3] {
+    fn corner<const MIXED: bool>(&self, corner: &[PerTriangle; 3], at: usize) -> [L; 3] {
         if MIXED {
             let x = L::splat(corner[0].0[at]).sub(self.origin[0]);
             let y = L::splat(corner[1].0[at]).sub(self.origin[1]);
@@ -189,7 +189,7 @@ const FIRST_HALF: u16 = u16::MAX >> LEAF;
 
 /// One corner of a leaf's triangles relative to two rays' origins, axes in each ray's order.
 #[inline(always)]
-fn around<L: Lanes>(corner: &[PerTriangle<f32>; 3], [first, second]: [[usize; 3]; 2], origin: [L; 3]) -> [L; 3] {
+fn around<L: Lanes>(corner: &[PerTriangle; 3], [first, second]: [[usize; 3]; 2], origin: [L; 3]) -> [L; 3] {
     let mut at = origin;
     for k in 0..3 {
         let one = L::twice(&corner[first[k]]);

@@ -2,7 +2,7 @@
 //! told by its exceptions, and spread out as a mask only while its rays are traced.
 
 /// A set of parts, by their numbers.
-#[derive(Clone, Debug, Default, PartialEq, Eq, Hash)]
+#[derive(Clone, Debug, Default, PartialEq, Eq, Hash, serde::Serialize, serde::Deserialize)]
 pub struct Sight {
     /// What holds for each part that `unlike` does not name.
     most: bool,

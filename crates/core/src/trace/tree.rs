@@ -4,7 +4,9 @@
 
 use super::lanes::{LEAF, PerTriangle};
 use super::sight::Sight;
+use crate::flat::{Flat, Packed, Packing};
 use crate::mesh::Mesh;
+use bytemuck::{Pod, Zeroable};
 use glam::{Vec3, Vec3A};
 use obvhs::BvhBuildParams;
 use obvhs::aabb::Aabb;
@@ -21,7 +23,8 @@ const INNER_SIZE: f32 = 1024.0;
 const SEVERAL_PARTS: u16 = u16::MAX;
 
 /// One side of a [`Node`].
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Copy, Debug, Pod, Zeroable)]
+#[repr(C)]
 pub(super) struct Child {
     pub low: [f32; 3],
     pub high: [f32; 3],
@@ -43,8 +46,8 @@ impl Child {
     }
 }
 
-#[derive(Clone, Copy, Debug)]
-#[repr(align(64))]
+#[derive(Clone, Copy, Debug, Pod, Zeroable)]
+#[repr(C, align(64))]
 pub(super) struct Node(pub [Child; 2]);
 
 /// How far the triangle test may round.
@@ -61,22 +64,32 @@ pub struct TraceScene {
     /// The longest edge of each part, in the tree's units, and the parts by it, longest first.
     longest_edges: Vec<f32>,
     by_edge: Vec<u32>,
-    pub(super) nodes: Vec<Node>,
-    pub(super) leaves: Vec<Leaf>,
+    nodes: Flat<Node>,
+    leaves: Flat<Leaf>,
+}
+
+/// A tree as a walk reads it.
+#[derive(Clone, Copy)]
+pub(super) struct Tree<'a> {
+    pub scale: f32,
+    pub nodes: &'a [Node],
+    pub leaves: &'a [Leaf],
 }
 
 /// Up to eight triangles that lie together, as a structure of arrays: two rays can be tested against all of them at once.
 /// Places beyond the leaf's triangles repeat the last one.
-#[derive(Clone, Debug)]
-#[repr(align(64))]
+#[derive(Clone, Copy, Debug, Pod, Zeroable)]
+#[repr(C, align(64))]
 pub(super) struct Leaf {
     /// Coordinates by corner and axis.
-    pub at: [[PerTriangle<f32>; 3]; 3],
+    pub at: [[PerTriangle; 3]; 3],
     /// Numbers in the mesh.
     pub triangle: [u32; LEAF],
     parts: [u32; LEAF],
     /// The part of all of them, where it fits, or [`SEVERAL_PARTS`].
     part: u16,
+    /// Up to a whole number of lines of memory.
+    rest: [u16; 15],
 }
 
 impl Leaf {
@@ -94,7 +107,7 @@ impl Leaf {
         let parts: [u32; LEAF] = parts;
         let one = parts.iter().all(|&p| p == parts[0]).then_some(parts[0]);
         let part = one.and_then(|p| u16::try_from(p).ok()).unwrap_or(SEVERAL_PARTS);
-        Leaf { at, triangle: std::array::from_fn(place), parts, part }
+        Leaf { at, triangle: std::array::from_fn(place), parts, part, rest: [0; 15] }
     }
 
     /// Which of the first `count` triangles belong to a part that is let through, bit by place. A leaf of a single part is
@@ -110,57 +123,14 @@ impl Leaf {
     }
 }
 
-impl TraceScene {
-    /// Builds the tree over all triangles of `mesh`. Triangles without area are left out: no ray can meet them.
-    pub fn new(mesh: &Mesh) -> TraceScene {
-        let part_of = mesh.triangle_parts();
-        let solid: Vec<u32> = (0..mesh.triangles.len() as u32).filter(|&t| mesh.area_normal(t) != Vec3::ZERO).collect();
-        // Box tests round by parts in ten million of the coordinates. Boxes are padded by more than that, so that no box
-        // that holds a hit is left out and the watertight triangle test has the last word.
-        let (low, high) = mesh.bounds();
-        let largest = low.abs().max(high.abs()).max_element() + (high - low).length();
-        let scale = if largest > 0.0 {
-            libm::exp2f(libm::log2f(INNER_SIZE / largest).floor().clamp(-100.0, 100.0))
-        } else {
-            1.0
-        };
-        let mut longest_edges = vec![0.0f32; mesh.parts.len()];
-        for &t in &solid {
-            let [a, b, c] = mesh.corners(t);
-            let longest = a.distance_squared(b).max(b.distance_squared(c)).max(c.distance_squared(a)).sqrt() * scale;
-            let of_part = &mut longest_edges[part_of[t as usize] as usize];
-            *of_part = of_part.max(longest);
-        }
-        let mut by_edge: Vec<u32> = (0..longest_edges.len() as u32).collect();
-        by_edge.sort_by(|a, b| longest_edges[*b as usize].total_cmp(&longest_edges[*a as usize]));
-        let pad = Vec3A::splat(4e-6 * largest * scale);
-        let boxes: Vec<Aabb> = solid
-            .iter()
-            .map(|&t| {
-                let [a, b, c] = mesh.corners(t).map(|p| Vec3A::from(p * scale));
-                Aabb::new(a.min(b).min(c) - pad, a.max(b).max(c) + pad)
-            })
-            .collect();
-        let mut scene = TraceScene { scale, longest_edges, by_edge, nodes: Vec::new(), leaves: Vec::new() };
-        if boxes.is_empty() {
-            return scene;
-        }
-        // Fuller leaves than the library's own choice: a ray is tested against a whole leaf at once.
-        let params = BvhBuildParams {
-            max_prims_per_leaf: LEAF as u32,
-            collapse_traversal_cost: 8.0,
-            ..BvhBuildParams::fast_build()
-        };
-        let tree = build_bvh2(&boxes, params, &mut Duration::default());
-        drop(boxes);
-        let leaf = |places: Range<usize>| {
-            let triangles: Vec<u32> = tree.primitive_indices[places].iter().map(|&p| solid[p as usize]).collect();
-            Leaf::new(mesh, &part_of, scale, &triangles)
-        };
-        scene.lay_out(&tree, &leaf);
-        scene
-    }
+/// A tree while its parts are put in place.
+#[derive(Default)]
+struct LaidOut {
+    nodes: Vec<Node>,
+    leaves: Vec<Leaf>,
+}
 
+impl LaidOut {
     /// Children into their parents, depth first, so that a walk down reads memory forwards.
     fn lay_out(&mut self, tree: &Bvh2, leaf_of: &impl Fn(Range<usize>) -> Leaf) {
         let root = &tree.nodes[0];
@@ -212,10 +182,84 @@ impl TraceScene {
         self.leaves.push(leaf);
         child
     }
+}
+
+impl TraceScene {
+    /// Builds the tree over all triangles of `mesh`. Triangles without area are left out: no ray can meet them.
+    pub fn new(mesh: &Mesh) -> TraceScene {
+        let part_of = mesh.triangle_parts();
+        let solid: Vec<u32> = (0..mesh.triangles.len() as u32).filter(|&t| mesh.area_normal(t) != Vec3::ZERO).collect();
+        // Box tests round by parts in ten million of the coordinates. Boxes are padded by more than that, so that no box
+        // that holds a hit is left out and the watertight triangle test has the last word.
+        let (low, high) = mesh.bounds();
+        let largest = low.abs().max(high.abs()).max_element() + (high - low).length();
+        let scale = if largest > 0.0 {
+            libm::exp2f(libm::log2f(INNER_SIZE / largest).floor().clamp(-100.0, 100.0))
+        } else {
+            1.0
+        };
+        let mut longest_edges = vec![0.0f32; mesh.parts.len()];
+        for &t in &solid {
+            let [a, b, c] = mesh.corners(t);
+            let longest = a.distance_squared(b).max(b.distance_squared(c)).max(c.distance_squared(a)).sqrt() * scale;
+            let of_part = &mut longest_edges[part_of[t as usize] as usize];
+            *of_part = of_part.max(longest);
+        }
+        let mut by_edge: Vec<u32> = (0..longest_edges.len() as u32).collect();
+        by_edge.sort_by(|a, b| longest_edges[*b as usize].total_cmp(&longest_edges[*a as usize]));
+        let pad = Vec3A::splat(4e-6 * largest * scale);
+        let boxes: Vec<Aabb> = solid
+            .iter()
+            .map(|&t| {
+                let [a, b, c] = mesh.corners(t).map(|p| Vec3A::from(p * scale));
+                Aabb::new(a.min(b).min(c) - pad, a.max(b).max(c) + pad)
+            })
+            .collect();
+        let mut laid = LaidOut::default();
+        if boxes.is_empty() {
+            return TraceScene { scale, longest_edges, by_edge, nodes: Flat::default(), leaves: Flat::default() };
+        }
+        // Fuller leaves than the library's own choice: a ray is tested against a whole leaf at once.
+        let params = BvhBuildParams {
+            max_prims_per_leaf: LEAF as u32,
+            collapse_traversal_cost: 8.0,
+            ..BvhBuildParams::fast_build()
+        };
+        let tree = build_bvh2(&boxes, params, &mut Duration::default());
+        drop(boxes);
+        let leaf = |places: Range<usize>| {
+            let triangles: Vec<u32> = tree.primitive_indices[places].iter().map(|&p| solid[p as usize]).collect();
+            Leaf::new(mesh, &part_of, scale, &triangles)
+        };
+        laid.lay_out(&tree, &leaf);
+        TraceScene { scale, longest_edges, by_edge, nodes: laid.nodes.into(), leaves: laid.leaves.into() }
+    }
+
+    /// As a walk reads it.
+    pub(super) fn tree(&self) -> Tree<'_> {
+        Tree { scale: self.scale, nodes: &self.nodes, leaves: &self.leaves }
+    }
+
+    /// Puts it into bytes under a name.
+    pub fn pack<'a>(&'a self, name: &str, into: &mut Packing<'a>) {
+        into.told(format!("{name}/tree"), &(self.scale, &self.longest_edges, &self.by_edge));
+        into.flat(format!("{name}/nodes"), &self.nodes);
+        into.flat(format!("{name}/leaves"), &self.leaves);
+    }
+
+    /// Takes it from bytes again; nodes and triangles stay where they lie.
+    ///
+    /// # Errors
+    /// What of it is missing or damaged.
+    pub fn unpack(name: &str, from: &Packed) -> Result<TraceScene, String> {
+        let (scale, longest_edges, by_edge) = from.told(&format!("{name}/tree"))?;
+        let (nodes, leaves) = (from.flat(&format!("{name}/nodes"))?, from.flat(&format!("{name}/leaves"))?);
+        Ok(TraceScene { scale, longest_edges, by_edge, nodes, leaves })
+    }
 
     /// Bytes held by the tree and its triangles.
     pub fn bytes(&self) -> usize {
-        self.nodes.len() * size_of::<Node>() + self.leaves.len() * size_of::<Leaf>()
+        self.nodes.own_bytes() + self.leaves.own_bytes()
     }
 
     /// How far the triangle test may round on parts that are seen.

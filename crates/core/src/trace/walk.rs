@@ -3,7 +3,7 @@
 use super::lanes::{LANES, LEAF, Lanes, PerRay};
 use super::packet::{FanAnswer, NOTHING, Packet, PacketAnswer, Walk};
 use super::ready::{Found, Ready};
-use super::tree::{Child, Leaf, TraceScene};
+use super::tree::{Child, Leaf, Tree};
 use super::{BackFaces, Seen};
 
 /// Which hits of a ray count.
@@ -21,11 +21,11 @@ impl ClosestRule {
 
 /// Asks for what lies below a node while its boxes are tested.
 #[inline(always)]
-fn fetch_children<L: Lanes>(scene: &TraceScene, left: &Child, right: &Child) {
+fn fetch_children<L: Lanes>(scene: Tree, left: &Child, right: &Child) {
     for child in [left, right] {
         match child.count {
-            0 => L::fetch_ahead(&scene.nodes, child.first),
-            _ => L::fetch_ahead(&scene.leaves, child.first),
+            0 => L::fetch_ahead(scene.nodes, child.first),
+            _ => L::fetch_ahead(scene.leaves, child.first),
         }
     }
 }
@@ -175,7 +175,7 @@ impl<L: Lanes> ClosestSoFar<L> {
 
 #[inline(always)]
 pub(super) fn closest<L: Lanes>(
-    scene: &TraceScene,
+    scene: Tree,
     packet: &Packet,
     allowed: &[bool],
     rule: ClosestRule,
@@ -193,7 +193,7 @@ pub(super) fn closest<L: Lanes>(
 
 #[inline(always)]
 fn closest_ready<L: Lanes, const MIXED: bool>(
-    scene: &TraceScene,
+    scene: Tree,
     ready: &Ready<L>,
     packet: &Packet,
     allowed: &[bool],
@@ -269,7 +269,7 @@ fn closest_ready<L: Lanes, const MIXED: bool>(
 }
 
 #[inline(always)]
-pub(super) fn occluded<L: Lanes>(scene: &TraceScene, packet: &Packet, allowed: &[bool], walk: &mut Walk) -> u16 {
+pub(super) fn occluded<L: Lanes>(scene: Tree, packet: &Packet, allowed: &[bool], walk: &mut Walk) -> u16 {
     if packet.active == 0 || scene.nodes.is_empty() {
         return 0;
     }
@@ -289,7 +289,7 @@ fn stopped<L: Lanes>(found: &Found<L>, limit: L) -> u16 {
 
 #[inline(always)]
 fn occluded_ready<L: Lanes, const MIXED: bool>(
-    scene: &TraceScene,
+    scene: Tree,
     ready: &Ready<L>,
     packet: &Packet,
     allowed: &[bool],
@@ -385,7 +385,7 @@ impl<L: Lanes> FanSoFar<L> {
 
 #[inline(always)]
 pub(super) fn fan<L: Lanes>(
-    scene: &TraceScene,
+    scene: Tree,
     packet: &Packet,
     near: &PerRay<f32>,
     allowed: &[bool],
@@ -403,7 +403,7 @@ pub(super) fn fan<L: Lanes>(
 
 #[inline(always)]
 fn fan_ready<L: Lanes, const MIXED: bool>(
-    scene: &TraceScene,
+    scene: Tree,
     ready: &Ready<L>,
     packet: &Packet,
     near: &PerRay<f32>,

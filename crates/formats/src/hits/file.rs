@@ -87,14 +87,17 @@ impl Reading {
         self.places.contains_key(key)
     }
 
-    pub fn fetch(&self, key: &HitKey) -> Option<Vec<u8>> {
-        let &(at, bytes) = self.places.get(key)?;
+    /// A tile as it lies in the file.
+    fn packed(&self, (at, bytes): (u64, u32)) -> io::Result<Vec<u8>> {
         let mut packed = vec![0; bytes as usize];
-        {
-            let mut file = self.file.lock();
-            file.seek(SeekFrom::Start(at)).ok()?;
-            file.read_exact(&mut packed).ok()?;
-        }
+        let mut file = self.file.lock();
+        file.seek(SeekFrom::Start(at))?;
+        file.read_exact(&mut packed)?;
+        Ok(packed)
+    }
+
+    pub fn fetch(&self, key: &HitKey) -> Option<Vec<u8>> {
+        let packed = self.packed(*self.places.get(key)?).ok()?;
         let mut whole = Vec::new();
         ZlibDecoder::new(packed.as_slice()).take(MOST_BYTES).read_to_end(&mut whole).ok()?;
         Some(whole)
@@ -127,6 +130,27 @@ impl Writing {
         file.get_ref().sync_all()?;
         temporary.persist(path).map_err(|fault| fault.error)?;
         Ok(Made { bytes: bytes.into_inner(), left_out: left_out.into_inner() })
+    }
+
+    /// The same with the tiles in the order of their keys, each once: one file, in whatever order they were kept.
+    pub fn finish_in_order(self, path: &Path) -> io::Result<Made> {
+        let Writing { temporary, file, left_out, .. } = self;
+        file.into_inner()?.flush()?;
+        let reading = Reading::open(temporary.path())?;
+        let mut places: Vec<(&HitKey, &(u64, u32))> = reading.places.iter().collect();
+        places.sort_unstable();
+        let folder = path.parent().unwrap_or(Path::new(""));
+        let ordered = Writing { left_out, ..Writing::open(folder, u64::MAX)? };
+        for (key, &place) in places {
+            let packed = reading.packed(place)?;
+            let mut file = ordered.file.lock();
+            let file = file.as_mut().map_err(|fault| io::Error::new(fault.kind(), fault.to_string()))?;
+            file.write_all(key)?;
+            file.write_all(&place.1.to_le_bytes())?;
+            file.write_all(&packed)?;
+            ordered.bytes.fetch_add(packed.len() as u64 + RECORD_HEAD as u64, Ordering::Relaxed);
+        }
+        ordered.finish(path)
     }
 
     /// No tile is in it.

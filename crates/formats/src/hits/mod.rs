@@ -44,12 +44,12 @@ impl KeptHits {
         (self.read.is_some() || self.write.is_some()).then_some(self)
     }
 
-    /// Puts the file in its place, once all tiles are in it.
+    /// Puts the file in its place, once all tiles are in it; it is the same for any number of threads.
     ///
     /// # Errors
     /// What kept any of it from being written; the folder is then as it was.
     pub fn finish(self) -> io::Result<Option<Made>> {
-        self.write.map(|(path, write)| write.finish(&path)).transpose()
+        self.write.map(|(path, write)| write.finish_in_order(&path)).transpose()
     }
 }
 

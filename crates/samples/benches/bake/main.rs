@@ -2,6 +2,7 @@
 //! best of several, so that a busy machine spoils few of them. No figure here is a test. `cargo bench -- large` bakes one
 //! 8192 sheet of six maps instead and prints how far memory rose.
 
+mod apart;
 #[cfg(embree)]
 mod embree;
 mod finish;
@@ -95,6 +96,13 @@ fn bake(recipe: &Recipe, scene: &BakeScene, threads: usize, times: usize) -> (f6
 }
 
 fn main() {
+    if apart::is_process() {
+        return;
+    }
+    if std::env::args().any(|a| a == "apart") {
+        apart::print();
+        return;
+    }
     if std::env::args().any(|a| a == "large") {
         large::large();
         return;
@@ -165,6 +173,7 @@ fn main() {
     run_against_its_rays(&scene);
     six_maps(&scene);
     growth(&stone, &scene);
+    apart::print();
     uvs::measuring_uvs();
     uvs::mending_uvs();
 }

@@ -311,7 +311,9 @@ fn bake(app: &Arc<App>, job: &Run, running: &Running) -> Result<Option<(Baked, N
             return Ok(None);
         }
         Err(fault @ Ended::Around(_)) => return Err(Fault::unusable(fault.to_string())),
-        Err(fault @ Ended::Spool(_)) => return Err(Fault::new(Status::InsufficientStorage, fault.to_string())),
+        Err(fault @ (Ended::Spool(_) | Ended::Missing(_))) => {
+            return Err(Fault::new(Status::InsufficientStorage, fault.to_string()));
+        }
     };
     watch.writes();
     let _ = hits.map(ShelfRun::finish);

@@ -3,7 +3,9 @@
 
 use super::kernel::Ball;
 use super::{CELLS_ALONG, facing_weight};
+use crate::flat::{Flat, Packed, Packing};
 use crate::mesh::Mesh;
+use bytemuck::{Pod, Zeroable};
 use glam::{IVec3, Vec3};
 use rayon::prelude::*;
 use std::ops::Range;
@@ -13,7 +15,8 @@ const BITS: u32 = 20;
 /// Cells along an axis, at most.
 pub(super) const MOST_ALONG: f32 = 1_000_000.0;
 
-#[derive(Clone, Copy, Default)]
+#[derive(Clone, Copy, Default, Pod, Zeroable)]
+#[repr(C)]
 struct Cell {
     area: f32,
     /// Mean place and unit mean normal of what lies in it.
@@ -28,8 +31,8 @@ struct Cell {
 pub(super) struct Cells {
     low: Vec3,
     size: f32,
-    keys: Vec<u64>,
-    cells: Vec<Cell>,
+    keys: Flat<u64>,
+    cells: Flat<Cell>,
     /// For each part, its stretch of `cells`.
     parts: Vec<Range<u32>>,
 }
@@ -41,9 +44,10 @@ impl Cells {
     /// Gathers triangles, in rising order, each with the integral of mean curvature in it.
     pub fn new(mesh: &Mesh, radius: f32, small: &[(u32, f32)]) -> Cells {
         let mut all = Cells { low: mesh.bounds().0, size: radius / CELLS_ALONG, ..Cells::default() };
+        let (mut keys, mut cells) = (Vec::new(), Vec::new());
         let mut start = 0;
         for part in &mesh.parts {
-            let first = all.cells.len() as u32;
+            let first = cells.len() as u32;
             let count = small[start..].partition_point(|s| s.0 < part.triangles.end);
             let own = &small[start..start + count];
             start += count;
@@ -54,19 +58,32 @@ impl Cells {
             let mut keyed: Vec<(u64, u32)> = own.par_iter().enumerate().map(key_of).collect();
             keyed.par_sort_unstable();
             let count = keyed.chunk_by(|a, b| a.0 == b.0).count();
-            all.keys.reserve_exact(count);
-            all.cells.reserve_exact(count);
+            keys.reserve_exact(count);
+            cells.reserve_exact(count);
             for of_cell in keyed.chunk_by(|a, b| a.0 == b.0) {
-                all.keys.push(of_cell[0].0);
-                all.cells.push(Cell::of(mesh, of_cell.iter().map(|&(_, i)| own[i as usize])));
+                keys.push(of_cell[0].0);
+                cells.push(Cell::of(mesh, of_cell.iter().map(|&(_, i)| own[i as usize])));
             }
-            all.parts.push(first..all.cells.len() as u32);
+            all.parts.push(first..cells.len() as u32);
         }
+        (all.keys, all.cells) = (keys.into(), cells.into());
         all
     }
 
+    pub fn pack<'a>(&'a self, name: &str, into: &mut Packing<'a>) {
+        into.told(format!("{name}/grid"), &(self.low, self.size, &self.parts));
+        into.flat(format!("{name}/keys"), &self.keys);
+        into.flat(format!("{name}/cells"), &self.cells);
+    }
+
+    pub fn unpack(name: &str, from: &Packed) -> Result<Cells, String> {
+        let (low, size, parts) = from.told(&format!("{name}/grid"))?;
+        let (keys, cells) = (from.flat(&format!("{name}/keys"))?, from.flat(&format!("{name}/cells"))?);
+        Ok(Cells { low, size, keys, cells, parts })
+    }
+
     pub fn bytes(&self) -> usize {
-        self.keys.len() * 8 + self.cells.len() * size_of::<Cell>() + self.parts.len() * size_of::<Range<u32>>()
+        self.keys.own_bytes() + self.cells.own_bytes() + self.parts.len() * size_of::<Range<u32>>()
     }
 
     /// Number of the cell that holds a place.
@@ -120,11 +137,12 @@ impl Cells {
         let z_of = |key: u64| (key >> 3) as i32 & ((1 << BITS) - 1);
         let (mut area, mut bend) = (0.0f32, 0.0f32);
         let room = (ball.radius * ball.radius) as f32;
+        let (all_keys, cells) = (&*self.keys, &*self.cells);
         for row in &rows.0 {
-            let keys = &self.keys[row.start as usize..row.end as usize];
+            let keys = &all_keys[row.start as usize..row.end as usize];
             let first = keys.partition_point(|&k| z_of(k) < z - reach);
             for (i, _) in keys[first..].iter().enumerate().take_while(|(_, k)| z_of(**k) <= z + reach) {
-                let cell = &self.cells[row.start as usize + first + i];
+                let cell = &cells[row.start as usize + first + i];
                 let share = 1.0 - cell.middle.distance_squared(middle) / room;
                 if share > 0.0 {
                     let weight = share * share * facing_weight(cell.normal, normal);

@@ -14,6 +14,7 @@ mod cells;
 mod kernel;
 mod pieces;
 
+use crate::flat::{Flat, Packed, Packing};
 use crate::mesh::Mesh;
 use crate::stop::{Stop, Stopped, never};
 use crate::surface::MeshPoint;
@@ -40,9 +41,9 @@ pub struct CurvatureField {
     cells: Cells,
     pieces: Pieces,
     /// One entry a triangle: its values are gathered at the point itself, and not read between its corners.
-    by_point: Vec<bool>,
+    by_point: Flat<u8>,
     /// Value at each vertex of a triangle that is read between them.
-    corners: Vec<f32>,
+    corners: Flat<f32>,
 }
 
 impl CurvatureField {
@@ -67,8 +68,9 @@ impl CurvatureField {
         let (small, large, by_point) = shared_out(mesh, radius, stop);
         let (cells, pieces) = (Cells::new(mesh, radius, &small), Pieces::new(mesh, large));
         drop(small);
-        let mut field = CurvatureField { radius, cells, pieces, by_point, corners: Vec::new() };
-        field.corners = field.at_vertices(mesh, stop);
+        let by_point: Vec<u8> = by_point.into_iter().map(u8::from).collect();
+        let mut field = CurvatureField { radius, cells, pieces, by_point: by_point.into(), corners: Flat::default() };
+        field.corners = field.at_vertices(mesh, stop).into();
         field
     }
 
@@ -76,28 +78,53 @@ impl CurvatureField {
     /// third corner, `position` the point.
     pub fn at(&self, mesh: &Mesh, at: MeshPoint) -> f32 {
         let triangle = at.triangle;
-        if self.by_point[triangle as usize] {
+        if self.by_point[triangle as usize] != 0 {
             let part = mesh.part_of(triangle);
             let position = mesh.at(at);
             let place = self.cells.place(position);
             let rows = self.cells.rows(part, place.x, place.y);
             return self.gather(mesh, part, &rows, position, mesh.face_normal(triangle));
         }
-        at.between(mesh.triangles[triangle as usize].map(|corner| self.corners[corner as usize]))
+        let corners = &*self.corners;
+        at.between(mesh.triangles[triangle as usize].map(|corner| corners[corner as usize]))
+    }
+
+    /// Puts it into bytes under a name.
+    pub fn pack<'a>(&'a self, name: &str, into: &mut Packing<'a>) {
+        into.told(format!("{name}/radius"), &self.radius);
+        into.flat(format!("{name}/by-point"), &self.by_point);
+        into.flat(format!("{name}/corners"), &self.corners);
+        self.cells.pack(name, into);
+        self.pieces.pack(name, into);
+    }
+
+    /// Takes it from bytes again; its rows stay where they lie.
+    ///
+    /// # Errors
+    /// What of it is missing or damaged.
+    pub fn unpack(name: &str, from: &Packed) -> Result<CurvatureField, String> {
+        Ok(CurvatureField {
+            radius: from.told(&format!("{name}/radius"))?,
+            cells: Cells::unpack(name, from)?,
+            pieces: Pieces::unpack(name, from)?,
+            by_point: from.flat(&format!("{name}/by-point"))?,
+            corners: from.flat(&format!("{name}/corners"))?,
+        })
     }
 
     /// Bytes it holds.
     pub fn bytes(&self) -> usize {
-        self.cells.bytes() + self.pieces.bytes() + self.by_point.len() + self.corners.len() * 4
+        self.cells.bytes() + self.pieces.bytes() + self.by_point.own_bytes() + self.corners.own_bytes()
     }
 
     /// Values at the vertices of triangles that are read between them, row of cells by row, so that the rows around are looked up once.
     fn at_vertices(&self, mesh: &Mesh, stop: Stop) -> Vec<f32> {
         let mut values = vec![0.0; mesh.positions.len()];
         let mut seen = vec![false; mesh.positions.len()];
+        let by_point = &*self.by_point;
         for (number, part) in mesh.parts.iter().enumerate() {
             let mut own = Vec::new();
-            for t in part.triangles.clone().filter(|&t| !self.by_point[t as usize]) {
+            for t in part.triangles.clone().filter(|&t| by_point[t as usize] == 0) {
                 for v in mesh.triangles[t as usize] {
                     if !std::mem::replace(&mut seen[v as usize], true) {
                         let place = self.cells.place(mesh.positions[v as usize]);

@@ -4,7 +4,9 @@
 use super::bends::EdgeShare;
 use super::facing_weight;
 use super::kernel::Ball;
+use crate::flat::{Flat, Packed, Packing};
 use crate::mesh::Mesh;
+use bytemuck::{Pod, Zeroable};
 use glam::{DVec3, Vec3};
 
 /// Triangles of a leaf at most.
@@ -15,15 +17,19 @@ const NO_ROOT: u32 = u32::MAX;
 
 /// A large triangle, and what each of its edges gives to it: the integral of mean curvature, and how far it is spread, in steps of
 /// which [`WHOLE`] is all the way.
+#[derive(Clone, Copy, Pod, Zeroable)]
+#[repr(C)]
 pub(super) struct Piece {
     triangle: u32,
     curvature: [f32; 3],
     depth: [u8; 3],
+    rest: u8,
 }
 
 const WHOLE: u8 = u8::MAX;
 
-#[derive(Clone, Copy, Default)]
+#[derive(Clone, Copy, Default, Pod, Zeroable)]
+#[repr(C)]
 struct Node {
     low: Vec3,
     high: Vec3,
@@ -35,8 +41,8 @@ struct Node {
 /// The large triangles of a mesh.
 #[derive(Default)]
 pub(super) struct Pieces {
-    pieces: Vec<Piece>,
-    nodes: Vec<Node>,
+    pieces: Flat<Piece>,
+    nodes: Flat<Node>,
     /// Root of each part.
     roots: Vec<u32>,
 }
@@ -58,12 +64,23 @@ impl Pieces {
         }
         pieces.shrink_to_fit();
         nodes.shrink_to_fit();
-        Pieces { pieces, nodes, roots }
+        Pieces { pieces: pieces.into(), nodes: nodes.into(), roots }
+    }
+
+    pub fn pack<'a>(&'a self, name: &str, into: &mut Packing<'a>) {
+        into.told(format!("{name}/roots"), &self.roots);
+        into.flat(format!("{name}/pieces"), &self.pieces);
+        into.flat(format!("{name}/boxes"), &self.nodes);
+    }
+
+    pub fn unpack(name: &str, from: &Packed) -> Result<Pieces, String> {
+        let roots = from.told(&format!("{name}/roots"))?;
+        let (pieces, nodes) = (from.flat(&format!("{name}/pieces"))?, from.flat(&format!("{name}/boxes"))?);
+        Ok(Pieces { pieces, nodes, roots })
     }
 
     pub fn bytes(&self) -> usize {
-        let (pieces, nodes) = (self.pieces.len() * size_of::<Piece>(), self.nodes.len() * size_of::<Node>());
-        pieces + nodes + self.roots.len() * 4
+        self.pieces.own_bytes() + self.nodes.own_bytes() + self.roots.len() * 4
     }
 
     /// Area and integral of curvature within a ball, both weighed; of what faces as `normal` does.
@@ -74,10 +91,11 @@ impl Pieces {
         let mut stack = [0u32; 64];
         let mut depth = usize::from(self.roots[part] != NO_ROOT);
         stack[0] = self.roots[part];
+        let (nodes, pieces) = (&*self.nodes, &*self.pieces);
         while depth > 0 {
             depth -= 1;
             let at = stack[depth];
-            let node = &self.nodes[at as usize];
+            let node = &nodes[at as usize];
             if node.low.cmpgt(high).any() || node.high.cmplt(low).any() {
                 continue;
             }
@@ -87,7 +105,7 @@ impl Pieces {
                 depth += 2;
                 continue;
             }
-            for piece in &self.pieces[node.from as usize..(node.from + node.count) as usize] {
+            for piece in &pieces[node.from as usize..(node.from + node.count) as usize] {
                 let [a, b, c] = mesh.corners(piece.triangle);
                 if a.min(b).min(c).cmpgt(high).any() || a.max(b).max(c).cmplt(low).any() {
                     continue;
@@ -104,7 +122,7 @@ impl Pieces {
 impl Piece {
     pub fn new(triangle: u32, edges: [EdgeShare; 3]) -> Piece {
         let depth = edges.map(|e| (e.depth * f32::from(WHOLE)).ceil() as u8);
-        Piece { triangle, curvature: edges.map(|e| e.curvature), depth }
+        Piece { triangle, curvature: edges.map(|e| e.curvature), depth, rest: 0 }
     }
 
     fn within(&self, mesh: &Mesh, ball: &Ball, normal: Vec3) -> (f64, f64) {

@@ -1,0 +1,274 @@
+//! A batch on a cluster: one array over assets and over shares of large ones, the largest first, and one after it that joins, delivers and
+//! verifies those that were cut up. What a task is to do and what came of it are files beside the table.
+
+use super::steps::{Baking, Making, make};
+use super::template::{Asset, Template};
+use super::{FindingCounts, Row, Status};
+use crate::Unusable;
+use crate::arguments::{Batch, BatchTask};
+use crate::files::Files;
+use crate::progress::Progress;
+use crate::say::aside;
+use crate::scene::load_mesh;
+use crate::slurm::{ToSend, in_queue, quoted};
+use anyhow::{Context, anyhow, bail};
+use ember_ridge_core::Mesh;
+use ember_ridge_core::deliver::Profile;
+use ember_ridge_core::sheet::{SheetSettings, plan_sheets};
+use ember_ridge_formats::files::write_whole;
+use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
+use std::fs;
+use std::io::Write;
+use std::path::{Path, PathBuf};
+use std::process::{Command, ExitCode, Stdio};
+use std::time::Duration;
+
+/// Folder of tasks, answers and logs.
+const FOLDER: &str = ".cluster";
+const TASKS: &str = "tasks";
+const AFTER: &str = "after";
+const ROWS: &str = "rows";
+const SENT: &str = "sent.json";
+/// Millions of samples of one share, and shares of an asset at most.
+const OF_SHARE: f64 = 16.0;
+const MOST_SHARES: usize = 64;
+/// How often the queue is asked, and how often it may fail to answer in a row.
+const PAUSE: Duration = Duration::from_secs(1);
+const SILENT: usize = 120;
+/// Of a task, unless it is said: seconds of a million samples, and bytes.
+const SECONDS_OF_MILLION: f64 = 20.0;
+const BYTES: u64 = 2 << 30;
+
+/// What a task does.
+#[derive(Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", tag = "do")]
+enum Task {
+    /// All of an asset, or what is left to do of one whose tiles were made by other tasks.
+    Asset {
+        asset: Box<Asset>,
+        profile: Box<Profile>,
+        folder: PathBuf,
+        out: PathBuf,
+        threads: usize,
+        job: Option<PathBuf>,
+    },
+    Share {
+        job: PathBuf,
+        share: usize,
+        threads: usize,
+    },
+}
+
+/// Runs assets on a cluster; each row is handed over as it comes.
+///
+/// # Errors
+/// The cluster does not answer or refuses the jobs; the folder cannot be written.
+pub fn run(
+    assets: Vec<Asset>,
+    template: &Template,
+    arguments: &Batch,
+    out: &Path,
+    keep: &mut dyn FnMut(Row) -> Result<(), Unusable>,
+) -> Result<(), Unusable> {
+    let out = out.canonicalize().with_context(|| out.display().to_string())?;
+    let folder = arguments.folder.canonicalize().with_context(|| arguments.folder.display().to_string())?;
+    let place = out.join(FOLDER);
+    refuse_if_sent(&place)?;
+    let _ = fs::remove_dir_all(&place);
+    for name in [TASKS, AFTER, ROWS, "logs"] {
+        fs::create_dir_all(place.join(name)).with_context(|| place.display().to_string())?;
+    }
+    let threads = arguments.threads().max(1);
+    let whole = |asset: Asset, job: Option<PathBuf>| Task::Asset {
+        asset: Box::new(asset),
+        profile: Box::new(template.profile.clone()),
+        folder: folder.clone(),
+        out: out.clone(),
+        threads,
+        job,
+    };
+    // Each task with millions of samples that it makes.
+    let (mut tasks, mut after): (Vec<(f64, Task)>, Vec<Task>) = Default::default();
+    for asset in assets {
+        let samples = samples_of(&asset, &folder);
+        if samples <= f64::from(arguments.split_above) {
+            tasks.push((samples, whole(asset, None)));
+            continue;
+        }
+        let shares = ((samples / OF_SHARE).ceil() as usize).clamp(2, MOST_SHARES);
+        let job = place.join("jobs").join(&asset.name);
+        match split(&asset, &folder, &job, shares) {
+            Ok(()) => {
+                let share = |share| (samples / shares as f64, Task::Share { job: job.clone(), share, threads });
+                tasks.extend((0..shares).map(share));
+                after.push(whole(asset, Some(job)));
+            }
+            Err(fault) => keep(failed(&asset, format!("{fault:#}")))?,
+        }
+    }
+    tasks.sort_by(|a, b| b.0.total_cmp(&a.0));
+    let largest = tasks.first().map_or(0.0, |(samples, _)| *samples);
+    let mut wanted: BTreeMap<PathBuf, Asset> = BTreeMap::new();
+    let lists = [(TASKS, tasks.into_iter().map(|(_, task)| task).collect::<Vec<_>>()), (AFTER, after)];
+    for (name, list) in &lists {
+        for (number, task) in list.iter().enumerate() {
+            write(&place.join(name).join(format!("{number}.json")), task)?;
+            if let Task::Asset { asset, .. } = task {
+                wanted.insert(place.join(ROWS).join(format!("{name}-{number}.json")), (**asset).clone());
+            }
+        }
+    }
+    let program = quoted(&std::env::current_exe()?);
+    let mut sent: Vec<String> = Vec::new();
+    for (name, list) in lists.iter().filter(|(_, list)| !list.is_empty()) {
+        let command = format!("{program} batch-task {} {name}", quoted(&place));
+        let job = ToSend {
+            name: &format!("batch-{name}"),
+            log: place.join("logs").join(format!("{name}-%a.log")),
+            threads,
+            seconds: largest * SECONDS_OF_MILLION / threads as f64,
+            bytes: BYTES,
+            after: sent.first().map(String::as_str),
+        };
+        let number = arguments.cluster.send_array(&job, &command, list.len())?;
+        sent.push(number);
+        write(&place.join(SENT), &sent)?;
+    }
+    aside!("sent as jobs {}; this waits for them, and scancel ends them", sent.join(", "));
+    gather(&sent, wanted, &place, keep)
+}
+
+/// Hands rows over as they come, until no job is left; what has no row by then failed.
+fn gather(
+    sent: &[String],
+    mut wanted: BTreeMap<PathBuf, Asset>,
+    place: &Path,
+    keep: &mut dyn FnMut(Row) -> Result<(), Unusable>,
+) -> Result<(), Unusable> {
+    let mut silent = 0;
+    let all = wanted.len();
+    let mut came = 0;
+    while !wanted.is_empty() {
+        let queued = in_queue(sent);
+        let come: Vec<PathBuf> = wanted.keys().filter(|path| path.is_file()).cloned().collect();
+        for path in come {
+            let text = fs::read_to_string(&path).with_context(|| path.display().to_string())?;
+            let row = serde_json::from_str(&text).with_context(|| path.display().to_string())?;
+            wanted.remove(&path);
+            came += 1;
+            keep(row)?;
+        }
+        if came == all {
+            // Nothing failed that its words would have to explain.
+            let _ = fs::remove_dir_all(place);
+        }
+        silent = if queued.is_none() { silent + 1 } else { 0 };
+        if silent == SILENT {
+            bail!(
+                "the cluster does not answer any more. Its jobs {} may still run; once they have ended, run this again \
+                 with --only-changed",
+                sent.join(", ")
+            );
+        }
+        if queued == Some(false) {
+            // A row may have come after it was looked for.
+            let late = wanted.keys().any(|path| path.is_file());
+            if !late {
+                for (_, asset) in std::mem::take(&mut wanted) {
+                    let why =
+                        format!("its task ended without an answer; its words are in {}", place.join("logs").display());
+                    keep(failed(&asset, why))?;
+                }
+                // The words are kept for who wants to know.
+                return Ok(());
+            }
+            continue;
+        }
+        std::thread::sleep(PAUSE);
+    }
+    Ok(())
+}
+
+fn refuse_if_sent(place: &Path) -> Result<(), Unusable> {
+    let sent: Vec<String> =
+        fs::read_to_string(place.join(SENT)).ok().and_then(|text| serde_json::from_str(&text).ok()).unwrap_or_default();
+    if !sent.is_empty() && in_queue(&sent) == Some(true) {
+        bail!(
+            "{}: jobs {} of an earlier batch are still in the queue. Wait for them, or end them with scancel",
+            place.display(),
+            sent.join(", ")
+        );
+    }
+    Ok(())
+}
+
+/// Millions of samples that an asset's bake takes, over all of its sheets. One whose low-poly cannot be read fails when it is baked.
+fn samples_of(asset: &Asset, folder: &Path) -> f64 {
+    let (files, progress) = (Files::in_folder(folder.to_owned()), Progress::quiet());
+    let settings = &asset.recipe.sheet;
+    let sheets = || -> Result<usize, Unusable> {
+        let low = asset.recipe.low.iter().map(|source| load_mesh(source, &files, &progress));
+        let low = Mesh::joined(&low.collect::<Result<Vec<_>, _>>()?.iter().collect::<Vec<_>>());
+        Ok(plan_sheets(&low, &SheetSettings { size: 16, ..*settings }).len())
+    };
+    let sheets = if settings.layout == Default::default() { 1 } else { sheets().unwrap_or(1) };
+    f64::from(settings.size).powi(2) * f64::from(settings.samples) * sheets as f64 / 1e6
+}
+
+fn split(asset: &Asset, folder: &Path, job: &Path, shares: usize) -> Result<(), Unusable> {
+    let parent = job.parent().unwrap_or(job);
+    fs::create_dir_all(parent).with_context(|| parent.display().to_string())?;
+    let recipe = job.with_extension("recipe.json");
+    write(&recipe, &asset.recipe)?;
+    let mut split = Command::new(std::env::current_exe()?);
+    split.arg("split").arg(&recipe).args(["--jobs", &shares.to_string(), "--to"]).arg(job);
+    let done = split.arg("--meshes").arg(folder).stdin(Stdio::null()).output().context("split")?;
+    match done.status.success() {
+        true => Ok(()),
+        false => Err(anyhow!(last_error(&done.stderr))),
+    }
+}
+
+fn last_error(stderr: &[u8]) -> String {
+    let said = String::from_utf8_lossy(stderr);
+    said.lines().rev().find_map(|line| line.strip_prefix("error: ")).unwrap_or("it ended unexpectedly").to_owned()
+}
+
+fn failed(asset: &Asset, why: String) -> Row {
+    Row {
+        asset: asset.name.clone(),
+        status: Status::Failed,
+        unchanged: false,
+        seconds: 0.0,
+        maps: Vec::new(),
+        findings: FindingCounts::default(),
+        truths: serde_json::Value::Null,
+        faults: vec![why],
+        delivered: None,
+        contact: None,
+        hash: asset.hash.clone(),
+    }
+}
+
+fn write(path: &Path, value: &impl Serialize) -> Result<(), Unusable> {
+    let text = serde_json::to_string(value)?;
+    write_whole(path, |file| file.write_all(text.as_bytes())).with_context(|| path.display().to_string())
+}
+
+/// `ember-ridge batch-task`: one task of the array.
+pub fn task(arguments: &BatchTask) -> Result<ExitCode, Unusable> {
+    let path = arguments.place.join(&arguments.list).join(format!("{}.json", arguments.number));
+    let text = fs::read_to_string(&path).with_context(|| path.display().to_string())?;
+    match serde_json::from_str(&text).with_context(|| path.display().to_string())? {
+        Task::Share { job, share, threads } => {
+            crate::many::work(&crate::arguments::Work { dir: job, job: share, threads })
+        }
+        Task::Asset { asset, profile, folder, out, threads, job } => {
+            let baking = job.as_deref().map_or(Baking::Here, Baking::Joined);
+            let row = make(&asset, &Making { profile: &profile, folder: &folder, out: &out, threads, baking });
+            write(&arguments.place.join(ROWS).join(format!("{}-{}.json", arguments.list, arguments.number)), &row)?;
+            Ok(ExitCode::SUCCESS)
+        }
+    }
+}

@@ -1,0 +1,108 @@
+//! `ember-ridge submit`: a bake that was split, sent to Slurm or run by processes here.
+
+use crate::Unusable;
+use crate::arguments::Submit;
+use crate::say::{answer, aside};
+use crate::slurm::{MOST_TASKS, ToSend, quoted};
+use anyhow::{Context, bail};
+use ember_ridge_formats::job::Job;
+use serde_json::json;
+use std::fs;
+use std::path::Path;
+use std::process::{Command, ExitCode, Stdio};
+use std::sync::{Mutex, PoisonError};
+
+pub fn run(arguments: &Submit) -> Result<ExitCode, Unusable> {
+    let job = Job::open(&arguments.dir)?;
+    let folder = arguments.dir.canonicalize().with_context(|| arguments.dir.display().to_string())?;
+    let out = arguments.out.clone().unwrap_or_else(|| folder.join("maps"));
+    let out = std::path::absolute(&out).with_context(|| out.display().to_string())?;
+    match arguments.local {
+        Some(processes) => run_here(arguments, &job, (&folder, &out), processes),
+        None => send(arguments, &job, (&folder, &out)),
+    }
+}
+
+/// Runs all shares by some processes at a time, then joins them.
+fn run_here(
+    arguments: &Submit,
+    job: &Job,
+    (folder, out): (&Path, &Path),
+    processes: usize,
+) -> Result<ExitCode, Unusable> {
+    let program = std::env::current_exe()?;
+    let (next, failed) = (Mutex::new(0..job.facts.shares), Mutex::new(0));
+    let make = |share: usize| -> Result<(), String> {
+        let mut work = Command::new(&program);
+        work.arg("work").arg(folder).args(["--job", &share.to_string()]);
+        work.args(["--threads", &arguments.threads.to_string()]).stdin(Stdio::null());
+        let done = work.output().map_err(|fault| fault.to_string())?;
+        let said = String::from_utf8_lossy(&done.stderr);
+        let last = said.lines().last().unwrap_or("it was ended").trim_start_matches("error: ");
+        if done.status.success() { Ok(()) } else { Err(last.to_owned()) }
+    };
+    let worker = || {
+        loop {
+            let Some(share) = next.lock().unwrap_or_else(PoisonError::into_inner).next() else { return };
+            match make(share) {
+                Ok(()) => aside!("share {share} is done"),
+                Err(why) => {
+                    aside!("share {share} failed: {why}");
+                    *failed.lock().unwrap_or_else(PoisonError::into_inner) += 1;
+                }
+            }
+        }
+    };
+    std::thread::scope(|scope| (0..processes.min(job.facts.shares)).for_each(|_| drop(scope.spawn(worker))));
+    let failed = failed.into_inner().unwrap_or_else(PoisonError::into_inner);
+    if failed > 0 {
+        bail!("{failed} shares failed, and nothing was joined. Run this again: finished tiles are kept");
+    }
+    let mut join = Command::new(&program);
+    join.arg("join").arg(folder).arg("--out").arg(out).stdin(Stdio::null());
+    if arguments.json {
+        join.arg("--json");
+    }
+    let code = join.status()?.code().and_then(|code| u8::try_from(code).ok());
+    Ok(ExitCode::from(code.unwrap_or(2)))
+}
+
+/// Sends an array job and one that joins its tiles.
+fn send(arguments: &Submit, job: &Job, (folder, out): (&Path, &Path)) -> Result<ExitCode, Unusable> {
+    let facts = &job.facts;
+    let logs = folder.join("logs");
+    fs::create_dir_all(&logs).with_context(|| logs.display().to_string())?;
+    let threads = arguments.threads.max(1);
+    let (program, dir) = (quoted(&std::env::current_exe()?), quoted(folder));
+    let work = format!("{program} work {dir} --threads {threads} --job");
+    let array = ToSend {
+        name: &format!("bake-{}", facts.name),
+        log: logs.join("share-%a.log"),
+        threads,
+        seconds: facts.estimate.longest_seconds / threads as f64,
+        bytes: facts.estimate.memory + facts.estimate.thread_memory * threads as u64,
+        after: None,
+    };
+    let cluster = &arguments.cluster;
+    let number = cluster.send_array(&array, &work, facts.shares)?;
+    let command = format!("{program} join {dir} --out {} --threads {threads}", quoted(out));
+    let name = format!("join-{}", facts.name);
+    let (time, memory) = cluster.limits(array.seconds, array.bytes);
+    let bytes = facts.estimate.join_memory + facts.estimate.thread_memory * threads as u64;
+    let join = ToSend { name: &name, log: logs.join("join.log"), bytes, after: Some(&number), ..array };
+    let join = cluster.send_one(&join, &command)?;
+    let tasks = facts.shares.min(MOST_TASKS);
+    if arguments.json {
+        let shares = facts.shares;
+        let told = json!({
+            "array": number, "join": join, "tasks": tasks, "shares": shares, "time": time, "memory": memory, "out": out,
+            "logs": logs,
+        });
+        answer!("{told:#}");
+    } else {
+        answer!("array job {number}: {tasks} tasks, {memory} of memory and a time limit of {time} each");
+        answer!("join job {join} after it; maps go to {}, logs to {}", out.display(), logs.display());
+        answer!("how far it is: ember-ridge status {}", arguments.dir.display());
+    }
+    Ok(ExitCode::SUCCESS)
+}

@@ -1,0 +1,12 @@
+//! The folder of a bake that many processes make: the recipe, its files by hash, what all of them would work out again, who makes which
+//! tiles, and the tiles as they come. Processes know each other by this folder alone; it may be shared between machines, or copied.
+
+mod folder;
+mod mapped;
+mod progress;
+mod tiles;
+
+pub use folder::{Estimated, Input, Job, JobFacts, JobFault, NewJob, Program, Share};
+pub use mapped::{open_packed, write_packed};
+pub use progress::{FailedShare, Status};
+pub use tiles::{JobTiles, NoTile};
