@@ -11,7 +11,7 @@ use ember_ridge_core::deliver::Profile;
 use schemars::JsonSchema;
 use schemars::generate::SchemaSettings;
 use std::io::Read;
-use std::process::ExitCode;
+use std::process::{ExitCode, Output};
 
 /// `ember-ridge schema`.
 pub fn schema(arguments: &Schema) -> Result<ExitCode, Unusable> {
@@ -54,4 +54,11 @@ pub fn end_with_input() {
         while std::io::stdin().lock().read(&mut nothing).is_ok_and(|read| read > 0) {}
         std::process::exit(130);
     });
+}
+
+/// Why a process of this program that did some command ended: the last error that it said.
+pub fn error_of(command: &str, ended: &Output) -> String {
+    let said = String::from_utf8_lossy(&ended.stderr);
+    let last = said.lines().rev().find_map(|line| line.strip_prefix("error: "));
+    last.map_or_else(|| format!("{command} ended unexpectedly ({})", ended.status), str::to_owned)
 }

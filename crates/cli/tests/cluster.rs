@@ -376,7 +376,7 @@ fn killed_twenty_times_workers_and_join_end_in_the_same_bytes() {
         for (name, bytes) in there.iter().filter(|(name, _)| !name.starts_with('.')) {
             assert!(whole.get(name) == Some(bytes), "{name} looks whole and is not");
         }
-        assert!(kills < 20 || begun.elapsed() < PATIENCE);
+        assert!(begun.elapsed() < 2 * PATIENCE, "{kills} kills: the join ends before it can be killed");
     }
     ok(folder, &["join", "job", "--out", "joined"]);
     let joined = maps(&folder.join("joined"));

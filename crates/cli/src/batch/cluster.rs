@@ -1,21 +1,23 @@
 //! A batch on a cluster: one array over assets and over shares of large ones, the largest first, and one after it that joins, delivers and
 //! verifies those that were cut up. What a task is to do and what came of it are files beside the table.
 
+use super::Row;
 use super::steps::{Baking, Making, make};
 use super::template::{Asset, Template};
-use super::{FindingCounts, Row, Status};
 use crate::Unusable;
 use crate::arguments::{Batch, BatchTask};
-use crate::files::Files;
+use crate::files::{Files, ready_folder};
 use crate::progress::Progress;
 use crate::say::aside;
 use crate::scene::load_mesh;
+use crate::shell::error_of;
 use crate::slurm::{ToSend, in_queue, quoted};
 use anyhow::{Context, anyhow, bail};
 use ember_ridge_core::Mesh;
 use ember_ridge_core::deliver::Profile;
 use ember_ridge_core::sheet::{SheetSettings, plan_sheets};
 use ember_ridge_formats::files::write_whole;
+use ember_ridge_formats::job::{Estimated, Job};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use std::fs;
@@ -36,7 +38,7 @@ const MOST_SHARES: usize = 64;
 /// How often the queue is asked, and how often it may fail to answer in a row.
 const PAUSE: Duration = Duration::from_secs(1);
 const SILENT: usize = 120;
-/// Of a task, unless it is said: seconds of a million samples, and bytes.
+/// Of an asset that is not cut up, and so is not estimated: seconds of a million samples, and bytes.
 const SECONDS_OF_MILLION: f64 = 20.0;
 const BYTES: u64 = 2 << 30;
 
@@ -77,7 +79,7 @@ pub fn run(
     refuse_if_sent(&place)?;
     let _ = fs::remove_dir_all(&place);
     for name in [TASKS, AFTER, ROWS, "logs"] {
-        fs::create_dir_all(place.join(name)).with_context(|| place.display().to_string())?;
+        ready_folder(&place.join(name))?;
     }
     let threads = arguments.threads().max(1);
     let whole = |asset: Asset, job: Option<PathBuf>| Task::Asset {
@@ -88,6 +90,7 @@ pub fn run(
         threads,
         job,
     };
+    let (mut seconds, mut bytes) = (0.0f64, BYTES);
     // Each task with millions of samples that it makes.
     let (mut tasks, mut after): (Vec<(f64, Task)>, Vec<Task>) = Default::default();
     for asset in assets {
@@ -99,16 +102,20 @@ pub fn run(
         let shares = ((samples / OF_SHARE).ceil() as usize).clamp(2, MOST_SHARES);
         let job = place.join("jobs").join(&asset.name);
         match split(&asset, &folder, &job, shares) {
-            Ok(()) => {
+            Ok(estimate) => {
+                bytes = bytes.max(estimate.join_memory + estimate.thread_memory * threads as u64);
+                seconds = seconds.max(estimate.longest_seconds).max(estimate.join_seconds);
                 let share = |share| (samples / shares as f64, Task::Share { job: job.clone(), share, threads });
                 tasks.extend((0..shares).map(share));
                 after.push(whole(asset, Some(job)));
             }
-            Err(fault) => keep(failed(&asset, format!("{fault:#}")))?,
+            Err(fault) => keep(Row::failed(&asset, vec![format!("{fault:#}")]))?,
         }
     }
     tasks.sort_by(|a, b| b.0.total_cmp(&a.0));
-    let largest = tasks.first().map_or(0.0, |(samples, _)| *samples);
+    let whole_assets = tasks.iter().filter(|(_, task)| matches!(task, Task::Asset { .. }));
+    let largest = whole_assets.map(|(samples, _)| *samples).fold(0.0, f64::max);
+    seconds = seconds.max(largest * SECONDS_OF_MILLION) / threads as f64;
     let mut wanted: BTreeMap<PathBuf, Asset> = BTreeMap::new();
     let lists = [(TASKS, tasks.into_iter().map(|(_, task)| task).collect::<Vec<_>>()), (AFTER, after)];
     for (name, list) in &lists {
@@ -127,13 +134,16 @@ pub fn run(
             name: &format!("batch-{name}"),
             log: place.join("logs").join(format!("{name}-%a.log")),
             threads,
-            seconds: largest * SECONDS_OF_MILLION / threads as f64,
-            bytes: BYTES,
+            seconds,
+            bytes,
             after: sent.first().map(String::as_str),
         };
         let number = arguments.cluster.send_array(&job, &command, list.len())?;
         sent.push(number);
         write(&place.join(SENT), &sent)?;
+    }
+    if sent.is_empty() {
+        return Ok(());
     }
     aside!("sent as jobs {}; this waits for them, and scancel ends them", sent.join(", "));
     gather(&sent, wanted, &place, keep)
@@ -146,22 +156,27 @@ fn gather(
     place: &Path,
     keep: &mut dyn FnMut(Row) -> Result<(), Unusable>,
 ) -> Result<(), Unusable> {
-    let mut silent = 0;
-    let all = wanted.len();
-    let mut came = 0;
-    while !wanted.is_empty() {
+    let (mut silent, mut lost) = (0, false);
+    loop {
+        // Asked for before rows are looked for: who has left the queue has written its row.
         let queued = in_queue(sent);
         let come: Vec<PathBuf> = wanted.keys().filter(|path| path.is_file()).cloned().collect();
         for path in come {
-            let text = fs::read_to_string(&path).with_context(|| path.display().to_string())?;
-            let row = serde_json::from_str(&text).with_context(|| path.display().to_string())?;
+            let text = fs::read_to_string(&path).with_context(|| unreadable(&path))?;
+            let row = serde_json::from_str(&text).with_context(|| unreadable(&path))?;
             wanted.remove(&path);
-            came += 1;
             keep(row)?;
         }
-        if came == all {
-            // Nothing failed that its words would have to explain.
-            let _ = fs::remove_dir_all(place);
+        if queued == Some(false) {
+            for (_, asset) in std::mem::take(&mut wanted) {
+                let logs = place.join("logs");
+                let why = format!("its task ended without an answer; its words are in {}", logs.display());
+                keep(Row::failed(&asset, vec![why]))?;
+                lost = true;
+            }
+        }
+        if wanted.is_empty() {
+            break;
         }
         silent = if queued.is_none() { silent + 1 } else { 0 };
         if silent == SILENT {
@@ -171,23 +186,17 @@ fn gather(
                 sent.join(", ")
             );
         }
-        if queued == Some(false) {
-            // A row may have come after it was looked for.
-            let late = wanted.keys().any(|path| path.is_file());
-            if !late {
-                for (_, asset) in std::mem::take(&mut wanted) {
-                    let why =
-                        format!("its task ended without an answer; its words are in {}", place.join("logs").display());
-                    keep(failed(&asset, why))?;
-                }
-                // The words are kept for who wants to know.
-                return Ok(());
-            }
-            continue;
-        }
         std::thread::sleep(PAUSE);
     }
+    if !lost {
+        // It takes room and does no other harm.
+        let _ = fs::remove_dir_all(place);
+    }
     Ok(())
+}
+
+fn unreadable(path: &Path) -> String {
+    format!("{}: it cannot be read. Run the batch again with --only-changed", path.display())
 }
 
 fn refuse_if_sent(place: &Path) -> Result<(), Unusable> {
@@ -216,51 +225,33 @@ fn samples_of(asset: &Asset, folder: &Path) -> f64 {
     f64::from(settings.size).powi(2) * f64::from(settings.samples) * sheets as f64 / 1e6
 }
 
-fn split(asset: &Asset, folder: &Path, job: &Path, shares: usize) -> Result<(), Unusable> {
+/// Cuts an asset up; what its tasks are expected to take.
+fn split(asset: &Asset, folder: &Path, job: &Path, shares: usize) -> Result<Estimated, Unusable> {
     let parent = job.parent().unwrap_or(job);
-    fs::create_dir_all(parent).with_context(|| parent.display().to_string())?;
+    ready_folder(parent)?;
     let recipe = job.with_extension("recipe.json");
     write(&recipe, &asset.recipe)?;
     let mut split = Command::new(std::env::current_exe()?);
     split.arg("split").arg(&recipe).args(["--jobs", &shares.to_string(), "--to"]).arg(job);
     let done = split.arg("--meshes").arg(folder).stdin(Stdio::null()).output().context("split")?;
     match done.status.success() {
-        true => Ok(()),
-        false => Err(anyhow!(last_error(&done.stderr))),
-    }
-}
-
-fn last_error(stderr: &[u8]) -> String {
-    let said = String::from_utf8_lossy(stderr);
-    said.lines().rev().find_map(|line| line.strip_prefix("error: ")).unwrap_or("it ended unexpectedly").to_owned()
-}
-
-fn failed(asset: &Asset, why: String) -> Row {
-    Row {
-        asset: asset.name.clone(),
-        status: Status::Failed,
-        unchanged: false,
-        seconds: 0.0,
-        maps: Vec::new(),
-        findings: FindingCounts::default(),
-        truths: serde_json::Value::Null,
-        faults: vec![why],
-        delivered: None,
-        contact: None,
-        hash: asset.hash.clone(),
+        true => Ok(Job::open(job)?.facts.estimate),
+        false => Err(anyhow!(error_of("split", &done))),
     }
 }
 
 fn write(path: &Path, value: &impl Serialize) -> Result<(), Unusable> {
     let text = serde_json::to_string(value)?;
-    write_whole(path, |file| file.write_all(text.as_bytes())).with_context(|| path.display().to_string())
+    write_whole(path, |file| file.write_all(text.as_bytes())).with_context(|| {
+        format!("{}: cannot be written. Free some space there, or name another folder with --out", path.display())
+    })
 }
 
 /// `ember-ridge batch-task`: one task of the array.
 pub fn task(arguments: &BatchTask) -> Result<ExitCode, Unusable> {
     let path = arguments.place.join(&arguments.list).join(format!("{}.json", arguments.number));
-    let text = fs::read_to_string(&path).with_context(|| path.display().to_string())?;
-    match serde_json::from_str(&text).with_context(|| path.display().to_string())? {
+    let text = fs::read_to_string(&path).with_context(|| unreadable(&path))?;
+    match serde_json::from_str(&text).with_context(|| unreadable(&path))? {
         Task::Share { job, share, threads } => {
             crate::many::work(&crate::arguments::Work { dir: job, job: share, threads })
         }

@@ -63,6 +63,25 @@ struct Row {
     hash: String,
 }
 
+impl Row {
+    /// Of an asset of which nothing was delivered, for these reasons.
+    fn failed(asset: &Asset, faults: Vec<String>) -> Row {
+        Row {
+            asset: asset.name.clone(),
+            status: Status::Failed,
+            unchanged: false,
+            seconds: 0.0,
+            maps: Vec::new(),
+            findings: FindingCounts::default(),
+            truths: Value::Null,
+            faults,
+            delivered: None,
+            contact: None,
+            hash: asset.hash.clone(),
+        }
+    }
+}
+
 #[derive(Clone, Copy, Debug, Default, Serialize, Deserialize)]
 struct FindingCounts {
     faults: usize,

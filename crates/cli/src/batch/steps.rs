@@ -4,7 +4,7 @@ use super::template::Asset;
 use super::{FindingCounts, Row, Status};
 use crate::Unusable;
 use crate::baked::Baked;
-use crate::shell::WITH_INPUT;
+use crate::shell::{WITH_INPUT, error_of};
 use anyhow::{Context, anyhow};
 use ember_ridge_core::Severity;
 use ember_ridge_core::deliver::Profile;
@@ -58,19 +58,7 @@ pub enum Baking<'a> {
 /// Makes an asset; whatever goes wrong is told in its row.
 pub fn make(asset: &Asset, making: &Making) -> Row {
     let began = Instant::now();
-    let mut row = Row {
-        asset: asset.name.clone(),
-        status: Status::Failed,
-        unchanged: false,
-        seconds: 0.0,
-        maps: Vec::new(),
-        findings: FindingCounts::default(),
-        truths: Value::Null,
-        faults: Vec::new(),
-        delivered: None,
-        contact: None,
-        hash: asset.hash.clone(),
-    };
+    let mut row = Row::failed(asset, Vec::new());
     if let Err(fault) = steps(asset, making, &mut row) {
         row.status = Status::Failed;
         row.faults.push(format!("{fault:#}"));
@@ -104,10 +92,7 @@ fn steps(asset: &Asset, making: &Making, row: &mut Row) -> Result<(), Unusable> 
         let mut child = process.spawn().with_context(|| format!("{command}: no process can be begun"))?;
         let _input = child.stdin.take();
         let ended = child.wait_with_output().with_context(|| format!("{command}: its answer cannot be heard"))?;
-        let heard = String::from_utf8_lossy(&ended.stderr).into_owned();
-        let last = heard.lines().rev().find_map(|line| line.strip_prefix("error: ")).unwrap_or_default();
-        let why =
-            if last.is_empty() { format!("{command} ended unexpectedly ({})", ended.status) } else { last.to_owned() };
+        let why = error_of(command, &ended);
         match ended.status.code() {
             Some(code @ 0..=1) => {
                 Ok(Ended { fine: code == 0, answer: String::from_utf8_lossy(&ended.stdout).into_owned(), why })

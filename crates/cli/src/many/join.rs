@@ -55,10 +55,13 @@ pub fn run(arguments: &Join) -> Result<ExitCode, Unusable> {
         ready_folder(&arguments.out)?;
         let plan = plan_of(&job, &recipe, &progress)?;
         Files::default().keep_from(&arguments.out, outputs(&plan))?;
-        let outcome = join(&plan, arguments.threads, &progress, Arc::new(job.tiles()))?;
+        let joined = join(&plan, arguments.threads, &progress, Arc::new(job.tiles()));
+        let outcome = joined.with_context(|| format!("{}: nothing was joined; join again", job.folder().display()))?;
         let failed = write_run(outcome, &arguments.out, arguments.json)?;
         if let Some(to) = &arguments.keep_hits {
-            keep_hits(&job, &shares, to).with_context(|| format!("{}: hits cannot be kept", to.display()))?;
+            keep_hits(&job, &shares, to).with_context(|| {
+                format!("{}: hits cannot be kept. Free some space there, or name another folder", to.display())
+            })?;
         }
         job.sweep();
         progress.finish();

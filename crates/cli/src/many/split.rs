@@ -22,8 +22,9 @@ const TIMING: f64 = 3.0;
 /// Bytes of a worker besides what it has mapped and read: the program itself, and what each thread works with.
 const OF_PROGRAM: u64 = 64 << 20;
 const OF_THREAD: u64 = 32 << 20;
-/// Bytes of tiles that the join keeps at hand.
+/// Bytes of tiles that the join keeps at hand, and seconds that a texel of a map takes it (docs/performance.md).
 const OF_TILES: u64 = 64 << 20;
+const JOINED_TEXEL: f64 = 4e-7;
 
 pub fn run(arguments: &Split) -> Result<ExitCode, Unusable> {
     let progress = Progress::new();
@@ -36,9 +37,7 @@ pub fn run(arguments: &Split) -> Result<ExitCode, Unusable> {
             arguments.recipe.display()
         );
     }
-    if Job::is_in(&arguments.to) {
-        bail!("{}: it holds a job already. Name a new folder with --to", arguments.to.display());
-    }
+    Job::ready(&arguments.to)?;
     ready_folder(&arguments.to)?;
     let folder = arguments.meshes.as_deref().or(arguments.recipe.parent()).unwrap_or(Path::new(""));
     let files = Files::in_folder(folder.to_owned());
@@ -63,12 +62,15 @@ pub fn run(arguments: &Split) -> Result<ExitCode, Unusable> {
         let of_share = |share: &Share| share.costs.iter().map(|cost| f64::from(*cost)).sum::<f64>();
         let inputs = files.all_read();
         let copied: u64 = inputs.iter().map(|(_, path)| path.metadata().map_or(0, |about| about.len())).sum();
+        let memory = OF_PROGRAM + mapped + meshes + plan.sheets_bytes();
+        let texels = f64::from(recipe.sheet.size).powi(2) * (plan.sheet_names().len() * recipe.maps.len()) as f64;
         let estimate = Estimated {
             seconds: costs.seconds(),
             longest_seconds: shares.iter().map(of_share).fold(0.0, f64::max),
-            memory: OF_PROGRAM + mapped + meshes + plan.sheets_bytes(),
+            memory,
             thread_memory: OF_THREAD,
-            join_memory: OF_PROGRAM + OF_TILES + mapped + meshes + plan.sheets_bytes() + plan.outcome_bytes(),
+            join_memory: memory + OF_TILES + plan.outcome_bytes(),
+            join_seconds: texels * JOINED_TEXEL,
             disk: mapped + copied + plan.spool_bytes() + costs.blocks.len() as u64 * 1024,
             timed_tiles: costs.timed,
         };

@@ -3,6 +3,7 @@
 use crate::Unusable;
 use crate::arguments::Submit;
 use crate::say::{answer, aside};
+use crate::shell::error_of;
 use crate::slurm::{MOST_TASKS, ToSend, quoted};
 use anyhow::{Context, bail};
 use ember_ridge_formats::job::Job;
@@ -37,9 +38,7 @@ fn run_here(
         work.arg("work").arg(folder).args(["--job", &share.to_string()]);
         work.args(["--threads", &arguments.threads.to_string()]).stdin(Stdio::null());
         let done = work.output().map_err(|fault| fault.to_string())?;
-        let said = String::from_utf8_lossy(&done.stderr);
-        let last = said.lines().last().unwrap_or("it was ended").trim_start_matches("error: ");
-        if done.status.success() { Ok(()) } else { Err(last.to_owned()) }
+        if done.status.success() { Ok(()) } else { Err(error_of("work", &done)) }
     };
     let worker = || {
         loop {
@@ -71,7 +70,8 @@ fn run_here(
 fn send(arguments: &Submit, job: &Job, (folder, out): (&Path, &Path)) -> Result<ExitCode, Unusable> {
     let facts = &job.facts;
     let logs = folder.join("logs");
-    fs::create_dir_all(&logs).with_context(|| logs.display().to_string())?;
+    fs::create_dir_all(&logs)
+        .with_context(|| format!("{}: it cannot be made. Let the folder be written to", logs.display()))?;
     let threads = arguments.threads.max(1);
     let (program, dir) = (quoted(&std::env::current_exe()?), quoted(folder));
     let work = format!("{program} work {dir} --threads {threads} --job");
@@ -89,7 +89,8 @@ fn send(arguments: &Submit, job: &Job, (folder, out): (&Path, &Path)) -> Result<
     let name = format!("join-{}", facts.name);
     let (time, memory) = cluster.limits(array.seconds, array.bytes);
     let bytes = facts.estimate.join_memory + facts.estimate.thread_memory * threads as u64;
-    let join = ToSend { name: &name, log: logs.join("join.log"), bytes, after: Some(&number), ..array };
+    let seconds = facts.estimate.join_seconds;
+    let join = ToSend { name: &name, log: logs.join("join.log"), seconds, bytes, after: Some(&number), ..array };
     let join = cluster.send_one(&join, &command)?;
     let tasks = facts.shares.min(MOST_TASKS);
     if arguments.json {

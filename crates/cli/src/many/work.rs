@@ -54,7 +54,9 @@ fn make(job: &Job, share: usize, threads: usize, progress: &Progress) -> Result<
         match run_apart(&plan, threads, progress, (&job.facts.blocks, own), &job.tiles()) {
             Ok(made) => Ok(made),
             Err(Ended::Spool(fault)) => {
-                bail!("{fault}. Free some space there, then run it again: finished tiles are kept")
+                bail!(
+                    "{fault}. Free some space there, or let it be written to; then run it again: finished tiles are kept"
+                )
             }
             Err(fault) => bail!(fault),
         }

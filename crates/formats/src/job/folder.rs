@@ -63,8 +63,9 @@ pub struct Estimated {
     /// Bytes that a worker of one thread holds in memory, what it has mapped among them, and what each further thread adds.
     pub memory: u64,
     pub thread_memory: u64,
-    /// Bytes that the join holds in memory.
+    /// Bytes that the join holds in memory, and seconds that it takes.
     pub join_memory: u64,
+    pub join_seconds: f64,
     /// Bytes of the folder once all tiles are in it, at most.
     pub disk: u64,
     /// Tiles that were made to find out.
@@ -131,8 +132,16 @@ fn fault(path: &Path, fault: impl Into<String>, remedy: &str) -> JobFault {
 
 const SPLIT_AGAIN: &str = "Split the bake again, into a new folder";
 
-fn with_path(path: &Path) -> impl Fn(io::Error) -> io::Error + '_ {
-    |fault| io::Error::new(fault.kind(), format!("{}: {fault}", path.display()))
+/// Says where a fault of the file system lies, and what to do about it.
+pub(super) fn with_path(path: &Path) -> impl Fn(io::Error) -> io::Error + '_ {
+    |fault| {
+        let remedy = match fault.kind() {
+            io::ErrorKind::StorageFull => "Free some space there",
+            io::ErrorKind::NotFound => "Copy the folder again, or split the bake again",
+            _ => "See that it can be read and written",
+        };
+        io::Error::new(fault.kind(), format!("{}: {fault}. {remedy}", path.display()))
+    }
 }
 
 /// BLAKE3 of a file, which is mapped and hashed on all threads of the pool this is called in.
@@ -150,19 +159,27 @@ pub struct Job {
 }
 
 impl Job {
-    /// Whether a folder holds a job.
-    pub fn is_in(folder: &Path) -> bool {
-        folder.join(JOB).is_file()
+    /// Sees to it that a job can be made in a folder, before any work is done for it.
+    ///
+    /// # Errors
+    /// It is there already and not empty.
+    pub fn ready(folder: &Path) -> Result<(), JobFault> {
+        let what = match folder.join(JOB).is_file() {
+            true => "it holds a job already",
+            false => "it is not empty",
+        };
+        match fs::read_dir(folder).is_ok_and(|mut entries| entries.next().is_some()) {
+            true => Err(fault(folder, what, "Name a new folder with --to")),
+            false => Ok(()),
+        }
     }
 
     /// Makes the folder of a job. Its head is written last: a folder without one is no job.
     ///
     /// # Errors
-    /// It is there already and not empty, or cannot be written.
+    /// As [`Job::ready`], and where the folder cannot be written.
     pub fn make(folder: &Path, new: NewJob) -> Result<Job, JobFault> {
-        if fs::read_dir(folder).is_ok_and(|mut entries| entries.next().is_some()) {
-            return Err(fault(folder, "it is not empty", "Name a new folder with --to"));
-        }
+        Job::ready(folder)?;
         let inputs = folder.join(INPUTS);
         fs::create_dir_all(&inputs).map_err(with_path(&inputs))?;
         let mut kept = Vec::new();

@@ -1,6 +1,6 @@
 //! How far a job is, told from its folder alone.
 
-use super::folder::{Job, JobFault, Share};
+use super::folder::{Job, JobFault, Share, with_path};
 use super::tiles::{JobTiles, UNFINISHED};
 use crate::files::write_whole;
 use rustc_hash::FxHashMap;
@@ -84,10 +84,11 @@ impl Job {
         let folders = match fs::read_dir(self.tiles_folder()) {
             Ok(folders) => folders,
             Err(fault) if fault.kind() == io::ErrorKind::NotFound => return Ok(came),
-            Err(fault) => return Err(fault),
+            Err(fault) => return Err(with_path(&self.tiles_folder())(fault)),
         };
         for folder in folders {
-            for entry in fs::read_dir(folder?.path())? {
+            let folder = folder?.path();
+            for entry in fs::read_dir(&folder).map_err(with_path(&folder))? {
                 let entry = entry?;
                 if let Some(block) = JobTiles::block_of(&entry.path()) {
                     came.insert(block, entry.metadata()?.modified()?);
