@@ -70,3 +70,27 @@ async fn finals_are_watched_held_put_in_order_and_removed() -> Result<()> {
     session.until("the tab to rest", "document.title === 'Lookout lantern – Ember Ridge'").await?;
     session.close().await
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_final_that_a_cluster_refuses_says_so_and_goes_on_here() -> Result<()> {
+    // A command that answers with nothing but a failure.
+    let cluster = Some(r#"{ "name": "night farm", "command": "false", "partition": "short" }"#);
+    let session = Session::start(Start { cluster, ..Start::default() }).await?;
+    session.samples_ready().await?;
+    session.stop("Maps").await?;
+    session.choose("Size", "512 x 512").await?;
+    session.stop("Bake").await?;
+    session.xpath("//*[@aria-label='Bake finals on']//button[.='night farm']").await?.click().await?;
+    session.xpath("//*[@role='alert' and contains(., 'night farm does not answer now')]").await?;
+    session.xpath("//p[contains(., '16 shares of 1 thread, partition short')]").await?;
+    session.button_starting("Bake the final").await?.click().await?;
+    let refused = session.xpath("//*[@role='alert' and contains(., 'night farm refused the job')]").await?;
+    let words = refused.text().await?;
+    ensure!(words.contains("Go on here, or let it go on once it answers"), "{words}");
+    let runs = session.runs_until(1, "the final to fail", |runs| runs[0]["status"] == "failed").await?;
+    ensure!(runs[0]["cluster"] == "night farm", "{}", runs[0]);
+    refused.find(fantoccini::Locator::XPath(".//button[.='Go on here']")).await?.click().await?;
+    let runs = session.runs_until(1, "the final to be done", |runs| runs[0]["status"] == "done").await?;
+    ensure!(runs[0]["cluster"].is_null() && runs[0]["size"] == 512, "{}", runs[0]);
+    session.close().await
+}

@@ -103,6 +103,9 @@ pub struct Serve {
     /// The only folder that deliveries are written to [default: deliveries, in the data folder]
     #[arg(long, value_name = "DIR")]
     pub deliveries: Option<PathBuf>,
+    /// A file that describes a cluster on which finals may be baked [default: cluster.json, in the data folder]
+    #[arg(long, value_name = "FILE")]
+    pub cluster: Option<PathBuf>,
     /// Add the sample assets, baked, unless they are there already
     #[arg(long)]
     pub samples: bool,

@@ -17,11 +17,11 @@ const MOST_BYTES: u64 = 16 << 30;
 pub struct Files {
     folder: PathBuf,
     /// Paths from the command line whose names are not UTF-8, by the name that stands for them in the recipe.
-    given: HashMap<String, PathBuf>,
+    named: HashMap<String, PathBuf>,
     /// Files that came inside another, by path.
     held: HashMap<PathBuf, Vec<u8>>,
-    /// Paths where other files lie that stand for them.
-    stand_ins: HashMap<PathBuf, PathBuf>,
+    /// Where files lie that are given one by one, by the names they go by; there are no others then.
+    given_alone: Option<HashMap<PathBuf, PathBuf>>,
     /// Those that were read, by the path they were asked for, and where they lie.
     read: Mutex<BTreeMap<PathBuf, PathBuf>>,
 }
@@ -36,18 +36,23 @@ impl Files {
         Files { folder, ..Files::default() }
     }
 
+    /// Files by their names, wherever each lies, and no others.
+    pub fn given(files: impl Iterator<Item = (PathBuf, PathBuf)>) -> Files {
+        Files { given_alone: Some(files.collect()), ..Files::default() }
+    }
+
     /// The name a path from the command line goes by in the recipe.
     pub fn name(&mut self, path: &Path) -> String {
         if let Some(name) = path.to_str() {
             return name.to_owned();
         }
         let name = path.to_string_lossy().into_owned();
-        self.given.insert(name.clone(), path.to_owned());
+        self.named.insert(name.clone(), path.to_owned());
         name
     }
 
     pub fn path(&self, name: &str) -> PathBuf {
-        self.given.get(name).cloned().unwrap_or_else(|| self.folder.join(name))
+        self.named.get(name).cloned().unwrap_or_else(|| self.folder.join(name))
     }
 
     /// # Errors
@@ -56,14 +61,13 @@ impl Files {
         if let Some(held) = self.held.get(path) {
             return Ok(held.clone());
         }
-        let bytes = read_plain(self.stand_ins.get(path).map_or(path, PathBuf::as_path))?;
+        let place = match &self.given_alone {
+            None => path,
+            Some(given) => given.get(path).with_context(|| format!("{}: it was not given", path.display()))?,
+        };
+        let bytes = read_plain(place)?;
         locked(&self.read).extend(path.canonicalize().map(|lies| (path.to_owned(), lies)));
         Ok(bytes)
-    }
-
-    /// Lets another file stand for one, by the name that goes with the folder.
-    pub fn stand_in(&mut self, name: &Path, other: PathBuf) {
-        self.stand_ins.insert(self.folder.join(name), other);
     }
 
     /// All that was read so far, by the names that go with the folder, and where it lies.

@@ -24,7 +24,6 @@ mod say;
 mod scene;
 mod serve;
 mod shell;
-mod slurm;
 mod unwrap;
 mod verify;
 mod words;

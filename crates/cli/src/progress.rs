@@ -66,8 +66,7 @@ impl Watch for Progress {
     }
 
     fn thread_seconds(&self) -> f64 {
-        let ran = rustix::time::clock_gettime(rustix::time::ClockId::ThreadCPUTime);
-        ran.tv_sec as f64 + ran.tv_nsec as f64 * 1e-9
+        ember_ridge_formats::job::thread_seconds()
     }
 
     fn stopped(&self) -> bool {

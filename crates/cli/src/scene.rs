@@ -57,9 +57,9 @@ fn load_document(source: &DocumentSource, files: &Files, progress: &Progress) ->
     let path = files.path(&source.file);
     let wrong = Mutex::new(None);
     let beside = |name: &str| {
-        let bytes = files.read_beside(&path, name);
-        if let Some(known) = FileBeside::meant(source.beside.iter().map(|f| f.file.as_str()), name) {
-            let known = &source.beside[known];
+        let known = FileBeside::meant(source.beside.iter().map(|f| f.file.as_str()), name).map(|at| &source.beside[at]);
+        let bytes = read_beside(files, &path, name, known);
+        if let Some(known) = known {
             let other =
                 bytes.as_ref().and_then(|bytes| not_the_one(Path::new(name), bytes, &known.hash, REMOVE_BESIDE));
             let mut wrong = wrong.lock().unwrap_or_else(PoisonError::into_inner);
@@ -83,8 +83,9 @@ pub fn load_mesh(source: &MeshSource, files: &Files, progress: &Progress) -> Res
     // The recipe may say which files lay beside it; others of the same names would bake something else.
     let wrong = RefCell::new(None);
     let beside = |name: &str| {
-        let bytes = files.read_beside(&path, name);
-        if let Some(known) = source.file_beside(name) {
+        let known = source.file_beside(name);
+        let bytes = read_beside(files, &path, name, known);
+        if let Some(known) = known {
             let fault = match &bytes {
                 Some(bytes) => not_the_one(Path::new(name), bytes, &known.hash, REMOVE_BESIDE),
                 None => Some(format!("'{name}' is not beside it, and the recipe was made with it. Put it there")),
@@ -98,6 +99,11 @@ pub fn load_mesh(source: &MeshSource, files: &Files, progress: &Progress) -> Res
         Some(fault) => bail!("{}: {fault}", path.display()),
         None => Ok(mesh?.with_steps(&source.steps)),
     }
+}
+
+/// A file that belongs to another: where that names it, or right beside it as the recipe knows it.
+fn read_beside(files: &Files, path: &Path, name: &str, known: Option<&FileBeside>) -> Option<Vec<u8>> {
+    files.read_beside(path, name).or_else(|| files.read_beside(path, &known?.file))
 }
 
 /// The bytes of a file, which must be the one the recipe was made with when it says which.

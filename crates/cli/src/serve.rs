@@ -15,6 +15,7 @@ pub fn run(arguments: &Serve) -> Result<ExitCode, Unusable> {
         port: arguments.port,
         samples: arguments.samples,
         deliveries: arguments.deliveries.clone(),
+        cluster: arguments.cluster.clone(),
         memory: arguments.memory.unwrap_or_else(default_budget),
     };
     let runtime = tokio::runtime::Builder::new_multi_thread().enable_all().build()?;

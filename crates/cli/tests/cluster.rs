@@ -5,175 +5,14 @@ mod support;
 
 use serde_json::{Value, json};
 use std::fs;
-use std::io::Write;
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
-use std::sync::{Mutex, MutexGuard, PoisonError};
 use std::time::{Duration, Instant};
 use support::disk::SmallDisk;
 use support::jobs::{maps, ok, quad, sample, split, tile_files};
+use support::server::with_lid_on;
+use support::slurm::{PATIENCE, Slurm, loudly, quietly, wait_for};
 use support::{error, program, run};
-
-/// How long a queue may take to run empty.
-const PATIENCE: Duration = Duration::from_secs(300);
-
-/// Told past what catches the words of tests that pass.
-fn loudly(words: &str) {
-    let _ = writeln!(std::io::stderr().lock(), "\n*** {words} ***\n");
-}
-
-/// Held by whoever has the cluster.
-static ONE: Mutex<()> = Mutex::new(());
-
-/// A key daemon, a controller and two nodes, in a scratch folder.
-struct Slurm {
-    folder: tempfile::TempDir,
-    running: Vec<Child>,
-    /// It was started here, and ends here.
-    munge: Option<String>,
-    _one: MutexGuard<'static, ()>,
-}
-
-fn quietly(command: &mut Command) -> Result<String, String> {
-    let output = command.stdin(Stdio::null()).output().map_err(|fault| format!("{command:?}: {fault}"))?;
-    match output.status.success() {
-        true => Ok(String::from_utf8_lossy(&output.stdout).into_owned()),
-        false => Err(format!("{command:?}: {}", error(&output).trim())),
-    }
-}
-
-fn free_ports() -> [u16; 3] {
-    let listeners = [(); 3].map(|()| std::net::TcpListener::bind("127.0.0.1:0").expect("a port"));
-    listeners.each_ref().map(|listener| listener.local_addr().expect("bound").port())
-}
-
-fn munge_answers() -> bool {
-    quietly(Command::new("bash").args(["-c", "munge -n | unmunge"])).is_ok_and(|said| said.contains("Success"))
-}
-
-/// Starts the daemon that vouches for who sends a job, unless it runs; its process number where it was started.
-fn start_munge() -> Result<Option<String>, String> {
-    if munge_answers() {
-        return Ok(None);
-    }
-    let prepared = "set -e; install -d -o munge -g munge /run/munge /var/log/munge /var/lib/munge; \
-        install -d -o munge -g munge -m 700 /etc/munge; \
-        test -e /etc/munge/munge.key || { head -c 1024 /dev/urandom > /etc/munge/munge.key; }; \
-        chown munge:munge /etc/munge/munge.key; chmod 400 /etc/munge/munge.key; \
-        runuser -u munge -- munged --force";
-    quietly(Command::new("bash").args(["-c", prepared]))?;
-    let begun = Instant::now();
-    while !munge_answers() {
-        if begun.elapsed() > Duration::from_secs(10) {
-            return Err("munged was started and does not answer".into());
-        }
-        std::thread::sleep(Duration::from_millis(100));
-    }
-    Ok(Some(fs::read_to_string("/run/munge/munged.pid").map_err(|fault| fault.to_string())?.trim().to_owned()))
-}
-
-impl Slurm {
-    fn start() -> Result<Slurm, String> {
-        let one = ONE.lock().unwrap_or_else(PoisonError::into_inner);
-        quietly(Command::new("slurmctld").arg("-V"))?;
-        let munge = start_munge()?;
-        let folder = tempfile::tempdir().map_err(|fault| fault.to_string())?;
-        let host = quietly(Command::new("hostname").arg("-s"))?.trim().to_owned();
-        let [port, n1, n2] = free_ports();
-        let d = folder.path().display();
-        let text = format!(
-            "ClusterName=t\nSlurmctldHost={host}(127.0.0.1)\nSlurmUser=root\nSlurmdUser=root\nAuthType=auth/munge\n\
-             StateSaveLocation={d}/state\nSlurmdSpoolDir={d}/spool%n\nSlurmctldPidFile={d}/ctld.pid\n\
-             SlurmdPidFile={d}/slurmd-%n.pid\nSlurmctldPort={port}\nProctrackType=proctrack/linuxproc\n\
-             AuthInfo=cred_expire=5\nSchedulerParameters=sched_interval=1\nTaskPlugin=task/none\nSelectType=select/cons_tres\nReturnToService=2\nMinJobAge=2\nKillWait=5\n\
-             SlurmctldLogFile={d}/ctld.log\nSlurmdLogFile={d}/slurmd-%n.log\n\
-             NodeName=n1 NodeHostname={host} NodeAddr=127.0.0.1 Port={n1} CPUs=1 RealMemory=4000\n\
-             NodeName=n2 NodeHostname={host} NodeAddr=127.0.0.1 Port={n2} CPUs=1 RealMemory=4000\n\
-             PartitionName=p Nodes=n[1-2] Default=YES MaxTime=INFINITE State=UP\n"
-        );
-        fs::write(folder.path().join("slurm.conf"), text).map_err(|fault| fault.to_string())?;
-        for name in ["state", "spooln1", "spooln2"] {
-            fs::create_dir(folder.path().join(name)).map_err(|fault| fault.to_string())?;
-        }
-        let mut slurm = Slurm { folder, running: Vec::new(), munge, _one: one };
-        slurm.begin("slurmctld", &["-D"])?;
-        std::thread::sleep(Duration::from_secs(2));
-        slurm.begin("slurmd", &["-D", "-N", "n1"])?;
-        slurm.begin("slurmd", &["-D", "-N", "n2"])?;
-        let begun = Instant::now();
-        while slurm.told("sinfo", &["-h", "-N", "-o", "%T"]).is_none_or(|said| said.matches("idle").count() != 2) {
-            if begun.elapsed() > Duration::from_secs(30) {
-                return Err(format!("its nodes do not come up: {:?}", slurm.told("sinfo", &["-R"])));
-            }
-            std::thread::sleep(Duration::from_millis(200));
-        }
-        Ok(slurm)
-    }
-
-    fn begin(&mut self, daemon: &str, arguments: &[&str]) -> Result<(), String> {
-        let mut command = self.command(daemon, arguments);
-        let started = command.stdin(Stdio::null()).stdout(Stdio::null()).stderr(Stdio::null()).spawn();
-        self.running.push(started.map_err(|fault| format!("{daemon}: {fault}"))?);
-        Ok(())
-    }
-
-    fn command(&self, name: &str, arguments: &[&str]) -> Command {
-        let mut command = Command::new(name);
-        command.args(arguments).env("SLURM_CONF", self.folder.path().join("slurm.conf"));
-        command
-    }
-
-    fn told(&self, name: &str, arguments: &[&str]) -> Option<String> {
-        quietly(&mut self.command(name, arguments)).ok()
-    }
-
-    /// Waits until no job is in the queue.
-    fn rest(&self) {
-        let begun = Instant::now();
-        while self.told("squeue", &["-h"]).is_none_or(|said| !said.trim().is_empty()) {
-            assert!(begun.elapsed() < PATIENCE, "{:?}", self.told("squeue", &["-a"]));
-            std::thread::sleep(Duration::from_millis(200));
-        }
-    }
-
-    /// Sends a job folder; the number of its array.
-    fn submit(&self, folder: &Path) -> String {
-        let mut submit = program(folder);
-        submit.args([
-            "submit",
-            "job",
-            "--slurm",
-            "--out",
-            "joined",
-            "--time",
-            "30",
-            "--json",
-            "--",
-            "--comment=lantern",
-        ]);
-        let output = submit.env("SLURM_CONF", self.folder.path().join("slurm.conf")).output().expect("it starts");
-        assert!(output.status.success(), "{}", error(&output));
-        let told: Value = serde_json::from_slice(&output.stdout).expect("JSON");
-        told["array"].as_str().expect("a job's number").to_owned()
-    }
-}
-
-impl Drop for Slurm {
-    fn drop(&mut self) {
-        for daemon in self.running.iter_mut().rev() {
-            let _ = Command::new("kill").arg(daemon.id().to_string()).output();
-            let begun = Instant::now();
-            while matches!(daemon.try_wait(), Ok(None)) && begun.elapsed() < Duration::from_secs(10) {
-                std::thread::sleep(Duration::from_millis(50));
-            }
-            let _ = daemon.kill();
-            let _ = daemon.wait();
-        }
-        if let Some(pid) = &self.munge {
-            let _ = Command::new("kill").arg(pid).output();
-        }
-    }
-}
 
 /// Process numbers of workers of a job folder.
 fn workers(job: &Path) -> Vec<String> {
@@ -182,17 +21,6 @@ fn workers(job: &Path) -> Vec<String> {
         Command::new("pgrep").args(["-f", &pattern]).output().map(|o| String::from_utf8_lossy(&o.stdout).into_owned());
     // The shell that runs a worker has the folder's name in none of its words.
     found.unwrap_or_default().lines().map(str::to_owned).collect()
-}
-
-fn wait_for<T>(what: &str, mut look: impl FnMut() -> Option<T>) -> T {
-    let begun = Instant::now();
-    loop {
-        if let Some(found) = look() {
-            return found;
-        }
-        assert!(begun.elapsed() < PATIENCE, "waited in vain for {what}");
-        std::thread::sleep(Duration::from_millis(50));
-    }
 }
 
 #[test]
@@ -243,20 +71,69 @@ fn eight_jobs_of_a_cluster_with_a_worker_killed_a_node_drained_and_a_share_made_
     assert_eq!(maps(&folder.join("joined")), maps(&folder.join("one")));
     told(if complete { "joined at once" } else { "joined once sent again" });
 
-    // A task that is asked to stop goes back into the queue by itself.
+    // A task that is asked to stop goes back into the queue by itself. Its worker is halted meanwhile, so that it cannot end just then.
     fs::remove_dir_all(job.join("tiles")).expect("removed");
     fs::remove_dir_all(folder.join("joined")).expect("removed");
-    slurm.submit(folder);
-    wait_for("tiles", || (!tile_files(&job).is_empty()).then_some(()));
-    let running = slurm.told("squeue", &["-h", "-t", "R", "-o", "%i"]).expect("a list");
-    let task = running.split_whitespace().next().expect("a task that runs").to_owned();
-    slurm.told("scancel", &["--batch", "--signal=TERM", &task]).expect("asked");
+    let array = slurm.submit(folder);
+    let log = |share: &str| fs::read_to_string(job.join(format!("logs/share-{share}.log"))).unwrap_or_default();
+    let share = wait_for("a task that was asked to stop", || {
+        let worker = workers(&job).into_iter().next()?;
+        let signal = |name: &str| quietly(Command::new("kill").args([name, &worker])).ok();
+        signal("-STOP")?;
+        let words = fs::read(format!("/proc/{worker}/cmdline")).unwrap_or_default();
+        let share =
+            String::from_utf8_lossy(&words).split('\0').skip_while(|word| *word != "--job").nth(1).map(str::to_owned);
+        let asked = share.filter(|share| {
+            slurm.told("scancel", &["--batch", "--signal=TERM", &format!("{array}_{share}")]).is_some()
+        });
+        std::thread::sleep(Duration::from_secs(1));
+        signal("-CONT");
+        std::thread::sleep(Duration::from_secs(1));
+        asked.filter(|share| log(share).contains("asked to stop"))
+    });
     slurm.rest();
     told("a task was asked to stop, and all is joined");
     assert_eq!(maps(&folder.join("joined")), maps(&folder.join("one")));
-    let number = task.rsplit('_').next().expect("a number");
-    let log = fs::read_to_string(job.join(format!("logs/share-{number}.log"))).expect("a log");
-    assert!(log.contains("asked to stop") && log.contains("were there"), "{log}");
+    let log = log(&share);
+    let after = log.split("asked to stop").last().expect("a text");
+    assert!(after.contains("tiles made with"), "it went on: {log}");
+}
+
+#[test]
+fn a_final_of_the_page_is_baked_on_the_cluster_stopped_there_and_goes_on_here() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let data = folder.path();
+    let slurm = match Slurm::start() {
+        Ok(slurm) => slurm,
+        Err(why) => return loudly(&format!("FINALS OF THE PAGE ARE NOT TESTED ON SLURM HERE: {why}")),
+    };
+    let cluster = json!({ "name": "night farm", "partition": "p", "shares": 4, "memory": "900M" });
+    fs::write(data.join("cluster.json"), cluster.to_string()).expect("written");
+    let server = with_lid_on(data, &[("SLURM_CONF", &slurm.conf())]);
+    let ended = |run: &Value| run["status"] != "waiting" && run["status"] != "running";
+    assert_eq!(server.json("GET", "/api/clusters", &Value::Null)[0]["fault"], Value::Null);
+    server.edit(&["sheet", "size"], json!(1024));
+    let here = server.final_map();
+    let order = json!({ "kind": "final", "on_cluster": true });
+    let far = server.json("POST", "/api/assets/1/runs", &order)["id"].clone();
+    let done = server.wait(&far, ended);
+    assert_eq!((&done["status"], &done["cluster"]), (&json!("done"), &json!("night farm")), "{done}");
+    let map = |id: &Value| server.ask("GET", &format!("/api/runs/{id}/maps/normal"), b"", "").1;
+    assert!(map(&far) == here, "joined tiles differ from those of one bake");
+
+    // Drained, the cluster makes nothing: stopped, the run has left its queue, and what is missing is made here.
+    for node in ["nodename=n1", "nodename=n2"] {
+        slurm.told("scontrol", &["update", node, "state=drain", "reason=test"]).expect("drained");
+    }
+    let waits = server.json("POST", "/api/assets/1/runs", &order)["id"].clone();
+    wait_for("a job in the queue", || slurm.told("squeue", &["-h"]).filter(|said| !said.trim().is_empty()));
+    server.json("POST", &format!("/api/runs/{waits}/stop"), &Value::Null);
+    assert_eq!(server.wait(&waits, ended)["status"], "stopped");
+    wait_for("an empty queue", || slurm.told("squeue", &["-h"]).filter(|said| said.trim().is_empty()));
+    server.json("POST", &format!("/api/runs/{waits}/resume?here=true"), &Value::Null);
+    let done = server.wait(&waits, ended);
+    assert_eq!((&done["status"], &done["cluster"]), (&json!("done"), &Value::Null), "{done}");
+    assert!(map(&waits) == here, "tiles made here differ");
 }
 
 /// The pictures of a delivery, by name.
@@ -294,7 +171,7 @@ fn assets_of_a_batch_go_to_the_cluster_whole_or_in_shares_and_a_broken_one_leave
     let mut batch = program(folder);
     batch.args(["batch", "template.json", "meshes", "--out", "farm", "--json", "--slurm", "--split-above", "0.006"]);
     batch.args(["--partition", "p", "--memory", "900M", "--", "--comment=night"]);
-    let farm = batch.env("SLURM_CONF", slurm.folder.path().join("slurm.conf")).output().expect("it starts");
+    let farm = batch.env("SLURM_CONF", slurm.conf()).output().expect("it starts");
     assert_eq!(farm.status.code(), Some(1), "{}", error(&farm));
     let told: Value = serde_json::from_slice(&farm.stdout).expect("JSON");
     let as_here: Value = serde_json::from_slice(&here.stdout).expect("JSON");

@@ -7,6 +7,7 @@ mod api_example;
 mod batch;
 mod compare;
 mod deliver;
+mod finals_on_cluster;
 mod finishes;
 mod hostile;
 mod imports;

@@ -9,6 +9,7 @@
 pub mod change;
 pub mod flat;
 pub mod picture;
+mod polygon;
 pub mod stop;
 pub mod surface;
 

@@ -1,7 +1,7 @@
 //! Findings on what a bake made: a fault of each kind is planted, found as what it is and where it lies; what is sound is not.
 
 use crate::support::*;
-use ember_ridge_core::bake::{Plan, Unwatched, run};
+use ember_ridge_core::bake::{KeptTiles, Plan, Unwatched, run};
 use ember_ridge_core::glam::{vec2, vec3};
 use ember_ridge_core::maps::{DisplacementSettings, MapSettings, Rays, RaysByError};
 use ember_ridge_core::picture::Depth;
@@ -11,6 +11,7 @@ use ember_ridge_core::scene::BakeScene;
 use ember_ridge_core::sheet::Padding;
 use ember_ridge_core::surface::Distance;
 use ember_ridge_core::{Draft, DraftPart, Finding, FindingKind, Mesh, Severity};
+use std::sync::Arc;
 
 const SIZE: u32 = 128;
 
@@ -165,6 +166,18 @@ fn noise_is_told_by_the_error_that_rays_leave_and_more_rays_end_it() {
     only(&missed, FindingKind::Noise);
     let kept = bake(&with(Rays::ByError(RaysByError { most: 512, error: 0.02 })), &flat(), &[&trench]);
     assert!(of_kind(&kept, FindingKind::Noise).is_empty(), "{:#?}", kept.report.findings);
+    // Baked again from what is kept of it, or of a proof of the same size, it is as noisy as it was.
+    let scene = BakeScene::new(&[&flat()], &[&trench], None).expect("sound");
+    let store = Arc::new(KeptTiles::default());
+    let again = |proof: bool| {
+        let plan = Plan::new(&with(Rays::Fixed(16)), &scene).expect("sound").keeping(&store).for_proof(proof);
+        run(&plan, 2, &Unwatched).expect("nobody stops it").report
+    };
+    again(true);
+    for report in [again(false), again(false)] {
+        assert_eq!(report.maps["ao"].rays, 0, "its values are kept");
+        assert_eq!(report.findings.iter().find(|found| found.kind == FindingKind::Noise), Some(found));
+    }
     // A proof has few rays on purpose.
     let scene = BakeScene::new(&[&flat()], &[&trench], None).expect("sound");
     let plan = Plan::new(&with(Rays::Fixed(16)), &scene).expect("sound").for_proof(true);

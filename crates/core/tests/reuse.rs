@@ -266,6 +266,7 @@ fn a_bakes_cost_grows_with_texels_samples_and_rays() {
     };
     let near = |found: f32, wanted: f32| assert!((found - wanted).abs() < 0.02 * wanted, "{found} for {wanted}");
     near(changed(&|_| {}), 13.0);
+    near(estimate(&whole, &last).expect("it measured").thread_seconds, 26.0);
     // Twice the side, four times the work.
     near(changed(&|r| r.sheet.size = 128), 52.0);
     // A quarter of the samples: primary rays and plain maps take a quarter, rays per texel are as many as they were.

@@ -22,8 +22,8 @@ pub use masks::{
 };
 pub use reach::{EnvelopeHeader, MarkCount, NeedleCounts, PartReachLine, TexelMap, TexelView, TraceView};
 pub use runs::{
-    HoldOrder, MapTime, NewMend, PictureLine, PlannedFile, Preflight, ProgressView, ProofLimit, ProofRoom, QueueOrder,
-    QueuedRun, RegionOrder, RunDetail, RunLabel, RunOrder, RunPage, RunView, RunsCompared,
+    ClusterView, HoldOrder, MapTime, NewMend, PictureLine, PlannedFile, Preflight, ProgressView, ProofLimit, ProofRoom,
+    QueueOrder, QueuedRun, RegionOrder, RunDetail, RunLabel, RunOrder, RunPage, RunView, RunsCompared,
 };
 pub use uvs::{UvFalloff, UvOrder, UvState};
 

@@ -7,12 +7,12 @@
 
 use crate::api::{
     About, Acceptance, AgainstLive, AskedAt, AskedByExample, AssetLine, AssetView, BatchOrder, BatchView, Choices,
-    DeliveryOrder, DeliveryPlan, DeliveryView, DisplacedHeader, DisplayHeader, EnvelopeHeader, Event, FileNames, Freed,
-    HitsLimit, HoldOrder, KeptHitsView, LevelsView, LowOff, LowPolyOrder, LowPolyTo, MapLine, MaskChoices,
-    MeasuringShare, MeshFindings, MeshFormat, MipView, NewAsset, NewMend, NewPlane, Offered, PictureUse, Preflight,
-    PresetLine, ProfileLine, ProofLimit, ProofRoom, QueueOrder, QueuedRun, ReadyFinishLine, RegionName, Revision, Role,
-    RunDetail, RunLabel, RunOrder, RunPage, RunsCompared, Side, SortedFiles, Subdivisions, Swatch, TexelView,
-    TraceView, UvFalloff, UvOrder, UvState,
+    ClusterView, DeliveryOrder, DeliveryPlan, DeliveryView, DisplacedHeader, DisplayHeader, EnvelopeHeader, Event,
+    FileNames, Freed, HitsLimit, HoldOrder, KeptHitsView, LevelsView, LowOff, LowPolyOrder, LowPolyTo, MapLine,
+    MaskChoices, MeasuringShare, MeshFindings, MeshFormat, MipView, NewAsset, NewMend, NewPlane, Offered, PictureUse,
+    Preflight, PresetLine, ProfileLine, ProofLimit, ProofRoom, QueueOrder, QueuedRun, ReadyFinishLine, RegionName,
+    Revision, Role, RunDetail, RunLabel, RunOrder, RunPage, RunsCompared, Side, SortedFiles, Subdivisions, Swatch,
+    TexelView, TraceView, UvFalloff, UvOrder, UvState,
 };
 use crate::fault::Problem;
 use crate::routes;
@@ -52,6 +52,7 @@ fn types() -> Map<String, Value> {
         BatchView,
         Change,
         Choices,
+        ClusterView,
         DeliveryOrder,
         DeliveryPlan,
         DeliveryView,

@@ -1,6 +1,7 @@
 //! The web server: routes, jobs and events around the store and the core. No rule of the job is decided here.
 
 pub mod api;
+mod cluster;
 mod describe;
 mod display;
 mod fault;
@@ -51,6 +52,8 @@ pub struct Settings {
     pub memory: u64,
     /// The only folder that deliveries are written to; none: one in the data folder.
     pub deliveries: Option<PathBuf>,
+    /// A file that describes a cluster for finals; none: `cluster.json` in the data folder, where there is one.
+    pub cluster: Option<PathBuf>,
 }
 
 /// What a mutex guards, also after a thread that held it panicked: what is guarded here is whole between any two statements.
@@ -71,6 +74,8 @@ pub struct App {
     pub(crate) library: tokio::sync::Mutex<()>,
     /// The folder that deliveries are written below.
     pub(crate) deliveries: PathBuf,
+    /// The cluster that finals may be baked on.
+    pub(crate) cluster: Option<cluster::Cluster>,
     /// Held while a delivery is made.
     pub(crate) delivering: Mutex<()>,
     /// Held while what is done of batches is delivered.
@@ -98,6 +103,7 @@ pub struct Ready {
 /// # Errors
 /// A data folder that cannot be used.
 pub async fn prepare(settings: &Settings) -> anyhow::Result<Ready> {
+    let cluster = cluster::Cluster::find(settings.cluster.as_deref(), &settings.data)?;
     let store = Store::open(&settings.data).await?;
     let most_hits = store.setting(routes::HITS_SETTING).await?.unwrap_or(routes::MOST_HITS);
     let own_deliveries = settings.data.join("deliveries");
@@ -109,6 +115,7 @@ pub async fn prepare(settings: &Settings) -> anyhow::Result<Ready> {
         reading: Mutex::default(),
         deliveries: std::path::absolute(settings.deliveries.clone().unwrap_or(own_deliveries))?,
         delivering: Mutex::default(),
+        cluster,
         batch_turn: tokio::sync::Mutex::default(),
         library: tokio::sync::Mutex::default(),
         turns: Mutex::default(),

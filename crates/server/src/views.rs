@@ -9,7 +9,8 @@ use ember_ridge_core::pairs::{PairRow, PairedBy, Pairing};
 use ember_ridge_core::review::{check_pairs, check_placing};
 use ember_ridge_core::step::MeshStep;
 use ember_ridge_core::{Finding, Part, Recipe, changes, mark_allowed};
-use ember_ridge_store::{Run, RunFilter, RunKind, RunLine, RunStatus};
+use ember_ridge_formats::job::Job;
+use ember_ridge_store::{OnCluster, Run, RunFilter, RunKind, RunLine, RunStatus};
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
@@ -89,15 +90,7 @@ pub async fn asset(app: &Arc<App>, id: i64) -> Result<AssetView> {
     let diagonal = diagonal(&meshes);
     let (runs, _) = some_runs(app, id, None, RUNS_SHOWN, &RunFilter::default()).await?;
     let (run_count, run_bytes) = app.store.run_totals(id).await?;
-    // A final tells more of finals than a proof does.
-    let measured = match app.store.newest_run(id, Some(RunKind::Final), true).await? {
-        Some(run) => Some(run),
-        None => app.store.newest_run(id, Some(RunKind::Proof), true).await?,
-    };
-    let estimates = measured.and_then(|run| run.report).and_then(|report| {
-        let (proof, whole) = (estimate(&recipe.as_proof(), &report)?, estimate(recipe, &report)?);
-        Some(Estimates { proof, whole })
-    });
+    let estimates = estimates(app, id, recipe).await?;
     Ok(AssetView {
         id,
         name: asset.name,
@@ -118,6 +111,21 @@ pub async fn asset(app: &Arc<App>, id: i64) -> Result<AssetView> {
         run_bytes,
         estimates,
     })
+}
+
+/// What bakes will cost. A final tells more of finals than a proof does, unless all that it is of was kept.
+async fn estimates(app: &Arc<App>, asset: i64, recipe: &Recipe) -> Result<Option<Estimates>> {
+    for kind in [RunKind::Final, RunKind::Proof] {
+        let report = app.store.newest_run(asset, Some(kind), true).await?.and_then(|run| run.report);
+        let told = report.and_then(|report| {
+            let (proof, whole) = (estimate(&recipe.as_proof(), &report)?, estimate(recipe, &report)?);
+            Some(Estimates { proof, whole })
+        });
+        if told.is_some() {
+            return Ok(told);
+        }
+    }
+    Ok(None)
 }
 
 fn paired_part(name: &str, by: PairedBy) -> PairedPart {
@@ -171,12 +179,19 @@ pub fn run_view(app: &App, line: RunLine) -> RunView {
         findings: line.findings,
         seconds: line.seconds,
         held: line.held,
-        landed: if status.has_maps() { 0 } else { app.store.tile_bytes(line.id) },
+        landed: if status.has_maps() { 0 } else { landed(app, line.id, line.cluster.as_ref()) },
+        cluster: line.cluster.filter(|cluster| !cluster.here).map(|cluster| cluster.name),
         small: BTreeMap::new(),
         name: line.name,
         starred: line.starred,
         region: line.region,
     }
+}
+
+/// Bytes that a run goes on from: of finished tiles, or of what its job on a cluster begins with.
+fn landed(app: &App, run: i64, cluster: Option<&OnCluster>) -> u64 {
+    let far = cluster.and_then(|cluster| cluster.folder.as_deref());
+    far.map_or_else(|| app.store.tile_bytes(run), Job::prepared_bytes)
 }
 
 /// What a new run differs in from the one before, in words.

@@ -17,6 +17,7 @@ async fn every_route_answers_as_it_is_described() {
     assert_eq!(held.get("/api/openapi.json").await, held.description);
     assert!(held.get("/api/maps").await.as_array().is_some_and(|maps| maps.len() > 10));
     assert_eq!(held.get("/api/assets").await, json!([]));
+    assert_eq!(held.get("/api/clusters").await, json!([]), "none is set up");
     let (post, put, delete) = (Method::Post, Method::Put, Method::Delete);
     held.send(post, "/api/assets", json!({ "name": "Tile" })).await;
     for (file, role, slope) in [("tile_low.obj", "low", 0.0), ("tile_high.obj", "high", 0.1)] {

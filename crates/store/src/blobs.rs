@@ -42,7 +42,11 @@ impl Blobs {
         Ok(blobs)
     }
 
-    fn path(&self, hash: &str) -> Result<PathBuf> {
+    /// Where a blob lies, or would lie.
+    ///
+    /// # Errors
+    /// [`StoreFault::Missing`] when that is no hash.
+    pub fn path(&self, hash: &str) -> Result<PathBuf> {
         let plain = hash.len() == 64 && hash.bytes().all(|b| b.is_ascii_hexdigit());
         plain
             .then(|| self.folder.join(&hash[..2]).join(&hash[2..]))

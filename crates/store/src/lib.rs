@@ -4,6 +4,7 @@
 mod assets;
 mod batches;
 mod blobs;
+mod clusters;
 mod collect;
 mod deliveries;
 mod ledger;
@@ -15,6 +16,7 @@ mod runs;
 pub use assets::{Asset, MOST_REVISIONS};
 pub use batches::{Batch, BatchLine, Undelivered};
 pub use blobs::{BlobWriter, Blobs};
+pub use clusters::OnCluster;
 pub use collect::MOST_PROOFS;
 pub use deliveries::DeliveryLine;
 pub use ledger::{FoundBy, RunFilter};

@@ -5,7 +5,7 @@ use sqlx::SqlStr;
 use sqlx::migrate::{Migration, MigrationType, Migrator};
 
 /// Number, name and text of each.
-const STEPS: [(i64, &str, &str); 9] = [
+const STEPS: [(i64, &str, &str); 10] = [
     (1, "first", include_str!("../migrations/0001_first.sql")),
     (2, "unique revisions", include_str!("../migrations/0002_unique_revisions.sql")),
     (3, "settings", include_str!("../migrations/0003_settings.sql")),
@@ -15,6 +15,7 @@ const STEPS: [(i64, &str, &str); 9] = [
     (7, "regions", include_str!("../migrations/0007_regions.sql")),
     (8, "deliveries", include_str!("../migrations/0008_deliveries.sql")),
     (9, "batches", include_str!("../migrations/0009_batches.sql")),
+    (10, "clusters", include_str!("../migrations/0010_clusters.sql")),
 ];
 
 pub(crate) fn migrator() -> Migrator {

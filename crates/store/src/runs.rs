@@ -1,5 +1,6 @@
 //! The ledger: every run with the exact recipe that made it.
 
+use super::clusters::OnCluster;
 use super::ledger::kind_word;
 use super::queue::LAST_TURN;
 use super::{Result, Store, StoreFault, from_json, now, to_json};
@@ -96,6 +97,8 @@ pub struct RunLine {
     pub starred: bool,
     /// What it is a region of, in words; none where it is all of its sheets.
     pub region: Option<String>,
+    /// Where it is, or was, baked besides this machine.
+    pub cluster: Option<OnCluster>,
 }
 
 /// A run with all that is known of it.
@@ -117,7 +120,7 @@ pub struct RunFile {
 
 pub(super) const LINE: &str =
     "SELECT id, asset, number, kind, status, created, error, size, samples, changes, maps, failed_maps, findings,
-    seconds, bytes, held, name, starred, region, recipe, report FROM runs";
+    seconds, bytes, held, name, starred, region, cluster, recipe, report FROM runs";
 
 /// A line whose words are not known is shown as failed, and says so: it hides no other.
 pub(super) fn line_of(row: &SqliteRow) -> RunLine {
@@ -144,6 +147,7 @@ pub(super) fn line_of(row: &SqliteRow) -> RunLine {
         name: row.get("name"),
         starred: row.get("starred"),
         region: row.get("region"),
+        cluster: OnCluster::read(row.get("cluster")),
     }
 }
 
@@ -170,7 +174,7 @@ impl Store {
         .await
     }
 
-    async fn enter_run(
+    pub(super) async fn enter_run(
         step: &mut SqliteConnection,
         asset: i64,
         kind: RunKind,

@@ -4,7 +4,7 @@ use ember_ridge_core::Recipe;
 use ember_ridge_core::bake::Report;
 use ember_ridge_core::recipe::MeshSource;
 use ember_ridge_core::{Finding, FindingKind, Severity};
-use ember_ridge_store::{MOST_REVISIONS, RunFile, RunFilter, RunKind, RunStatus, Store, StoreFault};
+use ember_ridge_store::{MOST_REVISIONS, OnCluster, RunFile, RunFilter, RunKind, RunStatus, Store, StoreFault};
 use sqlx::sqlite::SqliteConnectOptions;
 use sqlx::{Row, SqlitePool};
 use std::io::Write;
@@ -243,6 +243,31 @@ async fn a_folder_is_held_by_one_store_at_a_time() {
     drop(first);
     let second = store(folder.path()).await;
     assert_eq!(second.run_line(run).await.expect("there").status, RunStatus::Waiting, "it is taken up again");
+}
+
+#[tokio::test]
+async fn a_run_on_a_cluster_is_known_for_one_and_how_far_it_is_outlasts_the_store() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let first = store(folder.path()).await;
+    let asset = first.add_asset(&sized(16)).await.expect("works");
+    let here = first.add_run(asset, RunKind::Final, &sized(16), &[]).await.expect("works");
+    let farm = OnCluster { name: "night farm".into(), ..OnCluster::default() };
+    let far = first.add_run_on(asset, RunKind::Final, &sized(16), &[], &farm).await.expect("works");
+    assert_eq!(first.run_line(here).await.expect("there").cluster, None);
+    assert_eq!(first.run_line(far).await.expect("there").cluster, Some(farm.clone()));
+    let sent = OnCluster { folder: Some("/shared/job".into()), jobs: vec!["17".into()], here: true, ..farm };
+    first.set_cluster_job(far, sent.folder.as_deref(), &sent.jobs).await.expect("works");
+    for run in [far, here] {
+        first.bring_home(run).await.expect("works");
+    }
+    drop(first);
+    let second = store(folder.path()).await;
+    assert_eq!(second.run_line(here).await.expect("there").cluster, None, "it was here all along");
+    assert_eq!(second.run(far).await.expect("there").line.cluster, Some(sent));
+    let on_clusters = async || second.runs_on_clusters(asset).await.expect("works");
+    assert_eq!(on_clusters().await.iter().map(|line| line.id).collect::<Vec<_>>(), [far]);
+    second.set_run_status(far, RunStatus::Done, None).await.expect("works");
+    assert_eq!(on_clusters().await, [], "it is over");
 }
 
 /// A run that takes the program down with it is left alone in the end; one that gets further each time is not.

@@ -123,10 +123,13 @@ export const api = {
     held(GET("/runs/{id}/trace", { params: { path: { id }, query: { sheet, x, y } } })),
   bakeRegion: (id: number, run: number, rectangles: RegionRectangle[]) =>
     held(POST("/assets/{id}/runs", { ...path(id), body: { kind: "final", region: { run, rectangles } } })),
-  bake: (id: number, kind: RunKind) => held(POST("/assets/{id}/runs", { ...path(id), body: { kind } })),
+  bake: (id: number, kind: RunKind, onCluster: boolean) =>
+    held(POST("/assets/{id}/runs", { ...path(id), body: { kind, on_cluster: onCluster } })),
   again: (run: number) => held(POST("/runs/{id}/again", path(run))),
   stop: (run: number) => held(POST("/runs/{id}/stop", path(run))),
-  resume: (run: number) => held(POST("/runs/{id}/resume", path(run))),
+  resume: (run: number, here: boolean) =>
+    held(POST("/runs/{id}/resume", { params: { path: { id: run }, query: { here } } })),
+  clusters: () => held(GET("/clusters")),
   hold: (run: number, on: boolean) => held(POST("/runs/{id}/hold", { ...path(run), body: { held: on } })),
   queue: () => held(GET("/queue")),
   batches: () => held(GET("/batches")),

@@ -3,6 +3,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useMemo } from "react";
 import { toast } from "sonner";
 import { api, RequestFailed } from "./client";
+import { finalGoesAway } from "./clusters";
 import { assetKey, settled, useDraft, useKeeping } from "./drafts";
 import { rests } from "./looks";
 import { open, useHolding, useOpen } from "./open";
@@ -216,7 +217,7 @@ export function sameButMends({ mends: a, ...before }: Recipe, { mends: b, ...aft
 async function bake(asset: number, kind: RunKind, stays = false) {
   // A proof that still waits for its turn would tell nothing that this run does not.
   asked++;
-  await api.bake(asset, kind);
+  await api.bake(asset, kind, kind === "final" && (await finalGoesAway()));
   if (!stays) open({ run: null });
 }
 
@@ -251,7 +252,7 @@ export function useActions() {
     /** Makes the settings of a run those of the asset again. */
     restore: (run: number) => step(() => api.restoreRun(run)),
     stop: (run: number) => doing(() => api.stop(run)),
-    resume: (run: number) => doing(() => api.resume(run)),
+    resume: (run: number, here = false) => doing(() => api.resume(run, here)),
     hold: (run: number, on: boolean) => doing(() => api.hold(run, on)),
     orderQueue: (runs: number[]) =>
       doing(async () => client.setQueryData(["queue"], await api.orderQueue(runs))),

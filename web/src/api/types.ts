@@ -871,6 +871,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/clusters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Clusters that finals may be baked on, at most one, and whether it answers now. */
+        get: operations["list_clusters"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/deliveries/{id}/files/{file}": {
         parameters: {
             query?: never;
@@ -1559,7 +1576,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Lets a run that was stopped, was interrupted or failed go on: a final from its finished tiles, a proof from the start. */
+        /**
+         * Lets a run that was stopped, was interrupted or failed go on: a final from its finished tiles, a proof from the start. One that a cluster
+         *     works on may go on here.
+         */
         post: operations["resume_run"];
         delete?: never;
         options?: never;
@@ -1973,6 +1993,20 @@ export interface components {
             ];
             rays: number[];
             samples: number[];
+        };
+        /** @description A cluster that finals may be baked on. */
+        ClusterView: {
+            /** @description Why it does not answer now. */
+            fault: string | null;
+            name: string;
+            partition: string | null;
+            /**
+             * Format: uint32
+             * @description Shares that a final is cut into, and threads of each.
+             */
+            shares: number;
+            /** Format: uint32 */
+            threads: number;
         };
         /** @description One layer of a finish. */
         Coat: {
@@ -2391,6 +2425,11 @@ export interface components {
              * @description Wall-clock seconds of tracing, without reading meshes, building trees and getting maps ready.
              */
             seconds: number;
+            /**
+             * Format: float
+             * @description Seconds of that on one thread, were there no others.
+             */
+            thread_seconds: number;
         };
         /** @description What a proof and a final of the present recipe will cost, by the rates of the last finished run. */
         Estimates: {
@@ -5008,6 +5047,8 @@ export interface components {
         };
         RunOrder: {
             kind: components["schemas"]["RunKind"];
+            /** @description A final that is baked on the cluster. */
+            on_cluster?: boolean;
             /** @description Only part of a final, baked into an earlier run. */
             region?: components["schemas"]["RegionOrder"] | null;
         };
@@ -5026,6 +5067,8 @@ export interface components {
             bytes: number;
             /** @description What differs from the run before, in words. */
             changes: string[];
+            /** @description The cluster that it is, or was, baked on; none where it is baked here. */
+            cluster: string | null;
             /** Format: int64 */
             created: number;
             error: string | null;
@@ -5043,7 +5086,7 @@ export interface components {
             kind: components["schemas"]["RunKind"];
             /**
              * Format: uint64
-             * @description Bytes of finished tiles that it goes on from; of a run that has not ended well.
+             * @description Bytes of finished tiles that it goes on from, or of what its job on a cluster begins with; of a run that has not ended well.
              */
             landed: number;
             /** @description Ids of the maps that were made. */
@@ -5820,6 +5863,7 @@ export type Channel = components['schemas']['Channel'];
 export type Channel2 = components['schemas']['Channel2'];
 export type Check = components['schemas']['Check'];
 export type Choices = components['schemas']['Choices'];
+export type ClusterView = components['schemas']['ClusterView'];
 export type Coat = components['schemas']['Coat'];
 export type CoatView = components['schemas']['CoatView'];
 export type Color = components['schemas']['Color'];
@@ -8043,6 +8087,35 @@ export interface operations {
             };
         };
     };
+    list_clusters: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Clusters */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClusterView"][];
+                };
+            };
+            /** @description What is wrong, and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     show_delivered_file: {
         parameters: {
             query?: never;
@@ -9544,7 +9617,10 @@ export interface operations {
     };
     resume_run: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Of a run on a cluster: go on on this machine, from the tiles that came */
+                here?: boolean;
+            };
             header?: never;
             path: {
                 id: number;

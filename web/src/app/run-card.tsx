@@ -20,12 +20,16 @@ function facts(run: RunView): { text: string; quiet: string } {
         run.findings === 0 ? "no findings" : `${run.findings} ${run.findings === 1 ? "finding" : "findings"}`;
       const failed =
         run.failed_maps > 0 ? `${run.failed_maps} ${run.failed_maps === 1 ? "map" : "maps"} failed, ` : "";
-      return { text: changes, quiet: failed + found };
+      const where = run.cluster ? `, on ${run.cluster}` : "";
+      return { text: changes, quiet: failed + found + where };
     }
     case "running":
-      return { text: "running", quiet: changes };
+      return { text: run.cluster ? `running on ${run.cluster}` : "running", quiet: changes };
     case "waiting":
-      return { text: run.held ? "on hold" : "queued", quiet: changes };
+      return {
+        text: run.held ? "on hold" : run.cluster ? `queued for ${run.cluster}` : "queued",
+        quiet: changes,
+      };
     case "stopped":
       return { text: "stopped", quiet: changes };
     case "failed":
@@ -49,6 +53,8 @@ export function RunCard(props: {
   const { text, quiet } = facts(run);
   const done = hasMaps(run);
   const imported = run.kind === "imported";
+  /** It was to be made on a cluster, and can go on. */
+  const awaited = !done && run.cluster !== null && run.landed > 0;
   const repeatable = !done && run.status !== "running" && run.status !== "waiting";
   return (
     <li className="group" style={style}>
@@ -60,7 +66,7 @@ export function RunCard(props: {
         onClick={() => open({ run: run.id })}
         className={`flex size-full items-center gap-2 rounded border bg-sheet p-1.5 text-left disabled:cursor-default ${shown ? "border-ember shadow-[inset_0_-2px_var(--ember)]" : "border-line hover:border-ink-3"}`}
       >
-        <Pictures run={run} done={done} />
+        {!awaited && <Pictures run={run} done={done} />}
         <span className="min-w-0">
           <span className="block truncate pr-10">
             <b>
@@ -80,7 +86,7 @@ export function RunCard(props: {
             {text}
           </span>
           <span
-            className={`block truncate ${run.status === "partial" ? "text-madder" : "text-ink-3"} ${repeatable ? "pr-20" : done ? "pr-10" : ""}`}
+            className={`block truncate ${run.status === "partial" ? "text-madder" : "text-ink-3"} ${repeatable ? (awaited ? "pr-40" : "pr-20") : done ? "pr-10" : ""}`}
           >
             {run.seconds !== null && !imported && `${seconds(run.seconds)}, `}
             {imported ? `${run.size} px` : quiet}
@@ -102,21 +108,32 @@ export function RunCard(props: {
       </span>
       {done && <Pins run={run.id} shown={shown} />}
       {repeatable && (
-        <button
-          type="button"
-          onClick={() => (run.landed > 0 ? resume(run.id) : again(run.id))}
-          className="absolute right-1.5 bottom-1.5 flex items-center gap-1 rounded border border-line bg-sheet px-1.5 py-0.5 font-[560] hover:bg-sunk"
-        >
-          {run.landed > 0 ? (
-            <>
-              <Play className="size-3 fill-current" /> Go on
-            </>
-          ) : (
-            <>
+        <span className="absolute right-1.5 bottom-1.5 flex gap-1">
+          {run.landed === 0 ? (
+            <button type="button" onClick={() => again(run.id)} className={ONWARD}>
               <RotateCcw className="size-3" /> Run again
-            </>
+            </button>
+          ) : (
+            <button
+              type="button"
+              title={run.cluster ? `Send what is missing to ${run.cluster} again` : undefined}
+              onClick={() => resume(run.id)}
+              className={ONWARD}
+            >
+              <Play className="size-3 fill-current" /> Go on
+            </button>
           )}
-        </button>
+          {awaited && (
+            <button
+              type="button"
+              title={`Make here what ${run.cluster} has not made`}
+              onClick={() => resume(run.id, true)}
+              className={ONWARD}
+            >
+              Go on here
+            </button>
+          )}
+        </span>
       )}
     </li>
   );
@@ -127,6 +144,9 @@ function titleOf({ size, samples, kind }: RunView): string {
   const sampled = `, ${samples} ${samples === 1 ? "sample" : "samples"} per texel`;
   return `${size} x ${size}${kind === "imported" ? "" : sampled}`;
 }
+
+const ONWARD =
+  "flex items-center gap-1 rounded border border-line bg-sheet px-1.5 py-0.5 font-[560] hover:bg-sunk";
 
 /** Shown when the card is pointed at or has the focus. */
 const QUIET = "opacity-0 group-hover:opacity-100 group-focus-within:opacity-100";

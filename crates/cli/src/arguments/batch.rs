@@ -1,6 +1,6 @@
 //! The words of `ember-ridge batch`.
 
-use crate::slurm::Cluster;
+use super::many::Cluster;
 use crate::words::{finite, parse_processes};
 use clap::Args;
 use std::path::PathBuf;

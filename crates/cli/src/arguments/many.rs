@@ -1,9 +1,34 @@
 //! The words of a bake over many processes: split, work, join, submit, status.
 
-use crate::slurm::Cluster;
 use crate::words::{parse_count, parse_processes, parse_threads};
 use clap::{ArgGroup, Args};
+use ember_ridge_formats::job::Slurm;
 use std::path::PathBuf;
+
+/// How jobs are sent to a cluster.
+#[derive(Args, Clone)]
+pub struct Cluster {
+    /// Partition of the cluster [default: the cluster's own]
+    #[arg(long, value_name = "P", requires = "slurm")]
+    pub partition: Option<String>,
+    /// Time that a task may take, as Slurm writes it [default: as estimated, with room]
+    #[arg(long, value_name = "T", requires = "slurm")]
+    pub time: Option<String>,
+    /// Memory of a task, as Slurm writes it [default: as estimated]
+    #[arg(long, value_name = "M", requires = "slurm")]
+    pub memory: Option<String>,
+    /// Further options for sbatch, as they are
+    #[arg(last = true, value_name = "SBATCH OPTIONS", requires = "slurm")]
+    pub options: Vec<String>,
+}
+
+impl Cluster {
+    /// Slurm, by its commands on the path.
+    pub fn slurm(&self) -> Slurm {
+        let Cluster { partition, time, memory, options } = self.clone();
+        Slurm { command: None, partition, time, memory, options }
+    }
+}
 
 #[derive(Args)]
 pub struct Split {

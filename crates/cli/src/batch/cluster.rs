@@ -7,17 +7,17 @@ use super::template::{Asset, Template};
 use crate::Unusable;
 use crate::arguments::{Batch, BatchTask};
 use crate::files::{Files, ready_folder};
+use crate::many::not_sent;
 use crate::progress::Progress;
 use crate::say::aside;
 use crate::scene::load_mesh;
 use crate::shell::error_of;
-use crate::slurm::{ToSend, in_queue, quoted};
 use anyhow::{Context, anyhow, bail};
 use ember_ridge_core::Mesh;
 use ember_ridge_core::deliver::Profile;
 use ember_ridge_core::sheet::{SheetSettings, plan_sheets};
 use ember_ridge_formats::files::write_whole;
-use ember_ridge_formats::job::{Estimated, Job};
+use ember_ridge_formats::job::{Estimated, Job, Slurm, ToSend, quoted};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use std::fs;
@@ -76,7 +76,8 @@ pub fn run(
     let out = out.canonicalize().with_context(|| out.display().to_string())?;
     let folder = arguments.folder.canonicalize().with_context(|| arguments.folder.display().to_string())?;
     let place = out.join(FOLDER);
-    refuse_if_sent(&place)?;
+    let slurm = arguments.cluster.slurm();
+    refuse_if_sent(&slurm, &place)?;
     let _ = fs::remove_dir_all(&place);
     for name in [TASKS, AFTER, ROWS, "logs"] {
         ready_folder(&place.join(name))?;
@@ -138,7 +139,7 @@ pub fn run(
             bytes,
             after: sent.first().map(String::as_str),
         };
-        let number = arguments.cluster.send_array(&job, &command, list.len())?;
+        let number = slurm.send_array(&job, &command, list.len()).map_err(not_sent)?;
         sent.push(number);
         write(&place.join(SENT), &sent)?;
     }
@@ -146,12 +147,12 @@ pub fn run(
         return Ok(());
     }
     aside!("sent as jobs {}; this waits for them, and scancel ends them", sent.join(", "));
-    gather(&sent, wanted, &place, keep)
+    gather((&slurm, &sent), wanted, &place, keep)
 }
 
 /// Hands rows over as they come, until no job is left; what has no row by then failed.
 fn gather(
-    sent: &[String],
+    (slurm, sent): (&Slurm, &[String]),
     mut wanted: BTreeMap<PathBuf, Asset>,
     place: &Path,
     keep: &mut dyn FnMut(Row) -> Result<(), Unusable>,
@@ -159,7 +160,7 @@ fn gather(
     let (mut silent, mut lost) = (0, false);
     loop {
         // Asked for before rows are looked for: who has left the queue has written its row.
-        let queued = in_queue(sent);
+        let queued = slurm.in_queue(sent).ok();
         let come: Vec<PathBuf> = wanted.keys().filter(|path| path.is_file()).cloned().collect();
         for path in come {
             let text = fs::read_to_string(&path).with_context(|| unreadable(&path))?;
@@ -199,10 +200,10 @@ fn unreadable(path: &Path) -> String {
     format!("{}: it cannot be read. Run the batch again with --only-changed", path.display())
 }
 
-fn refuse_if_sent(place: &Path) -> Result<(), Unusable> {
+fn refuse_if_sent(slurm: &Slurm, place: &Path) -> Result<(), Unusable> {
     let sent: Vec<String> =
         fs::read_to_string(place.join(SENT)).ok().and_then(|text| serde_json::from_str(&text).ok()).unwrap_or_default();
-    if !sent.is_empty() && in_queue(&sent) == Some(true) {
+    if !sent.is_empty() && slurm.in_queue(&sent).unwrap_or_default() {
         bail!(
             "{}: jobs {} of an earlier batch are still in the queue. Wait for them, or end them with scancel",
             place.display(),

@@ -9,8 +9,8 @@ mod work;
 pub use join::run as join;
 pub use split::run as split;
 pub use status::run as status;
-pub use submit::run as submit;
-pub use work::{TRY_AGAIN, run as work};
+pub use submit::{not_sent, run as submit};
+pub use work::run as work;
 
 use crate::Unusable;
 use crate::files::Files;
@@ -20,19 +20,15 @@ use ember_ridge_core::Recipe;
 use ember_ridge_core::bake::{Plan, Watch};
 use ember_ridge_core::scene::BakeScene;
 use ember_ridge_formats::job::{Job, Program};
-use std::path::PathBuf;
 
 /// This program.
 fn this_program() -> Result<Program, Unusable> {
-    Ok(Program::this(env!("CARGO_PKG_VERSION"))?)
+    Ok(Program::of(env!("CARGO_PKG_VERSION"), &std::env::current_exe()?)?)
 }
 
 /// The plan of a job that was checked, from what was worked out for all.
 fn plan_of(job: &Job, recipe: &Recipe, progress: &Progress) -> Result<Plan, Unusable> {
-    let mut files = Files::in_folder(PathBuf::new());
-    for input in &job.facts.inputs {
-        files.stand_in(&input.file, job.input(input));
-    }
+    let files = Files::given(job.facts.inputs.iter().map(|input| (input.file.clone(), job.input(input))));
     let packed = job.prepared()?;
     let scene = BakeScene::unpack(&packed).map_err(|fault| {
         anyhow::anyhow!("{}: {fault}. Split the bake again, into a new folder", job.folder().display())

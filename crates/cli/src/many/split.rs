@@ -9,22 +9,11 @@ use crate::say::answer;
 use crate::scene::{load_mesh, load_scene};
 use anyhow::{anyhow, bail};
 use ember_ridge_core::Recipe;
-use ember_ridge_core::bake::{Blocks, Costs, Plan, on_threads, share_out};
-use ember_ridge_core::scene::ReadyScene;
-use ember_ridge_core::sheet::TILE;
-use ember_ridge_formats::job::{Estimated, Job, NewJob, Share};
+use ember_ridge_core::bake::{Plan, on_threads};
+use ember_ridge_formats::job::{Estimated, Job, SplitOrder, split};
 use serde_json::json;
 use std::path::Path;
 use std::process::ExitCode;
-
-/// Seconds that tiles are timed for, to tell what the others cost.
-const TIMING: f64 = 3.0;
-/// Bytes of a worker besides what it has mapped and read: the program itself, and what each thread works with.
-const OF_PROGRAM: u64 = 64 << 20;
-const OF_THREAD: u64 = 32 << 20;
-/// Bytes of tiles that the join keeps at hand, and seconds that a texel of a map takes it (docs/performance.md).
-const OF_TILES: u64 = 64 << 20;
-const JOINED_TEXEL: f64 = 4e-7;
 
 pub fn run(arguments: &Split) -> Result<ExitCode, Unusable> {
     let progress = Progress::new();
@@ -44,53 +33,17 @@ pub fn run(arguments: &Split) -> Result<ExitCode, Unusable> {
     on_threads(arguments.threads, || -> Result<(), Unusable> {
         let scene = load_scene(&recipe, &files, &progress)?;
         let plan = Plan::watched(&recipe, &scene, &progress)?;
-        let blocks = Blocks::of(&plan, arguments.jobs);
-        progress.say("timing some tiles");
-        let costs = Costs::measured(&plan, &blocks, &progress, TIMING);
-        let shares: Vec<Share> = share_out(&costs.blocks, arguments.jobs)
-            .into_iter()
-            .map(|own| {
-                let (blocks, costs) = own.into_iter().unzip();
-                Share { blocks, costs }
-            })
-            .collect();
         let cage = recipe.cage.as_ref().map(|source| load_mesh(source, &files, &progress)).transpose()?;
-        let ready = ReadyScene::of(&plan.rays.scene, cage.as_ref());
-        let prepared = ready.pack();
-        let mapped: u64 = prepared.sections.iter().map(|(_, section)| section.len() as u64).sum();
-        let meshes = (scene.high.bytes() + 2 * scene.low.mesh.bytes()) as u64;
-        let of_share = |share: &Share| share.costs.iter().map(|cost| f64::from(*cost)).sum::<f64>();
-        let inputs = files.all_read();
-        let copied: u64 = inputs.iter().map(|(_, path)| path.metadata().map_or(0, |about| about.len())).sum();
-        let memory = OF_PROGRAM + mapped + meshes + plan.sheets_bytes();
-        let texels = f64::from(recipe.sheet.size).powi(2) * (plan.sheet_names().len() * recipe.maps.len()) as f64;
-        let estimate = Estimated {
-            seconds: costs.seconds(),
-            longest_seconds: shares.iter().map(of_share).fold(0.0, f64::max),
-            memory,
-            thread_memory: OF_THREAD,
-            join_memory: memory + OF_TILES + plan.outcome_bytes(),
-            join_seconds: texels * JOINED_TEXEL,
-            disk: mapped + copied + plan.spool_bytes() + costs.blocks.len() as u64 * 1024,
-            timed_tiles: costs.timed,
-        };
-        progress.say("writing the folder");
-        let name =
-            if recipe.asset.is_empty() { recipe.low.first().map_or("", |low| low.stem()) } else { &recipe.asset };
-        let new = NewJob {
-            name: name.to_owned(),
-            program: this_program()?,
-            recipe: &recipe,
-            inputs,
-            prepared,
-            shares,
-            tile_side: TILE * blocks.along,
-            blocks,
-            sheets: plan.sheet_names().iter().map(|name| name.label()).collect(),
+        let order = SplitOrder {
+            shares: arguments.jobs,
             keeps_hits: arguments.keep_hits,
-            estimate,
+            program: this_program()?,
+            inputs: files.all_read(),
+            cage: cage.as_ref(),
         };
-        let job = Job::make(&arguments.to, new)?;
+        let Some(job) = split(&plan, order, &arguments.to, &progress, &|stage| progress.say(stage))? else {
+            bail!("asked to stop; nothing was split")
+        };
         progress.finish();
         tell(&job, arguments);
         Ok(())

@@ -4,18 +4,16 @@ use crate::Unusable;
 use crate::arguments::Submit;
 use crate::say::{answer, aside};
 use crate::shell::error_of;
-use crate::slurm::{MOST_TASKS, ToSend, quoted};
-use anyhow::{Context, bail};
-use ember_ridge_formats::job::Job;
+use anyhow::{Context, anyhow, bail};
+use ember_ridge_formats::job::{Job, MOST_TASKS, SlurmFault, ToSend, quoted};
 use serde_json::json;
-use std::fs;
 use std::path::Path;
 use std::process::{Command, ExitCode, Stdio};
 use std::sync::{Mutex, PoisonError};
 
 pub fn run(arguments: &Submit) -> Result<ExitCode, Unusable> {
-    let job = Job::open(&arguments.dir)?;
-    let folder = arguments.dir.canonicalize().with_context(|| arguments.dir.display().to_string())?;
+    let folder = arguments.dir.canonicalize().unwrap_or(arguments.dir.clone());
+    let job = Job::open(&folder)?;
     let out = arguments.out.clone().unwrap_or_else(|| folder.join("maps"));
     let out = std::path::absolute(&out).with_context(|| out.display().to_string())?;
     match arguments.local {
@@ -66,32 +64,30 @@ fn run_here(
     Ok(ExitCode::from(code.unwrap_or(2)))
 }
 
+/// What to do where the cluster does not answer.
+pub fn not_sent(fault: SlurmFault) -> Unusable {
+    anyhow!(
+        "{fault}. Run this where sbatch of Slurm answers, or on this machine: submit with --local, batch without --slurm"
+    )
+}
+
 /// Sends an array job and one that joins its tiles.
 fn send(arguments: &Submit, job: &Job, (folder, out): (&Path, &Path)) -> Result<ExitCode, Unusable> {
     let facts = &job.facts;
-    let logs = folder.join("logs");
-    fs::create_dir_all(&logs)
-        .with_context(|| format!("{}: it cannot be made. Let the folder be written to", logs.display()))?;
     let threads = arguments.threads.max(1);
-    let (program, dir) = (quoted(&std::env::current_exe()?), quoted(folder));
-    let work = format!("{program} work {dir} --threads {threads} --job");
-    let array = ToSend {
-        name: &format!("bake-{}", facts.name),
-        log: logs.join("share-%a.log"),
-        threads,
-        seconds: facts.estimate.longest_seconds / threads as f64,
-        bytes: facts.estimate.memory + facts.estimate.thread_memory * threads as u64,
-        after: None,
-    };
-    let cluster = &arguments.cluster;
-    let number = cluster.send_array(&array, &work, facts.shares)?;
+    let program = std::env::current_exe()?;
+    let slurm = arguments.cluster.slurm();
+    let number = slurm.send_shares(job, &program, threads).map_err(not_sent)?;
+    let (program, dir) = (quoted(&program), quoted(folder));
     let command = format!("{program} join {dir} --out {} --threads {threads}", quoted(out));
     let name = format!("join-{}", facts.name);
-    let (time, memory) = cluster.limits(array.seconds, array.bytes);
+    let (of_task, bytes_of_task) = job.of_task(threads);
+    let (time, memory) = slurm.limits(of_task, bytes_of_task);
+    let logs = job.logs();
     let bytes = facts.estimate.join_memory + facts.estimate.thread_memory * threads as u64;
     let seconds = facts.estimate.join_seconds;
-    let join = ToSend { name: &name, log: logs.join("join.log"), seconds, bytes, after: Some(&number), ..array };
-    let join = cluster.send_one(&join, &command)?;
+    let join = ToSend { name: &name, log: logs.join("join.log"), threads, seconds, bytes, after: Some(&number) };
+    let join = slurm.send_one(&join, &command).map_err(not_sent)?;
     let tasks = facts.shares.min(MOST_TASKS);
     if arguments.json {
         let shares = facts.shares;

@@ -7,11 +7,8 @@ use crate::progress::Progress;
 use crate::say::{answer, aside};
 use anyhow::bail;
 use ember_ridge_core::bake::{Ended, Made, on_threads, run_apart};
-use ember_ridge_formats::job::{Job, Share};
+use ember_ridge_formats::job::{Job, Share, TRY_AGAIN};
 use std::process::ExitCode;
-
-/// Try again later, as in sysexits.h.
-pub const TRY_AGAIN: u8 = 75;
 
 pub fn run(arguments: &Work) -> Result<ExitCode, Unusable> {
     let progress = Progress::that_stops()?;

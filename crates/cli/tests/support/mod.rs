@@ -4,6 +4,7 @@
 pub mod disk;
 pub mod jobs;
 pub mod server;
+pub mod slurm;
 
 use std::fs;
 use std::path::Path;

@@ -44,8 +44,13 @@ pub fn free_port() -> u16 {
 
 impl Server {
     pub fn start(data: &Path) -> Server {
+        Server::start_with(data, &[])
+    }
+
+    /// The same with more in its environment.
+    pub fn start_with(data: &Path, more: &[(&str, &Path)]) -> Server {
         let port = free_port();
-        let child = serving(data, port).spawn().expect("it starts");
+        let child = serving(data, port).envs(more.iter().copied()).spawn().expect("it starts");
         let server = Server { child, port, data: data.to_owned() };
         let began = Instant::now();
         // An answer, not a mere connection: the test goes on only with the server itself.
@@ -163,7 +168,12 @@ impl Drop for Server {
 }
 
 pub fn with_lid(data: &Path) -> Server {
-    let server = Server::start(data);
+    with_lid_on(data, &[])
+}
+
+/// The same with more in its environment.
+pub fn with_lid_on(data: &Path, more: &[(&str, &Path)]) -> Server {
+    let server = Server::start_with(data, more);
     server.json("POST", "/api/assets", &json!({ "name": "Lid" }));
     for (file, role, text) in [("lid_low.obj", "low", LOW), ("lid_high.obj", "high", SLOPED)] {
         let path = format!("/api/assets/1/meshes?file={file}&role={role}");

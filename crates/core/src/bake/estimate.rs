@@ -13,6 +13,8 @@ use serde::{Deserialize, Serialize};
 pub struct Estimate {
     /// Wall-clock seconds of tracing, without reading meshes, building trees and getting maps ready.
     pub seconds: f32,
+    /// Seconds of that on one thread, were there no others.
+    pub thread_seconds: f32,
     /// Bytes of finished texels that wait until they are written, in memory or beyond that on the disk.
     pub bytes: u64,
 }
@@ -58,5 +60,6 @@ pub fn estimate(recipe: &Recipe, last: &Report) -> Option<Estimate> {
     let sheets = last.sheets.len().max(1) as u64;
     let bytes_of = |map: &MapSettings| MapFacts::new(map, recipe).waiting_bytes() as u64;
     let bytes = side * side * sheets * recipe.maps.iter().map(bytes_of).sum::<u64>();
-    Some(Estimate { seconds: (work * last.seconds / spent) as f32, bytes })
+    let seconds = (work * last.seconds / spent) as f32;
+    Some(Estimate { seconds, thread_seconds: work as f32, bytes })
 }

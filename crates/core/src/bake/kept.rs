@@ -54,6 +54,19 @@ struct KeptValues {
     map: String,
     values: Arc<Vec<f32>>,
     stale: Arc<Vec<bool>>,
+    errors: Arc<TexelErrors>,
+}
+
+/// What the rays of texels leave uncertain, by texel.
+pub(super) type TexelErrors = Vec<(usize, f32)>;
+
+/// What a map begins with in a tile that an earlier bake made.
+pub(super) struct Begun {
+    pub values: Arc<Vec<f32>>,
+    /// Marks texels that it has to work on again.
+    pub wanted: Vec<bool>,
+    /// Of the others.
+    pub errors: TexelErrors,
 }
 
 /// One tile.
@@ -70,8 +83,8 @@ pub(super) type Signals = Vec<(String, Arc<Vec<f32>>)>;
 
 /// What a bake leaves of a tile besides its hits.
 pub(super) struct Left {
-    /// Values of maps by the maps' keys.
-    pub maps: Vec<(String, Vec<f32>)>,
+    /// Values and errors of maps by the maps' keys.
+    pub maps: Vec<(String, Vec<f32>, TexelErrors)>,
     pub signals: Signals,
 }
 
@@ -113,7 +126,9 @@ impl KeptTiles {
     /// Bytes it holds in memory.
     pub fn bytes(&self) -> usize {
         let store = self.store.lock();
-        let maps = |tile: &KeptTile| tile.maps.iter().map(|m| 4 * m.values.len() + m.stale.len()).sum::<usize>();
+        let maps = |tile: &KeptTile| {
+            tile.maps.iter().map(|m| 4 * m.values.len() + m.stale.len() + 16 * m.errors.len()).sum::<usize>()
+        };
         let signals = |tile: &KeptTile| tile.signals.iter().map(|(_, values)| 4 * values.len()).sum::<usize>();
         store.tiles.values().map(|tile| tile.hits.bytes() + maps(tile) + signals(tile)).sum()
     }
@@ -148,13 +163,13 @@ impl Keeping<'_> {
         self.tiles.get(&number).map(|kept| EarlierHits { hits: &kept.hits, same_part: &self.same_part })
     }
 
-    /// The values of a map to begin with, and a mark for each texel that it has to work on again, besides those whose rays are
-    /// `changed`. None when nothing is kept of it.
-    pub fn values(&self, number: TileNumber, map: &str, changed: &[bool]) -> Option<(Arc<Vec<f32>>, Vec<bool>)> {
+    /// What a map begins with, where the rays of texels are `changed`. None when nothing is kept of it.
+    pub fn begun(&self, number: TileNumber, map: &str, changed: &[bool]) -> Option<Begun> {
         let kept = self.tiles.get(&number).filter(|_| self.same_beside)?;
         let own = kept.maps.iter().find(|v| v.map == map)?;
-        let wanted = changed.iter().zip(own.stale.iter()).map(|(changed, stale)| changed | stale);
-        Some((own.values.clone(), wanted.collect()))
+        let wanted: Vec<bool> = changed.iter().zip(own.stale.iter()).map(|(changed, stale)| changed | stale).collect();
+        let errors = own.errors.iter().filter(|(texel, _)| !wanted[*texel]).copied().collect();
+        Some(Begun { values: own.values.clone(), wanted, errors })
     }
 
     /// Signals of a tile whose rays all run as before.
@@ -168,7 +183,7 @@ impl Keeping<'_> {
     pub fn leave(&self, number: TileNumber, hits: Arc<TileHits>, left: Left, changed: &[bool]) {
         let Left { maps, mut signals } = left;
         signals.drain(..signals.len().saturating_sub(MOST_SIGNALS));
-        let own: Vec<&String> = maps.iter().map(|(m, _)| m).collect();
+        let own: Vec<&String> = maps.iter().map(|(m, ..)| m).collect();
         let before = self.tiles.get(&number).filter(|_| self.same_beside).into_iter().flat_map(|k| &k.maps);
         let others: Vec<&KeptValues> = before.filter(|v| !own.contains(&&v.map)).collect();
         let latest = others.len().saturating_sub(OTHER_MAPS);
@@ -179,10 +194,11 @@ impl Keeping<'_> {
                 stale.iter_mut().zip(changed).for_each(|(stale, changed)| *stale |= changed);
             }
         }
-        entries.extend(maps.into_iter().map(|(map, v)| KeptValues {
+        entries.extend(maps.into_iter().map(|(map, values, errors)| KeptValues {
             map,
-            values: Arc::new(v),
+            values: Arc::new(values),
             stale: Arc::new(vec![false; changed.len()]),
+            errors: Arc::new(errors),
         }));
         let kept = KeptTile { hits, maps: entries, signals };
         self.left.lock().insert(number, kept);

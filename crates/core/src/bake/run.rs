@@ -4,7 +4,7 @@
 use super::canvas::{Canvas, Landed};
 use super::closed::{ClosedTile, close};
 use super::counts::Counts;
-use super::kept::{Keeping, KeptTiles, Left};
+use super::kept::{Begun, Keeping, KeptTiles, Left};
 use super::outcome::Outcome;
 use super::plan::{Plan, PlannedMap};
 use super::report::{MapReport, Report};
@@ -397,12 +397,12 @@ impl<'a> Shared<'a> {
             // Heights along the averaged direction do not follow from rays that run otherwise.
             let follows = plan.rays.field.all_averaged() || !plan.maps[map].facts.heights();
             let keeping = self.keeping.as_ref().filter(|_| follows)?;
-            keeping.values(number, &self.map_keys[map], &changed)
+            keeping.begun(number, &self.map_keys[map], &changed)
         };
-        let before: Vec<_> = (0..plan.maps.len()).map(of_before).collect();
+        let before: Vec<Option<Begun>> = (0..plan.maps.len()).map(of_before).collect();
         let mut left = Vec::new();
         let asks = plan.maps.iter().zip(&before).filter_map(|(planned, before)| {
-            let wanted = before.as_ref().map(|(_, wanted)| wanted.as_slice());
+            let wanted = before.as_ref().map(|before| before.wanted.as_slice());
             let requests = planned.work.as_ref().ok()?.requests();
             Some(requests.into_iter().map(move |request| Asked { request, wanted }))
         });
@@ -415,9 +415,9 @@ impl<'a> Shared<'a> {
             let Ok(task) = &planned.work else { continue };
             let begun = self.watch.now();
             values.clear();
-            work.wanted = before[map].as_ref().map(|(_, wanted)| wanted.as_slice());
+            work.wanted = before[map].as_ref().map(|before| before.wanted.as_slice());
             match &before[map] {
-                Some((kept, _)) => values.extend_from_slice(kept),
+                Some(before) => values.extend_from_slice(&before.values),
                 None => values.resize(tile.texels() * planned.facts.shape.channels, 0.0),
             }
             // Texels that are worked on again begin from nothing, as in a bake from nothing.
@@ -427,7 +427,10 @@ impl<'a> Shared<'a> {
             task.evaluate(&mut work, &mut values);
             counts.maps[map].rays += work.traced - traced;
             counts.maps[map].by_error = counts.maps[map].by_error + std::mem::take(&mut work.by_error);
-            counts.take_errors(plan, map, &hits, &work.take_errors());
+            let mut errors = work.take_errors();
+            errors.extend(before[map].iter().flat_map(|before| &before.errors));
+            errors.sort_unstable_by_key(|(texel, _)| *texel);
+            counts.take_errors(plan, map, &hits, &errors);
             counts.take_mask(plan, map, &values);
             counts.take_slopes(plan, map, &hits, (&values, &covered));
             let extreme = if planned.facts.heights() { counts.take_heights(plan, map, &hits, &values) } else { 0.0 };
@@ -436,7 +439,7 @@ impl<'a> Shared<'a> {
             self.keep_in(spool, (number, map), &covered, &shown, extreme);
             counts.maps[map].seconds += self.watch.now() - begun;
             if self.keeping.is_some() {
-                left.push((self.map_keys[map].clone(), values.clone()));
+                left.push((self.map_keys[map].clone(), values.clone(), errors));
             }
         }
         let signals = std::mem::take(&mut work.signals);

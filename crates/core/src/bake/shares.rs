@@ -7,6 +7,7 @@ use super::plan::Plan;
 use super::run::{Shared, Watch};
 use super::spool::Spool;
 use crate::hits::{Scratch, TileNumber};
+use crate::polygon::Polygon;
 use crate::sheet::{SheetTriangle, Tile};
 use glam::DVec2;
 use rayon::prelude::*;
@@ -134,37 +135,8 @@ fn gcd(a: usize, b: usize) -> usize {
 fn covered_texels<'a>(triangles: impl Iterator<Item = &'a SheetTriangle>, tile: &Tile) -> f32 {
     let low = DVec2::new(f64::from(tile.x), f64::from(tile.y));
     let high = low + DVec2::new(f64::from(tile.width), f64::from(tile.height));
-    let area: f64 = triangles.map(|t| area_within(t.corners, low, high)).sum();
-    area.min(tile.texels() as f64) as f32
-}
-
-/// Area of a triangle within a rectangle: cut by one side after the other (Sutherland and Hodgman, "Reentrant polygon clipping", 1974).
-fn area_within(corners: [DVec2; 3], low: DVec2, high: DVec2) -> f64 {
-    let mut polygon = [DVec2::ZERO; 8];
-    polygon[..3].copy_from_slice(&corners);
-    let mut count = 3;
-    for (axis, at, sign) in [(0, low.x, 1.0), (0, high.x, -1.0), (1, low.y, 1.0), (1, high.y, -1.0)] {
-        let inside = |p: DVec2| (p[axis] - at) * sign;
-        let (from, sides) = (polygon, count);
-        count = 0;
-        for i in 0..sides {
-            let (a, b) = (from[i], from[(i + 1) % sides]);
-            let (da, db) = (inside(a), inside(b));
-            if da >= 0.0 {
-                polygon[count] = a;
-                count += 1;
-            }
-            if (da > 0.0 && db < 0.0) || (da < 0.0 && db > 0.0) {
-                polygon[count] = a + (b - a) * (da / (da - db));
-                count += 1;
-            }
-        }
-        if count == 0 {
-            return 0.0;
-        }
-    }
-    let twice: f64 = (1..count - 1).map(|i| (polygon[i] - polygon[0]).perp_dot(polygon[i + 1] - polygon[0])).sum();
-    twice.abs() / 2.0
+    let twice: f64 = triangles.map(|t| Polygon::from(t.corners).within(low, high).twice_area()).sum();
+    (0.5 * twice).min(tile.texels() as f64) as f32
 }
 
 /// Shares blocks out so that all shares cost about the same: the dearest first, each to the share that has least (Graham, "Bounds on
@@ -183,36 +155,4 @@ pub fn share_out(blocks: &[(u32, f32)], shares: usize) -> Vec<Vec<(u32, f32)>> {
     }
     out.iter_mut().for_each(|own| own.sort_unstable_by_key(|(block, _)| *block));
     out
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn area_within_a_square_is_that_of_plane_geometry() {
-        let square = (DVec2::ZERO, DVec2::splat(10.0));
-        let area = |corners: [[f64; 2]; 3]| area_within(corners.map(DVec2::from_array), square.0, square.1);
-        assert_eq!(area([[1.0, 1.0], [4.0, 1.0], [1.0, 5.0]]), 6.0, "all of it");
-        assert_eq!(area([[-10.0, -10.0], [50.0, -10.0], [-10.0, 50.0]]), 100.0, "the whole square");
-        assert_eq!(area([[0.0, 0.0], [20.0, 0.0], [0.0, 20.0]]), 100.0, "its hypotenuse meets a corner");
-        assert_eq!(area([[5.0, 0.0], [15.0, 0.0], [5.0, 10.0]]), 37.5, "a trapezium of it");
-        assert_eq!(area([[11.0, 0.0], [15.0, 0.0], [11.0, 10.0]]), 0.0, "beside it");
-        assert_eq!(area([[4.0, 1.0], [1.0, 1.0], [1.0, 5.0]]), 6.0, "turned the other way");
-    }
-
-    #[test]
-    fn shares_are_even_and_hold_every_block_once() {
-        // Costs that span three orders: no share is above the mean by more than one block's cost.
-        let blocks: Vec<(u32, f32)> = (0..1000u32).map(|n| (n * 3, 1.0 + (n * 7919 % 1000) as f32 / 3.0)).collect();
-        let cost_of = |block: u32| f64::from(blocks[block as usize / 3].1);
-        let shares = share_out(&blocks, 17);
-        let loads: Vec<f64> = shares.iter().map(|own| own.iter().map(|(b, _)| cost_of(*b)).sum()).collect();
-        let mean = loads.iter().sum::<f64>() / 17.0;
-        assert!(loads.iter().all(|load| *load < mean * 1.01), "{loads:?}");
-        let mut all: Vec<u32> = shares.concat().into_iter().map(|(block, _)| block).collect();
-        all.sort_unstable();
-        assert_eq!(all, blocks.iter().map(|(b, _)| *b).collect::<Vec<_>>());
-        assert_eq!(share_out(&blocks[..2], 3).iter().filter(|own| own.is_empty()).count(), 1);
-    }
 }

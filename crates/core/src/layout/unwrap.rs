@@ -2,6 +2,7 @@
 
 use super::find_islands;
 use crate::mesh::Mesh;
+use crate::polygon::Polygon;
 use glam::{DVec2, Vec2};
 use rayon::prelude::*;
 use rustc_hash::FxHashMap;
@@ -238,35 +239,16 @@ impl Face {
         if self.low.cmpge(other.high).any() || other.low.cmpge(self.high).any() {
             return None;
         }
-        // Sutherland and Hodgman: a triangle cut by three lines has at most six corners.
-        let mut shape = [DVec2::ZERO; 9];
-        shape[..3].copy_from_slice(&self.corners);
-        let mut count = 3;
+        let mut shape = Polygon::from(self.corners);
         for i in 0..3 {
             let (from, to) = (other.corners[i], other.corners[(i + 1) % 3]);
-            let depth = |p: DVec2| (to - from).perp_dot(p - from);
-            let mut kept = [DVec2::ZERO; 9];
-            let mut n = 0;
-            for k in 0..count {
-                let (p, q) = (shape[k], shape[(k + 1) % count]);
-                let (dp, dq) = (depth(p), depth(q));
-                if dp >= 0.0 {
-                    kept[n] = p;
-                    n += 1;
-                }
-                if (dp > 0.0 && dq < 0.0) || (dp < 0.0 && dq > 0.0) {
-                    kept[n] = p.lerp(q, dp / (dp - dq));
-                    n += 1;
-                }
-            }
-            (shape, count) = (kept, n);
-            if count < 3 {
+            shape = shape.cut(|p| (to - from).perp_dot(p - from));
+            if shape.corners().len() < 3 {
                 return None;
             }
         }
-        let twice: f64 = (2..count).map(|i| (shape[i - 1] - shape[0]).perp_dot(shape[i] - shape[0])).sum();
-        let middle = shape[..count].iter().copied().sum::<DVec2>() / count as f64;
-        (0.5 * twice > LEAST_SHARE * self.area.min(other.area)).then_some((0.5 * twice, middle))
+        let area = 0.5 * shape.twice_area();
+        (area > LEAST_SHARE * self.area.min(other.area)).then(|| (area, shape.middle()))
     }
 }
 

@@ -4,6 +4,7 @@
 
 use super::tiles::Tile;
 use crate::mesh::Mesh;
+use crate::polygon::Polygon;
 use crate::surface::MeshPoint;
 use glam::{DVec2, dvec2};
 use robust::{Coord, orient2d};
@@ -242,38 +243,18 @@ impl SheetTriangle {
     /// The point of the triangle, cut to the texel whose top-left corner is (x, y), that lies nearest to its centre.
     /// None when the triangle does not reach into the texel's interior.
     fn nearest_in_texel(&self, x: f64, y: f64) -> Option<DVec2> {
-        let mut shape: Vec<DVec2> = self.corners.to_vec();
-        for (axis, limit, keep_above) in [(0, x, true), (0, x + 1.0, false), (1, y, true), (1, y + 1.0, false)] {
-            shape = clip(&shape, axis, limit, keep_above);
-        }
-        let area: f64 = (2..shape.len()).map(|i| (shape[i - 1] - shape[0]).perp_dot(shape[i] - shape[0])).sum();
-        if area <= 1e-12 {
+        let cut = Polygon::from(self.corners).within(dvec2(x, y), dvec2(x + 1.0, y + 1.0));
+        if cut.twice_area() <= 1e-12 {
             return None;
         }
+        let shape = cut.corners();
         let centre = dvec2(x + 0.5, y + 0.5);
         let nearest = (0..shape.len())
             .map(|i| nearest_on_segment(centre, shape[i], shape[(i + 1) % shape.len()]))
             .min_by(|p, q| p.distance_squared(centre).total_cmp(&q.distance_squared(centre)))?;
         // Pulled a hair towards the middle of the shape, so that rounding cannot push it out of the triangle.
-        let middle = shape.iter().copied().sum::<DVec2>() / shape.len() as f64;
-        Some(nearest.lerp(middle, 1e-3))
+        Some(nearest.lerp(cut.middle(), 1e-3))
     }
-}
-
-fn clip(shape: &[DVec2], axis: usize, limit: f64, keep_above: bool) -> Vec<DVec2> {
-    let depth = |p: DVec2| if keep_above { p[axis] - limit } else { limit - p[axis] };
-    let mut kept = Vec::with_capacity(shape.len() + 1);
-    for (i, &p) in shape.iter().enumerate() {
-        let q = shape[(i + 1) % shape.len()];
-        let (dp, dq) = (depth(p), depth(q));
-        if dp >= 0.0 {
-            kept.push(p);
-        }
-        if (dp > 0.0 && dq < 0.0) || (dp < 0.0 && dq > 0.0) {
-            kept.push(p.lerp(q, dp / (dp - dq)));
-        }
-    }
-    kept
 }
 
 fn nearest_on_segment(p: DVec2, a: DVec2, b: DVec2) -> DVec2 {

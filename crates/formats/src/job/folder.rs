@@ -30,12 +30,12 @@ pub struct Program {
 }
 
 impl Program {
-    /// The program that runs, of this version.
+    /// The program in a file, of this version.
     ///
     /// # Errors
-    /// Its file cannot be read.
-    pub fn this(version: &str) -> io::Result<Program> {
-        let build = hash_file(&std::env::current_exe()?)?.to_hex()[..16].to_owned();
+    /// The file cannot be read.
+    pub fn of(version: &str, file: &Path) -> io::Result<Program> {
+        let build = hash_file(file)?.to_hex()[..16].to_owned();
         Ok(Program { version: version.to_owned(), build })
     }
 
@@ -219,6 +219,21 @@ impl Job {
         Ok(Job { folder: folder.to_owned(), key: key_of(&facts), facts })
     }
 
+    /// Whether a folder holds a job.
+    ///
+    /// # Errors
+    /// It cannot be told.
+    pub fn is_in(folder: &Path) -> io::Result<bool> {
+        let path = folder.join(JOB);
+        path.try_exists().map_err(with_path(&path))
+    }
+
+    /// Bytes of what was worked out for all workers of the job in a folder; none where there is no job.
+    pub fn prepared_bytes(folder: &Path) -> u64 {
+        let job = folder.join(JOB).is_file();
+        if job { fs::metadata(folder.join(PREPARED)).map_or(0, |about| about.len()) } else { 0 }
+    }
+
     /// Opens the folder of a job.
     ///
     /// # Errors
@@ -246,6 +261,17 @@ impl Job {
 
     pub fn folder(&self) -> &Path {
         &self.folder
+    }
+
+    /// Where what tasks say goes under a cluster.
+    pub fn logs(&self) -> PathBuf {
+        self.folder.join("logs")
+    }
+
+    /// Seconds and bytes that the longest share is likely to take on so many threads.
+    pub fn of_task(&self, threads: usize) -> (f64, u64) {
+        let Estimated { longest_seconds, memory, thread_memory, .. } = self.facts.estimate;
+        (longest_seconds / threads as f64, memory + thread_memory * threads as u64)
     }
 
     /// Sees to it that the job is for this program, and that all files are those it was split with.

@@ -4,9 +4,13 @@
 mod folder;
 mod mapped;
 mod progress;
+mod slurm;
+mod split;
 mod tiles;
 
 pub use folder::{Estimated, Input, Job, JobFacts, JobFault, NewJob, Program, Share};
 pub use mapped::{open_packed, write_packed};
 pub use progress::{FailedShare, Status};
+pub use slurm::{MOST_TASKS, Slurm, SlurmFault, TRY_AGAIN, ToSend, quoted};
+pub use split::{SplitOrder, split, thread_seconds};
 pub use tiles::{JobTiles, NoTile};

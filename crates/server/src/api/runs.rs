@@ -32,7 +32,7 @@ pub struct RunView {
     pub seconds: Option<f64>,
     /// It waits until it is let go on.
     pub held: bool,
-    /// Bytes of finished tiles that it goes on from; of a run that has not ended well.
+    /// Bytes of finished tiles that it goes on from, or of what its job on a cluster begins with; of a run that has not ended well.
     pub landed: u64,
     /// Small pictures: the content hash by map.
     pub small: BTreeMap<String, String>,
@@ -42,6 +42,8 @@ pub struct RunView {
     pub starred: bool,
     /// Only part of its sheets was baked: how much, and into which run; none where everything was.
     pub region: Option<String>,
+    /// The cluster that it is, or was, baked on; none where it is baked here.
+    pub cluster: Option<String>,
 }
 
 /// What a person says of a run; what is left out stays.
@@ -106,6 +108,21 @@ pub struct RunOrder {
     /// Only part of a final, baked into an earlier run.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub region: Option<RegionOrder>,
+    /// A final that is baked on the cluster.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub on_cluster: bool,
+}
+
+/// A cluster that finals may be baked on.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct ClusterView {
+    pub name: String,
+    pub partition: Option<String>,
+    /// Shares that a final is cut into, and threads of each.
+    pub shares: u32,
+    pub threads: u32,
+    /// Why it does not answer now.
+    pub fault: Option<String>,
 }
 
 /// What of the sheets is baked, and the run that everything else comes from.

@@ -1,10 +1,12 @@
 //! Bakes as jobs: one at a time, proofs before finals, each outliving the page that asked for it and the program. Progress goes out as
 //! events.
 
+mod afar;
 mod around;
 mod queue;
 mod watch;
 
+pub use afar::forget;
 pub use queue::{Queue, Queued, Stopped};
 
 use crate::api::{Event, ProgressView};
@@ -12,13 +14,14 @@ use crate::fault::{Fault, Result, aside};
 use crate::keep::{Baked, keep_maps, keep_small};
 use crate::routes::{deliver_finished, most_proof_bytes};
 use crate::{App, locked};
+use afar::Afar;
 use ember_ridge_core::Recipe;
-use ember_ridge_core::bake::{Ended, Plan, PlanFault, Preview, Spool, Watch, first_look, run_into};
+use ember_ridge_core::bake::{Ended, Outcome, Plan, PlanFault, Preview, Spool, Watch, first_look, run_into};
 use ember_ridge_core::hits::HitStore;
 use ember_ridge_formats::files::spool_for;
 use ember_ridge_formats::hits::ShelfRun;
 use ember_ridge_formats::run_tiles::{RunKey, RunTiles};
-use ember_ridge_store::{Naming, Run, RunKind, RunStatus};
+use ember_ridge_store::{Naming, Run, RunKind, RunLine, RunStatus};
 use queue::Running;
 use rocket::http::Status;
 use std::collections::HashMap;
@@ -79,6 +82,11 @@ impl Jobs {
         self.wake.notify_one();
         self.tell(Event::Queue);
         found
+    }
+
+    /// Has a run that is worked on begin again from what it kept; false when it is not worked on.
+    pub fn begin_again(&self, run: i64) -> bool {
+        locked(&self.queue).pause(run)
     }
 
     /// Puts runs that wait into this order, in the places that they have now.
@@ -161,6 +169,19 @@ async fn end(app: &App, run: i64, status: RunStatus, why: Option<&str>) {
     }
 }
 
+/// Removes what a run keeps while it is unfinished, here and for a cluster.
+async fn leave(app: &Arc<App>, run: i64, afar: fn(&App, &RunLine)) {
+    if let Ok(line) = app.store.run_line(run).await {
+        let there = app.clone();
+        let _ = aside(move || {
+            afar(&there, &line);
+            Ok(())
+        })
+        .await;
+    }
+    app.store.drop_place(run);
+}
+
 async fn tell_untold(app: &App) {
     let untold = locked(&app.jobs.untold).clone();
     for (run, (status, why)) in untold {
@@ -189,7 +210,8 @@ async fn work_on(app: &Arc<App>, running: Arc<Running>) {
                     let kept = app.store.finish_run(id, &report, &files).await.map_err(Fault::from);
                     drop(naming);
                     if kept.is_ok() {
-                        app.store.drop_place(id);
+                        // Its tasks end by themselves: the cluster keeps account of them as done.
+                        leave(app, id, |_, line| line.cluster.iter().for_each(afar::tidy)).await;
                     }
                     kept
                 }
@@ -206,9 +228,9 @@ async fn work_on(app: &Arc<App>, running: Arc<Running>) {
             };
             if let Err(fault) = kept {
                 end(app, id, RunStatus::Failed, Some(fault.text())).await;
-                // With more room it can go on; whatever else went wrong would go wrong again.
-                if fault.status() != Status::InsufficientStorage {
-                    app.store.drop_place(id);
+                // With more room, or without its cluster, it can go on; whatever else went wrong would go wrong again.
+                if !matches!(fault.status(), Status::InsufficientStorage | Status::BadGateway) {
+                    leave(app, id, forget).await;
                 }
             }
             asset
@@ -284,7 +306,8 @@ fn bake(app: &Arc<App>, job: &Run, running: &Running) -> Result<Option<(Baked, N
     let around = around::around(app, job)?;
     let plan_it = || {
         // A proof that follows another has most of its tiles at once.
-        let looks = around.is_none() && (job.line.kind == RunKind::Final || kept.is_empty());
+        let begins = job.line.cluster.as_ref().is_none_or(|cluster| cluster.folder.is_none());
+        let looks = around.is_none() && begins && (job.line.kind == RunKind::Final || kept.is_empty());
         let first = if looks { first_look(&job.recipe, &scene, &watch)? } else { None };
         first.iter().for_each(|first| watch.sees(first));
         let plan = Plan::watched(&job.recipe, &scene, &watch)?;
@@ -294,11 +317,19 @@ fn bake(app: &Arc<App>, job: &Run, running: &Running) -> Result<Option<(Baked, N
         Ok(plan) => match around {
             // What is kept between bakes is of whole ones.
             Some(around) => plan.amid(around),
+            // What tiles cost is measured on such as are made from nothing.
+            None if job.line.cluster.is_some() => plan,
             None => plan.keeping(&kept),
         },
         Err(PlanFault::Stopped) => return Ok(None),
         Err(fault) => return Err(Fault::unusable(fault.to_string())),
     };
+    if let Some(afar) = Afar::of(app, job, &plan, &watch, running) {
+        return match afar.bake()? {
+            Some(outcome) => keep(app, outcome, &watch),
+            None => Ok(None),
+        };
+    }
     let spool = spool_of(app, job, &plan)?;
     // Hits only save work: a folder that cannot be written is no reason not to bake.
     let hits = if job.line.kind == RunKind::Final { app.hits.run().ok() } else { None };
@@ -315,8 +346,13 @@ fn bake(app: &Arc<App>, job: &Run, running: &Running) -> Result<Option<(Baked, N
             return Err(Fault::new(Status::InsufficientStorage, fault.to_string()));
         }
     };
-    watch.writes();
     let _ = hits.map(ShelfRun::finish);
+    keep(app, outcome, &watch)
+}
+
+/// Keeps the files of a bake; None when it was stopped meanwhile.
+fn keep(app: &Arc<App>, outcome: Outcome, watch: &JobWatch) -> Result<Option<(Baked, Naming)>> {
+    watch.writes();
     let naming = tokio::runtime::Handle::current().block_on(app.store.naming());
     let kept = keep_maps(app, outcome, &|| watch.stopped())?;
     Ok((!watch.stopped()).then_some((kept, naming)))

@@ -113,6 +113,11 @@ impl Queue {
         if self.runs.len() < before { Stopped::InQueue } else { Stopped::Not }
     }
 
+    /// Has a run that is worked on make room and wait again; false when it is not worked on.
+    pub fn pause(&mut self, run: i64) -> bool {
+        self.runs_now(run).map(|running| running.wishes(PAUSES)).is_some()
+    }
+
     /// Holds a run, or lets it go on; false when it neither waits nor runs.
     pub fn hold(&mut self, run: i64, held: bool) -> bool {
         if held && let Some(running) = self.runs_now(run) {
@@ -120,6 +125,11 @@ impl Queue {
         }
         let found = self.runs.iter_mut().find(|queued| queued.run == run);
         found.map(|queued| queued.held = held).is_some()
+    }
+
+    /// Whether a run waits until it is let go on.
+    pub fn is_held(&self, run: i64) -> bool {
+        self.runs.iter().any(|queued| queued.run == run && queued.held)
     }
 
     /// Puts runs into this order, in the places that they have now.

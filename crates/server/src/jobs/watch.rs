@@ -5,6 +5,7 @@ use crate::api::{Event, MapTime, ProgressView};
 use crate::keep::map_key;
 use crate::{App, locked};
 use ember_ridge_core::bake::{Canvas, Outcome, Preview, SoFar, Watch};
+use ember_ridge_formats::job::Status;
 use ember_ridge_store::Run;
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 
@@ -78,6 +79,12 @@ impl<'a> JobWatch<'a> {
         self.app.jobs.tell(Event::Progress(view));
     }
 
+    /// A cluster is at work.
+    pub fn far(&self, stage: &str, status: &Status) {
+        let share = status.done as f32 / status.tiles.max(1) as f32;
+        self.send(stage, share, status.seconds_left.map(|left| left as f32), None);
+    }
+
     /// A coarse bake is there to be looked at, before the bake itself is planned.
     pub fn sees(&self, first: &Outcome) {
         self.picture(first.sheets.len(), |sheet, map| first.preview(sheet, map));
@@ -100,6 +107,10 @@ impl<'a> JobWatch<'a> {
 impl Watch for JobWatch<'_> {
     fn now(&self) -> f64 {
         self.app.jobs.started.elapsed().as_secs_f64()
+    }
+
+    fn thread_seconds(&self) -> f64 {
+        ember_ridge_formats::job::thread_seconds()
     }
 
     fn stopped(&self) -> bool {

@@ -2,7 +2,8 @@
 
 use crate::App;
 use crate::api::{AssetLine, AssetView, Event, Freed, NewAsset, Revision, Role};
-use crate::fault::{Fault, Result};
+use crate::fault::{Fault, Result, aside};
+use crate::jobs::forget;
 use crate::routes::sent::{Refused, Sent};
 use crate::views;
 use ember_ridge_core::recipe::{Change, MOST_NAME, PatchFault, all_in_conflict, difference, merge};
@@ -285,8 +286,15 @@ async fn delete_asset(app: &State<Arc<App>>, id: i64) -> Result<Json<Freed>> {
     for run in app.store.open_runs(id).await? {
         app.jobs.stop(run.id);
     }
+    let far = app.store.runs_on_clusters(id).await?;
     app.store.delete_asset(id).await?;
     drop(turn);
+    let there = app.inner().clone();
+    aside(move || {
+        far.iter().for_each(|line| forget(&there, line));
+        Ok(())
+    })
+    .await?;
     let bytes = app.store.collect().await?;
     app.jobs.tell(Event::Asset { asset: id });
     Ok(Json(Freed { bytes }))

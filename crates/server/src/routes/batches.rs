@@ -85,7 +85,7 @@ async fn line_of(
     if only_changed && let Some(standing) = standing(app, &line, &recipe, profile).await {
         return standing;
     }
-    match queue_run(app, asset.id, RunKind::Final, &recipe, Some(asset.head)).await {
+    match queue_run(app, asset.id, RunKind::Final, &recipe, Some(asset.head), None).await {
         Ok(run) => BatchLine { run: Some(run), ..line },
         Err(fault) => BatchLine { fault: Some(fault.text().to_owned()), ..line },
     }

@@ -17,6 +17,7 @@ mod about;
 mod against;
 mod assets;
 mod batches;
+mod cluster;
 mod compare;
 mod deliveries;
 mod displaced;
@@ -79,6 +80,7 @@ pub fn described() -> OpenApi {
         queue::Described::openapi(),
         compare::Described::openapi(),
         preflight::Described::openapi(),
+        cluster::Described::openapi(),
         displaced::Described::openapi(),
         batches::Described::openapi(),
         deliveries::Described::openapi(),
@@ -112,6 +114,7 @@ pub fn mount(rocket: Rocket<Build>) -> Rocket<Build> {
         .mount("/api", queue::routes())
         .mount("/api", compare::routes())
         .mount("/api", preflight::routes())
+        .mount("/api", cluster::routes())
         .mount("/api", displaced::routes())
         .mount("/api", batches::routes())
         .mount("/api", deliveries::routes())

@@ -3,7 +3,7 @@
 use crate::App;
 use crate::api::{Event, HoldOrder, QueueOrder, QueuedRun, RunView};
 use crate::fault::{Fault, Result};
-use crate::routes::sent::Sent;
+use crate::routes::sent::{Given, Sent};
 use crate::views::run_view;
 use ember_ridge_store::RunStatus;
 use rocket::http::Status;
@@ -59,16 +59,30 @@ async fn hold_run(app: &State<Arc<App>>, id: i64, order: Sent<HoldOrder>) -> Res
     Ok(Json(run_view(app, app.store.run_line(id).await?)))
 }
 
-/// Lets a run that was stopped, was interrupted or failed go on: a final from its finished tiles, a proof from the start.
-#[utoipa::path(tag = "queue", responses((status = 200, description = "The run, queued", body = ref("RunView"))))]
-#[post("/runs/<id>/resume")]
-async fn resume_run(app: &State<Arc<App>>, id: i64) -> Result<Json<RunView>> {
+/// Lets a run that was stopped, was interrupted or failed go on: a final from its finished tiles, a proof from the start. One that a cluster
+/// works on may go on here.
+#[utoipa::path(
+    tag = "queue",
+    params(("here" = Option<bool>, Query, description = "Of a run on a cluster: go on on this machine, from the tiles that came")),
+    responses((status = 200, description = "The run, queued", body = ref("RunView"))),
+)]
+#[post("/runs/<id>/resume?<here>")]
+async fn resume_run(app: &State<Arc<App>>, id: i64, here: Given<bool>) -> Result<Json<RunView>> {
+    let here = here.optional()?.unwrap_or(false);
     // Asked for twice at once it waits once.
     let _turn = app.turn(app.store.run_line(id).await?.asset).await;
     let line = app.store.run_line(id).await?;
     let status = run_view(app, line.clone()).status;
+    if here && status == RunStatus::Running && line.cluster.is_some() {
+        app.store.bring_home(id).await?;
+        app.jobs.begin_again(id);
+        return Ok(Json(run_view(app, app.store.run_line(id).await?)));
+    }
     if !matches!(status, RunStatus::Stopped | RunStatus::Interrupted | RunStatus::Failed) {
         return Err(Fault::new(Status::Conflict, "this run was not cut off, so there is nothing to go on with"));
+    }
+    if here {
+        app.store.bring_home(id).await?;
     }
     app.store.let_go_on(id).await?;
     app.jobs.forget(id);

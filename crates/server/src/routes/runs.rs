@@ -3,7 +3,7 @@
 use crate::App;
 use crate::api::{Event, Freed, PictureLine, RegionOrder, RunDetail, RunOrder, RunPage, RunView, TexelMap, TexelView};
 use crate::fault::{Fault, Result, aside};
-use crate::jobs::Stopped;
+use crate::jobs::{Stopped, forget};
 use crate::keep::{is_map, map_key, small_name, squares_name, view_name, with_squares};
 use crate::routes::sent::{Given, Sent};
 use crate::routes::shared::{Stored, Zip, overwritten};
@@ -14,7 +14,7 @@ use ember_ridge_core::maps::{MapSettings, Reads, Unit};
 use ember_ridge_core::picture::{Coding, Image, linear_to_srgb};
 use ember_ridge_core::sheet::Region;
 use ember_ridge_formats::image::{level_sizes, read_image, write_png};
-use ember_ridge_store::{FoundBy, RunFile, RunFilter, RunKind, RunStatus};
+use ember_ridge_store::{FoundBy, OnCluster, RunFile, RunFilter, RunKind, RunStatus};
 use rocket::http::{ContentType, Status};
 use rocket::response::status::{Created, NoContent};
 use rocket::serde::json::Json;
@@ -54,6 +54,7 @@ async fn start_run(app: &State<Arc<App>>, id: i64, order: Sent<RunOrder>) -> Res
     let asset = app.store.asset(id).await?;
     // A recipe that came from a region's run still names it.
     let whole = Recipe { region: None, ..asset.recipe };
+    let cluster = if order.0.on_cluster { Some(on_cluster(app, &order.0)?) } else { None };
     let recipe = match (order.0.kind, order.0.region) {
         (RunKind::Proof, None) => whole.as_proof(),
         (RunKind::Final, None) => whole,
@@ -63,7 +64,20 @@ async fn start_run(app: &State<Arc<App>>, id: i64, order: Sent<RunOrder>) -> Res
             return Err(Fault::unusable("imported maps are not baked; ask for a proof or a final"));
         }
     };
-    enqueue(app, id, order.0.kind, &recipe, Some(asset.head)).await
+    enqueue(app, id, order.0.kind, &recipe, Some(asset.head), cluster).await
+}
+
+/// What is known from the beginning of a run that is baked on the cluster.
+fn on_cluster(app: &App, order: &RunOrder) -> Result<OnCluster> {
+    let cluster = app.cluster.as_ref().ok_or_else(|| {
+        Fault::unusable("No cluster is set up. Bake here, or describe one in cluster.json (docs/many-machines.md)")
+    })?;
+    if order.kind != RunKind::Final || order.region.is_some() {
+        return Err(Fault::unusable(
+            "Only whole finals are baked on a cluster; proofs and regions are done sooner here",
+        ));
+    }
+    Ok(OnCluster { name: cluster.name.clone(), ..OnCluster::default() })
 }
 
 /// The recipe of a region that is baked into an earlier run.
@@ -164,6 +178,13 @@ async fn delete_run(app: &State<Arc<App>>, id: i64) -> Result<Json<Freed>> {
             "this run is still baking and is being stopped. Delete it once it has stopped",
         ));
     }
+    let there = app.inner().clone();
+    let of_run = line.clone();
+    aside(move || {
+        forget(&there, &of_run);
+        Ok(())
+    })
+    .await?;
     app.store.delete_run(id).await?;
     let bytes = app.store.collect().await?;
     app.jobs.tell(Event::Asset { asset: line.asset });
@@ -177,8 +198,9 @@ async fn enqueue(
     kind: RunKind,
     recipe: &Recipe,
     revision: Option<i64>,
+    cluster: Option<OnCluster>,
 ) -> Result<Created<Json<RunView>>> {
-    let run = queue_run(app, asset, kind, recipe, revision).await?;
+    let run = queue_run(app, asset, kind, recipe, revision, cluster).await?;
     let view = Json(run_view(app, app.store.run_line(run).await?));
     Ok(Created::new(format!("/api/runs/{run}")).body(view))
 }
@@ -190,6 +212,7 @@ pub(super) async fn queue_run(
     kind: RunKind,
     recipe: &Recipe,
     revision: Option<i64>,
+    cluster: Option<OnCluster>,
 ) -> Result<i64> {
     recipe.validate().map_err(Fault::unusable)?;
     if let Some(what) = recipe.missing() {
@@ -205,7 +228,11 @@ pub(super) async fn queue_run(
         }
     }
     let before = app.store.newest_run(asset, None, false).await?;
-    let run = app.store.add_run(asset, kind, recipe, &run_changes(before.as_ref(), kind, recipe)).await?;
+    let changes = run_changes(before.as_ref(), kind, recipe);
+    let run = match &cluster {
+        Some(cluster) => app.store.add_run_on(asset, kind, recipe, &changes, cluster).await?,
+        None => app.store.add_run(asset, kind, recipe, &changes).await?,
+    };
     app.store.made_from(run, revision).await?;
     app.jobs.add(run, kind, false);
     app.jobs.tell(Event::Asset { asset });
@@ -224,7 +251,9 @@ async fn run_again(app: &State<Arc<App>>, id: i64) -> Result<Created<Json<RunVie
         return Err(Fault::unusable(NOT_BAKED));
     }
     let revision = app.store.revision_of_run(id).await?;
-    enqueue(app, run.line.asset, run.line.kind, &run.recipe, revision).await
+    let again = |cluster: &OnCluster| OnCluster { name: cluster.name.clone(), ..OnCluster::default() };
+    let cluster = run.line.cluster.as_ref().filter(|cluster| !cluster.here && app.cluster.is_some()).map(again);
+    enqueue(app, run.line.asset, run.line.kind, &run.recipe, revision, cluster).await
 }
 
 /// Stops a run that is queued or running; one that has ended stays as it is.

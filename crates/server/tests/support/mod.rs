@@ -15,7 +15,15 @@ pub async fn client(data: &Path) -> Client {
 
 pub fn settings(data: &Path) -> Settings {
     let address = [127, 0, 0, 1].into();
-    Settings { data: data.to_path_buf(), address, port: 0, samples: false, deliveries: None, memory: 1 << 30 }
+    Settings {
+        data: data.to_path_buf(),
+        address,
+        port: 0,
+        samples: false,
+        deliveries: None,
+        cluster: None,
+        memory: 1 << 30,
+    }
 }
 
 pub async fn served(settings: &Settings) -> Client {

@@ -1,9 +1,9 @@
 // Bake: a proof to judge, the final to keep; watch it land, stop it, see what it cost.
-import { mapKey } from "../../api/patch";
 import { type ShownRun, useActions, useAsset, useMapLabels, useRecipe, useShownRun } from "../../api/queries";
 import { Button, count, Row, Section, Segment, StopHead, seconds } from "../../ui/parts";
 import { ImportFirst } from "../next-step";
 import { BatchSection } from "./batch/section";
+import { FinalSection } from "./final-section";
 import { KeptHits } from "./kept-hits";
 import { Preflight } from "./preflight";
 import { QueueSection } from "./queue-section";
@@ -15,7 +15,6 @@ export function BakeStop() {
   const asset = useAsset().data;
   const [recipe, edit] = useRecipe();
   const { bake } = useActions();
-  const label = useMapLabels();
   const run = useShownRun();
   if (!asset || !recipe) return null;
   const { missing } = asset;
@@ -45,17 +44,7 @@ export function BakeStop() {
           Bake a proof, {proof} <kbd className="num opacity-70">B</kbd>
         </Button>
       </Section>
-      <Section title="Final">
-        <p className="text-ink-2">
-          {recipe.maps.map((m) => label(mapKey(m))).join(", ")} at{" "}
-          <span className="num">{recipe.sheet.size}</span>,{" "}
-          <span className="num">{recipe.sheet.samples}</span>{" "}
-          {recipe.sheet.samples === 1 ? "sample" : "samples"} per texel, {recipe.sheet.depth} bit
-        </p>
-        <Button className="mt-2 w-full" disabled={missing !== null} onClick={() => bake("final")}>
-          Bake the final, {recipe.sheet.size} <kbd className="num opacity-70">Shift B</kbd>
-        </Button>
-      </Section>
+      <FinalSection />
       <QueueSection />
       <BatchSection />
       <Preflight />

@@ -2,6 +2,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { CircleAlert, CircleCheck } from "lucide-react";
 import { api } from "../../api/client";
+import { useFinalsOn } from "../../api/clusters";
 import { useAsset, useMeshFindings, useShownRun } from "../../api/queries";
 import type { Preflight as Planned } from "../../api/types";
 import { Failed } from "../../ui/failed";
@@ -70,6 +71,7 @@ export function Preflight() {
 }
 
 function Costs({ plan, time }: { plan: Planned; time: number | null }) {
+  const away = useFinalsOn((s) => s.cluster);
   const line = (name: string, words: string, of: string, over: boolean) => (
     <>
       <dt>{name}</dt>
@@ -85,7 +87,7 @@ function Costs({ plan, time }: { plan: Planned; time: number | null }) {
       {line(
         "Time",
         time === null ? "unknown" : `about ${seconds(time)}`,
-        time === null ? "before the first bake" : "",
+        time === null ? "before the first bake" : away ? "on this machine" : "",
         false,
       )}
       {line("Memory", bytes(plan.memory), `of ${bytes(plan.memory_most)}`, plan.memory > plan.memory_most)}

@@ -4,7 +4,7 @@ import { type KeyboardEvent, useRef, useState } from "react";
 import { open } from "../../api/open";
 import { useProgress } from "../../api/progress";
 import { useActions, useMapLabels, useQueue } from "../../api/queries";
-import type { ProgressView, QueuedRun } from "../../api/types";
+import type { ProgressView, QueuedRun, RunView } from "../../api/types";
 import { useDraggedRow } from "../../ui/drag-rows";
 import { Failed } from "../../ui/failed";
 import { Fold } from "../../ui/fold";
@@ -20,6 +20,13 @@ export function reordered(list: readonly number[], entry: number, to: number): n
   const others = list.filter((one) => one !== entry);
   const at = Math.max(0, Math.min(others.length, to));
   return [...others.slice(0, at), entry, ...others.slice(at)];
+}
+
+/** What becomes of a run that waits. */
+function waits(run: RunView): string {
+  if (run.held) return ", on hold";
+  if (run.cluster) return run.landed > 0 ? `, on ${run.cluster}` : `, for ${run.cluster}`;
+  return run.landed > 0 ? ", paused" : "";
 }
 
 const nameOf = ({ run }: QueuedRun) => `${RUN_KINDS[run.kind]} ${run.number}`;
@@ -73,9 +80,10 @@ export function QueueSection() {
 }
 
 function Now({ progress, queued }: { progress: ProgressView; queued: QueuedRun | undefined }) {
-  const { stop, hold } = useActions();
+  const { stop, hold, resume } = useActions();
   const label = useMapLabels();
   const { maps, rays_per_second: rate } = progress;
+  const far = queued?.run.cluster;
   const rays = Math.max(0, 1 - maps.reduce((sum, m) => sum + m.share, 0));
   const rows: [string, number][] = [
     ["Primary rays", rays],
@@ -92,32 +100,38 @@ function Now({ progress, queued }: { progress: ProgressView; queued: QueuedRun |
         >
           {queued ? (
             <>
-              <b>{queued.asset_name}</b>, {nameOf(queued).toLowerCase()}, {progress.stage}
+              <b>{queued.asset_name}</b>, {nameOf(queued).toLowerCase()}
             </>
           ) : (
             progress.stage
           )}
         </button>
-        <b className="num">{Math.round(progress.share * 100)} %</b>
+        <b className="num shrink-0 whitespace-nowrap">{Math.round(progress.share * 100)} %</b>
       </div>
       <div className="my-1.5">
         <Bar label="Bake progress" share={progress.share} />
       </div>
-      <div className="flex items-center justify-between text-ink-3">
+      <p className="text-ink-3">
+        {queued && <span className="text-ink-2">{progress.stage}, </span>}
         <span className="num">
           {seconds(progress.elapsed)} elapsed
           {progress.left !== null ? `, ${seconds(progress.left)} left` : ""}
         </span>
-        <span className="flex gap-1">
-          {progress.kind === "final" && (
-            <Button onClick={() => hold(progress.run, true)}>
-              <Pause className="size-3 fill-current" /> Hold
-            </Button>
-          )}
-          <Button onClick={() => stop(progress.run)}>
-            <Square className="size-3 fill-current" /> Stop
+      </p>
+      <div className="mt-1.5 flex justify-end gap-1">
+        {far && (
+          <Button title={`Make here what ${far} has not made`} onClick={() => resume(progress.run, true)}>
+            Go on here
           </Button>
-        </span>
+        )}
+        {progress.kind === "final" && (
+          <Button onClick={() => hold(progress.run, true)}>
+            <Pause className="size-3 fill-current" /> Hold
+          </Button>
+        )}
+        <Button onClick={() => stop(progress.run)}>
+          <Square className="size-3 fill-current" /> Stop
+        </Button>
       </div>
       {rate !== null && (
         <Fold title={`${(rate / 1e6).toFixed(1)} million rays per second. Most of the time: ${most}`}>
@@ -168,7 +182,7 @@ function WaitingRow(props: {
       <span className="min-w-0 flex-1 leading-tight">
         <b className="block truncate">{queued.asset_name}</b>
         <span className="num block truncate text-ink-3">
-          {nameOf(queued)}, {run.size} px{run.held ? ", on hold" : run.landed > 0 ? ", paused" : ""}
+          {nameOf(queued)}, {run.size} px{waits(run)}
         </span>
       </span>
       <IconButton

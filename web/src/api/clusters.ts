@@ -1,0 +1,29 @@
+// Where finals are baked: on this machine, or on a cluster where one is set up.
+import { useQuery } from "@tanstack/react-query";
+import { create } from "zustand";
+import { api } from "./client";
+import { client } from "./query-client";
+
+const KEPT = "ember-ridge-finals-on";
+const ASKED = { queryKey: ["clusters"], queryFn: api.clusters };
+
+/** Whether finals are to be baked on the cluster. */
+export const useFinalsOn = create<{ cluster: boolean }>()(() => ({
+  cluster: localStorage.getItem(KEPT) === "cluster",
+}));
+
+export function setFinalsOn(cluster: boolean) {
+  localStorage.setItem(KEPT, cluster ? "cluster" : "here");
+  useFinalsOn.setState({ cluster });
+}
+
+/** Clusters that are set up, at most one, and whether it answers. */
+export function useClusters() {
+  return useQuery({ ...ASKED, refetchInterval: 30_000 });
+}
+
+/** Whether the next final goes to a cluster: one that was chosen may not be set up any more. */
+export async function finalGoesAway(): Promise<boolean> {
+  if (!useFinalsOn.getState().cluster) return false;
+  return (await client.ensureQueryData(ASKED)).length > 0;
+}
