@@ -63,7 +63,12 @@ impl Files {
         }
         let place = match &self.given_alone {
             None => path,
-            Some(given) => given.get(path).with_context(|| format!("{}: it was not given", path.display()))?,
+            Some(given) => given.get(path).with_context(|| {
+                format!(
+                    "{}: it is not among the files of the job. Split the bake again, into a new folder",
+                    path.display()
+                )
+            })?,
         };
         let bytes = read_plain(place)?;
         locked(&self.read).extend(path.canonicalize().map(|lies| (path.to_owned(), lies)));

@@ -2,10 +2,10 @@
 
 use super::large::{forget_peak, peak_memory};
 use super::{Clock, SIX, recipe, stone};
-use ember_ridge_core::bake::{Blocks, Costs, Plan, join, on_threads, run, run_apart, share_out};
-use ember_ridge_core::scene::{BakeScene, ReadyScene};
-use ember_ridge_core::sheet::TILE;
-use ember_ridge_formats::job::{Estimated, Job, NewJob, Program, Share};
+use ember_ridge_core::bake::{Plan, join, on_threads, run, run_apart};
+use ember_ridge_core::scene::BakeScene;
+use ember_ridge_formats::job::{Job, Program, SplitOrder, split};
+use std::collections::HashMap;
 use std::path::Path;
 use std::process::Command;
 use std::sync::Arc;
@@ -73,6 +73,42 @@ pub fn is_process() -> bool {
     true
 }
 
+/// Cuts a plan up into so many shares.
+fn split_into(shares: usize, plan: &Plan, place: &Path) -> Job {
+    let order = SplitOrder { shares, keeps_hits: false, program: program(), inputs: Vec::new(), cage: None };
+    let made = split(plan, order, place, &Clock(Instant::now()), &|_| ());
+    made.expect("room").expect("not stopped")
+}
+
+/// How long the longest of eight shares takes, in what its threads ran: of each tile the least of three times, as others work on this
+/// machine too.
+fn longest_share() {
+    let (stone, clock) = (stone(), Clock(Instant::now()));
+    let scene = BakeScene::new(&[&stone.low], &[&stone.high], None).expect("no cage");
+    let folder = tempfile::tempdir().expect("a folder");
+    let place = folder.path().join("job");
+    on_threads(1, || {
+        let plan = Plan::watched(&recipe(SIZE, 4, &SIX), &scene, &clock).expect("sound");
+        let job = split_into(8, &plan, &place);
+        let shares = job.shares().expect("there");
+        let mut least: HashMap<u32, f64> = HashMap::new();
+        for _ in 0..3 {
+            let _ = std::fs::remove_dir_all(place.join("tiles"));
+            for share in &shares {
+                run_apart(&plan, 1, &clock, (&job.facts.blocks, &share.blocks), &job.tiles()).expect("room");
+                for block in &share.blocks {
+                    let made = job.tiles().read(*block).expect("readable").expect("made");
+                    let seconds = least.entry(*block).or_insert(f64::INFINITY);
+                    *seconds = seconds.min(made.seconds);
+                }
+            }
+        }
+        let took: Vec<f64> = shares.iter().map(|share| share.blocks.iter().map(|block| least[block]).sum()).collect();
+        let (mean, longest) = (took.iter().sum::<f64>() / 8.0, took.iter().copied().fold(0.0, f64::max));
+        println!("eight shares: {mean:.2} s each, the longest {:.3} times the mean", longest / mean);
+    });
+}
+
 pub fn print() {
     println!("\n-- the stone at {SIZE}, six maps, 4 samples: two processes of one thread beside one of two threads");
     let stone = stone();
@@ -84,27 +120,7 @@ pub fn print() {
     let (before, begun) = (processor_seconds(), Instant::now());
     on_threads(2, || {
         let plan = Plan::watched(&recipe, &scene, &clock).expect("sound");
-        let blocks = Blocks::of(&plan, 2);
-        let costs = Costs::measured(&plan, &blocks, &clock, 3.0);
-        let shares = share_out(&costs.blocks, 2).into_iter().map(|own| {
-            let (blocks, costs) = own.into_iter().unzip();
-            Share { blocks, costs }
-        });
-        let ready = ReadyScene::of(&plan.rays.scene, None);
-        let new = NewJob {
-            name: "stone".into(),
-            program: program(),
-            recipe: &recipe,
-            inputs: Vec::new(),
-            prepared: ready.pack(),
-            shares: shares.collect(),
-            blocks,
-            tile_side: TILE * blocks.along,
-            sheets: Vec::new(),
-            keeps_hits: false,
-            estimate: Estimated::default(),
-        };
-        Job::make(&place, new).expect("room");
+        split_into(2, &plan, &place);
     });
     println!("split: {:.2} s, {:.2} s of processor time", begun.elapsed().as_secs_f64(), processor_seconds() - before);
     let mut least = [f64::INFINITY; 2];
@@ -133,4 +149,5 @@ pub fn print() {
     join(&plan, 2, &clock, Arc::new(job.tiles())).expect("all are there");
     let seconds = begun.elapsed().as_secs_f64();
     println!("join: {seconds:.2} s, {:.2} GiB at the peak", peak_memory() as f64 / f64::from(1 << 30));
+    longest_share();
 }

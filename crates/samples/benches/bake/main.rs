@@ -43,6 +43,10 @@ impl Watch for Clock {
     fn now(&self) -> f64 {
         self.0.elapsed().as_secs_f64()
     }
+    fn thread_seconds(&self) -> f64 {
+        ember_ridge_formats::job::thread_seconds()
+    }
+
     fn stopped(&self) -> bool {
         false
     }

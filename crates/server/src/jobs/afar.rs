@@ -106,14 +106,7 @@ impl<'a> Afar<'a> {
 
     /// The folder of the job, made unless it is there; None when the run was stopped meanwhile.
     fn folder(&mut self) -> Result<Option<Job>> {
-        let program = match &self.app.cluster {
-            Some(cluster) => cluster.program()?,
-            None => std::env::current_exe()?,
-        };
-        let unread = |fault: std::io::Error| {
-            kept(format!("{}: {fault}. Name another \"program\" for {}", program.display(), self.state.name))
-        };
-        let program = Program::of(env!("CARGO_PKG_VERSION"), &program).map_err(unread)?;
+        let program = self.program()?;
         let place = self.place()?;
         if let Some(job) = usable(&place, &self.plan.recipe, &program)? {
             return Ok(Some(job));
@@ -134,6 +127,22 @@ impl<'a> Afar<'a> {
             self.watch.begins(what);
         };
         on_threads(0, || split(self.plan, order, &place, self.watch, &stage)).map_err(of_job)
+    }
+
+    /// This program, which tasks have to run too.
+    fn program(&self) -> Result<Program> {
+        let build = |file: &Path| Program::of(env!("CARGO_PKG_VERSION"), file).map_err(|fault| kept(fault.to_string()));
+        let own = build(&std::env::current_exe()?)?;
+        let theirs = self.app.cluster.as_ref().and_then(|cluster| cluster.program.as_deref());
+        if let Some(theirs) = theirs.filter(|_| !self.state.here)
+            && build(theirs)? != own
+        {
+            return Err(kept(format!(
+                "{}: it is another build than this program, and its tiles might differ. Copy this one there, or go on here",
+                theirs.display()
+            )));
+        }
+        Ok(own)
     }
 
     fn place(&self) -> Result<PathBuf> {
