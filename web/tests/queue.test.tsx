@@ -74,9 +74,9 @@ test("the tab tells what is baked", () => {
 });
 
 test("what runs says how far it is, and what takes the time", () => {
-  expect(page.textContent).toContain("Lantern, final 5, baking");
+  expect(page.textContent).toContain("Lantern, final 5");
   expect(page.textContent).toContain("25 %");
-  expect(page.textContent).toContain("12 s elapsed, 36 s left");
+  expect(page.textContent).toContain("baking, 12 s elapsed, 36 s left");
   expect(page.textContent).toContain("4.2 million rays per second");
   const names = [...page.querySelectorAll("ol[aria-label=Waiting] li")].map((row) => row.textContent);
   expect(names).toEqual(["LanternFinal 6, 2048 px", "LanternFinal 7, 2048 px, on hold"]);
