@@ -62,6 +62,7 @@ test("edits are shown at once and sent as one when the hand rests", async () => 
     {
       method: "PATCH",
       path: "/api/assets/7/recipe",
+      query: "",
       match: '"3"',
       body: [
         { at: ["sheet", "size"], to: 4096 },

@@ -86,7 +86,7 @@ async fn a_final_that_a_cluster_refuses_says_so_and_goes_on_here() -> Result<()>
     session.button_starting("Bake the final").await?.click().await?;
     let refused = session.xpath("//*[@role='alert' and contains(., 'night farm refused the job')]").await?;
     let words = refused.text().await?;
-    ensure!(words.contains("Go on here, or let it go on once it answers"), "{words}");
+    ensure!(words.contains("Send it again once it is accepted, or go on here"), "{words}");
     let runs = session.runs_until(1, "the final to fail", |runs| runs[0]["status"] == "failed").await?;
     ensure!(runs[0]["cluster"] == "night farm", "{}", runs[0]);
     refused.find(fantoccini::Locator::XPath(".//button[.='Go on here']")).await?.click().await?;

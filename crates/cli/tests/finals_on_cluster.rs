@@ -30,6 +30,7 @@ echo "$number"
 "#;
 const SQUEUE: &str = r#"#!/bin/bash
 cd "$(dirname "$0")" || exit 1
+touch asked
 [ -e silent ] && { echo "squeue: error: the controller does not respond" >&2; exit 1; }
 for job in job-*; do [ -e "$job" ] && echo "${job#job-}"; done
 exit 0
@@ -115,6 +116,18 @@ impl Farm {
         fs::read_to_string(self.commands.join("cancelled")).unwrap_or_default().lines().count()
     }
 
+    /// Waits until so many jobs were sent.
+    fn sends(&self, jobs: u32) {
+        self.wait_for("a job in the queue", || self.sent() == jobs);
+    }
+
+    /// Waits until the cluster is asked for what was sent: it is remembered then.
+    fn is_asked(&self) {
+        let asked = self.commands.join("asked");
+        let _ = fs::remove_file(&asked);
+        self.wait_for("the cluster to be asked", || asked.exists());
+    }
+
     fn wait_for(&self, what: &str, is: impl Fn() -> bool) {
         let begun = Instant::now();
         while !is() {
@@ -137,7 +150,7 @@ fn a_final_on_a_cluster_has_the_bytes_of_one_here_and_proofs_go_before_it() {
 
     farm.tell("waits", true);
     let second = farm.bake();
-    farm.wait_for("a job in the queue", || farm.sent() == 2);
+    farm.sends(2);
     let proof = farm.server.bake("proof");
     assert_eq!(farm.ended(&proof)["status"], "done", "the cluster's final makes room");
     assert_eq!(farm.cancelled(), 0, "and its tasks stay in the queue");
@@ -159,7 +172,7 @@ fn a_final_on_a_cluster_is_stopped_held_and_outlasts_the_program() {
     let here = farm.server.final_map();
     farm.tell("waits", true);
     let stopped = farm.bake();
-    farm.wait_for("a job in the queue", || farm.sent() == 1);
+    farm.sends(1);
     farm.server.json("POST", &format!("/api/runs/{stopped}/stop"), &Value::Null);
     assert_eq!(farm.ended(&stopped)["status"], "stopped");
     assert_eq!(farm.cancelled(), 1);
@@ -169,11 +182,12 @@ fn a_final_on_a_cluster_is_stopped_held_and_outlasts_the_program() {
 
     farm.tell("waits", true);
     let held = farm.bake();
-    farm.wait_for("a job in the queue", || farm.sent() == 3);
+    farm.sends(3);
     farm.server.json("POST", &format!("/api/runs/{held}/hold"), &json!({ "held": true }));
     farm.wait_for("its tasks to be called back", || farm.cancelled() == 2);
     farm.server.json("POST", &format!("/api/runs/{held}/hold"), &json!({ "held": false }));
-    farm.wait_for("another job", || farm.sent() == 4);
+    farm.sends(4);
+    farm.is_asked();
     let data = farm.server.data.clone();
     farm.server.child.kill().expect("it ran");
     farm.server.child.wait().expect("it ended");
@@ -186,12 +200,38 @@ fn a_final_on_a_cluster_is_stopped_held_and_outlasts_the_program() {
     // One that was stopped and is deleted leaves nothing.
     farm.tell("waits", true);
     let deleted = farm.bake();
-    farm.wait_for("a job in the queue", || farm.sent() == 5);
+    farm.sends(5);
     farm.server.json("POST", &format!("/api/runs/{deleted}/stop"), &Value::Null);
     farm.ended(&deleted);
     assert_eq!(entries(&farm.jobs), 1);
     farm.server.json("DELETE", &format!("/api/runs/{deleted}"), &Value::Null);
     assert_eq!(entries(&farm.jobs), 0);
+}
+
+/// While a proof is baked here, the tasks of a final are at work; whoever stops or holds it then wants them to end too.
+#[test]
+fn a_final_that_waits_for_a_proof_takes_its_tasks_with_it() {
+    let farm = Farm::new();
+    // A proof that takes a while.
+    farm.server.edit(&["sheet", "proof_size"], json!(2048));
+    farm.server.edit(&["sheet", "size"], json!(2048));
+    farm.tell("waits", true);
+    let last = farm.bake();
+    for (jobs, act, body) in [(1, "hold", json!({ "held": true })), (2, "stop", Value::Null)] {
+        farm.sends(jobs);
+        farm.wait_for("it to be worked on", || farm.server.run(&last)["status"] == "running");
+        let proof = farm.server.bake("proof");
+        farm.server.wait(&proof, |run| run["status"] == "running");
+        assert_eq!(farm.server.run(&last)["status"], "waiting", "the proof goes first");
+        assert_eq!(farm.cancelled(), jobs as usize - 1);
+        farm.server.json("POST", &format!("/api/runs/{last}/{act}"), &body);
+        farm.wait_for("its tasks to be called back", || farm.cancelled() == jobs as usize);
+        if act == "hold" {
+            farm.server.json("POST", &format!("/api/runs/{last}/hold"), &json!({ "held": false }));
+        }
+        farm.ended(&proof);
+    }
+    assert_eq!(farm.ended(&last)["status"], "stopped");
 }
 
 #[test]
@@ -200,7 +240,7 @@ fn what_a_cluster_refuses_or_loses_is_told_in_words_and_made_here_or_sent_again(
     let here = farm.server.final_map();
     farm.tell("refuses", true);
     let refused = farm.bake();
-    farm.failed(&refused, &["night farm refused the job", "no hours left", "Go on here"]);
+    farm.failed(&refused, &["night farm refused the job", "no hours left", "Send it again", "go on here"]);
     farm.go_on(&refused, true);
     farm.done(&refused, Value::Null, &here);
     farm.tell("refuses", false);
@@ -215,7 +255,7 @@ fn what_a_cluster_refuses_or_loses_is_told_in_words_and_made_here_or_sent_again(
     // While its tasks wait, it is taken home.
     farm.tell("waits", true);
     let home = farm.bake();
-    farm.wait_for("a job in the queue", || farm.sent() == 3);
+    farm.sends(3);
     farm.wait_for("it to be worked on", || farm.server.run(&home)["status"] == "running");
     farm.go_on(&home, true);
     farm.done(&home, Value::Null, &here);

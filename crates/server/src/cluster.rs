@@ -94,7 +94,7 @@ impl Cluster {
     /// Slurm as it answers there.
     pub fn slurm(&self) -> Slurm {
         let Cluster { command, partition, time, memory, options, .. } = self.clone();
-        Slurm { command: Some(command), partition, time, memory, options }
+        Slurm { command, partition, time, memory, options }
     }
 
     /// The program that tasks run.

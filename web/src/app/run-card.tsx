@@ -86,7 +86,7 @@ export function RunCard(props: {
             {text}
           </span>
           <span
-            className={`block truncate ${run.status === "partial" ? "text-madder" : "text-ink-3"} ${repeatable ? (awaited ? "pr-40" : "pr-20") : done ? "pr-10" : ""}`}
+            className={`block truncate ${run.status === "partial" ? "text-madder" : "text-ink-3"} ${repeatable ? (awaited ? "pr-48" : "pr-20") : done ? "pr-10" : ""}`}
           >
             {run.seconds !== null && !imported && `${seconds(run.seconds)}, `}
             {imported ? `${run.size} px` : quiet}
@@ -116,17 +116,17 @@ export function RunCard(props: {
           ) : (
             <button
               type="button"
-              title={run.cluster ? `Send what is missing to ${run.cluster} again` : undefined}
+              title={awaited ? `Send what is missing to ${run.cluster} again` : undefined}
               onClick={() => resume(run.id)}
               className={ONWARD}
             >
-              <Play className="size-3 fill-current" /> Go on
+              <Play className="size-3 fill-current" /> {awaited ? "Send again" : "Go on"}
             </button>
           )}
           {awaited && (
             <button
               type="button"
-              title={`Make here what ${run.cluster} has not made`}
+              title="Make what is missing on this machine"
               onClick={() => resume(run.id, true)}
               className={ONWARD}
             >

@@ -38,6 +38,8 @@ export async function draw(piece: ReactNode): Promise<HTMLElement> {
 export interface Asked {
   method: string;
   path: string;
+  /** With its question mark, or empty. */
+  query: string;
   match: string | null;
   body: unknown;
 }
@@ -52,6 +54,7 @@ export function serve(
     const asked = {
       method: request.method,
       path: new URL(request.url).pathname,
+      query: new URL(request.url).search,
       match: request.headers.get("If-Match"),
       body: text === "" ? null : JSON.parse(text),
     };

@@ -26,7 +26,7 @@ impl Cluster {
     /// Slurm, by its commands on the path.
     pub fn slurm(&self) -> Slurm {
         let Cluster { partition, time, memory, options } = self.clone();
-        Slurm { command: None, partition, time, memory, options }
+        Slurm { command: "sbatch".into(), partition, time, memory, options }
     }
 }
 

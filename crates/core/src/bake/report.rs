@@ -1,6 +1,8 @@
 //! The written account of a bake, `report.json`: the recipe that made it, what it cost, what it found.
 
-use crate::finding::Finding;
+use super::counts::Counts;
+use super::plan::Plan;
+use crate::finding::{Finding, worst_first};
 use crate::maps::{PaletteEntry, Reads};
 use crate::picture::Depth;
 use crate::reach::ResolvedReach;
@@ -89,4 +91,57 @@ pub struct Report {
     pub sheets: Vec<String>,
     pub maps: BTreeMap<String, MapReport>,
     pub findings: Vec<Finding>,
+}
+
+impl Report {
+    /// What a bake counted, in so many seconds; scales and faults of maps are told by the outcome.
+    pub(super) fn of(plan: &Plan, counts: &Counts, seconds: f64) -> Report {
+        let size = plan.recipe.sheet.size;
+        let diagonal = plan.rays.scene.diagonal();
+        let mut findings = plan.findings.clone();
+        findings.extend(counts.findings(plan));
+        worst_first(&mut findings);
+        let written: BTreeMap<String, MapReport> = plan
+            .maps
+            .iter()
+            .zip(&counts.maps)
+            .map(|(map, tally)| {
+                let report = MapReport {
+                    file: String::new(),
+                    files: Vec::new(),
+                    seconds: tally.seconds,
+                    preparing: map.preparing,
+                    rays: tally.rays,
+                    mean_rays: tally.by_error.mean(),
+                    width: size,
+                    height: size,
+                    depth: map.facts.depth,
+                    encoding: map.facts.settings.encoding(),
+                    reads: Some(map.facts.settings.reads(diagonal)),
+                    scale: None,
+                    extreme: map.facts.heights().then_some(tally.extreme),
+                    palette: map.work.as_ref().ok().and_then(|w| w.palette()).map(<[_]>::to_vec),
+                    mends: 0,
+                    error: None,
+                };
+                (map.facts.key().to_owned(), report)
+            })
+            .collect();
+        Report {
+            version: 1,
+            recipe: plan.recipe.clone(),
+            reach: plan.rays.field.summary,
+            seconds,
+            ray_seconds: counts.ray_seconds,
+            rays: counts.all_rays(),
+            kept_rays: counts.kept_rays,
+            texels: u64::from(size) * u64::from(size) * plan.rays.sheets.len() as u64,
+            covered: counts.covered,
+            misses: counts.misses,
+            back_faces: counts.back_faces,
+            sheets: plan.rays.sheets.iter().map(|s| s.name.label()).collect(),
+            maps: written,
+            findings,
+        }
+    }
 }

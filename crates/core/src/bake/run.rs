@@ -7,16 +7,14 @@ use super::counts::Counts;
 use super::kept::{Begun, Keeping, KeptTiles, Left};
 use super::outcome::Outcome;
 use super::plan::{Plan, PlannedMap};
-use super::report::{MapReport, Report};
+use super::report::Report;
 use super::spool::{MemorySpool, Slots, Spool};
-use crate::finding::worst_first;
 use crate::hits::{HitStore, Scratch, TileHits, TileNumber, TileSource};
 use crate::maps::{Asked, TileWork};
 use crate::sheet::Coverage;
 use crate::stop::never;
 use parking_lot::Mutex;
 use rayon::prelude::*;
-use std::collections::BTreeMap;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
 
@@ -222,7 +220,7 @@ pub(super) fn run_in_pool(
         keeping.finish();
     }
     let covered = shared.covered.into_iter().map(|c| c.into_inner()).collect();
-    let report = report(plan, &counts, shared.earlier.into_inner() + watch.now() - started);
+    let report = Report::of(plan, &counts, shared.earlier.into_inner() + watch.now() - started);
     let mut outcome = Outcome::new(plan, covered, counts, report, spool, canvas);
     for map in &outcome.maps {
         if let Some(entry) = outcome.report.maps.get_mut(map.facts.key()) {
@@ -449,55 +447,5 @@ impl<'a> Shared<'a> {
             keeping.leave(number, Arc::new(hits), Left { maps: left, signals }, &changed);
         }
         counts
-    }
-}
-
-fn report(plan: &Plan, counts: &Counts, seconds: f64) -> Report {
-    let size = plan.recipe.sheet.size;
-    let diagonal = plan.rays.scene.diagonal();
-    let mut findings = plan.findings.clone();
-    findings.extend(counts.findings(plan));
-    worst_first(&mut findings);
-    let written: BTreeMap<String, MapReport> = plan
-        .maps
-        .iter()
-        .zip(&counts.maps)
-        .map(|(map, tally)| {
-            let report = MapReport {
-                file: String::new(),
-                files: Vec::new(),
-                seconds: tally.seconds,
-                preparing: map.preparing,
-                rays: tally.rays,
-                mean_rays: tally.by_error.mean(),
-                width: size,
-                height: size,
-                depth: map.facts.depth,
-                encoding: map.facts.settings.encoding(),
-                reads: Some(map.facts.settings.reads(diagonal)),
-                scale: None,
-                extreme: map.facts.heights().then_some(tally.extreme),
-                palette: map.work.as_ref().ok().and_then(|w| w.palette()).map(<[_]>::to_vec),
-                mends: 0,
-                error: None,
-            };
-            (map.facts.key().to_owned(), report)
-        })
-        .collect();
-    Report {
-        version: 1,
-        recipe: plan.recipe.clone(),
-        reach: plan.rays.field.summary,
-        seconds,
-        ray_seconds: counts.ray_seconds,
-        rays: counts.all_rays(),
-        kept_rays: counts.kept_rays,
-        texels: u64::from(size) * u64::from(size) * plan.rays.sheets.len() as u64,
-        covered: counts.covered,
-        misses: counts.misses,
-        back_faces: counts.back_faces,
-        sheets: plan.rays.sheets.iter().map(|s| s.name.label()).collect(),
-        maps: written,
-        findings,
     }
 }

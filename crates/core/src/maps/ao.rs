@@ -1,9 +1,7 @@
 //! `ao`: ambient occlusion, the share of the cosine-weighted sky that a point of the sculpt sees up to a distance.
 
 use super::fan::{Falloff, FanRequest, Occluders, RayWish, Rays, Side};
-use super::{
-    Automatic, DetailMap, MadeFrom, Map, MapKind, MapShape, MapWork, Setup, TileWork, check_distance, distance_words,
-};
+use super::{Automatic, DetailMap, MadeFrom, Map, MapKind, MapShape, MapWork, Setup, TileWork};
 use crate::surface::Distance;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -87,7 +85,7 @@ impl Map for AoSettings {
         format!(
             "{} to {} by {}{}{}",
             self.rays.words(),
-            distance_words(self.distance),
+            self.distance.words(),
             self.occluders.words(),
             self.from.words(),
             if self.detail { ", with detail of finishes" } else { "" }
@@ -96,7 +94,7 @@ impl Map for AoSettings {
 
     fn validate(&self) -> Result<(), String> {
         self.rays.check()?;
-        check_distance("distance", self.distance)
+        self.distance.check("distance")
     }
 
     fn rays(&self) -> Option<Rays> {

@@ -3,9 +3,7 @@
 use super::ao::AUTO_DISTANCE;
 use super::fan::{Falloff, FanRequest, Occluders, RayWish, Rays, Side};
 use super::normal::{put_normal, to_tangent_space};
-use super::{
-    Automatic, Green, Map, MapKind, MapShape, MapWork, Reads, Setup, TileWork, check_distance, distance_words,
-};
+use super::{Automatic, Green, Map, MapKind, MapShape, MapWork, Reads, Setup, TileWork};
 use crate::surface::Distance;
 use glam::Vec3;
 use schemars::JsonSchema;
@@ -73,13 +71,13 @@ impl Map for BentNormalSettings {
     }
 
     fn words(&self) -> String {
-        let distance = distance_words(self.distance);
+        let distance = self.distance.words();
         format!("{}, {} to {distance} by {}", self.y.words(), self.rays.words(), self.occluders.words())
     }
 
     fn validate(&self) -> Result<(), String> {
         self.rays.check()?;
-        check_distance("distance", self.distance)
+        self.distance.check("distance")
     }
 
     fn rays(&self) -> Option<Rays> {

@@ -3,9 +3,7 @@
 
 use super::curvature::{AUTO_DETAIL, BendSource};
 use super::fan::{Falloff, FanRequest, Occluders, RayWish, Rays, Side};
-use super::{
-    Automatic, DetailMap, MadeFrom, Map, MapKind, MapShape, MapWork, Setup, TileWork, check_distance, distance_words,
-};
+use super::{Automatic, DetailMap, MadeFrom, Map, MapKind, MapShape, MapWork, Setup, TileWork};
 use crate::surface::Distance;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -98,7 +96,7 @@ impl Map for CavitySettings {
             CavityMethod::Occlusion => "openness within twice the detail size, linear falloff",
             CavityMethod::Curvature => "1 - concave part of curvature at the detail size less that at four times it",
         };
-        format!("{how}; {}; detail size {}", Self::KIND.encoding, distance_words(self.detail))
+        format!("{how}; {}; detail size {}", Self::KIND.encoding, self.detail.words())
     }
 
     fn words(&self) -> String {
@@ -106,12 +104,12 @@ impl Map for CavitySettings {
             CavityMethod::Occlusion => "by occlusion",
             CavityMethod::Curvature => "by curvature",
         };
-        format!("{method}, size {}, strength {}{}", distance_words(self.detail), self.strength, self.from.words())
+        format!("{method}, size {}, strength {}{}", self.detail.words(), self.strength, self.from.words())
     }
 
     fn validate(&self) -> Result<(), String> {
         self.rays.check()?;
-        check_distance("detail", self.detail)?;
+        self.detail.check("detail")?;
         match self.strength.is_finite() && (0.0..=16.0).contains(&self.strength) {
             true => Ok(()),
             false => Err(format!("strength is {}; give 0 to 16", self.strength)),

@@ -1,9 +1,6 @@
 //! `curvature`: the sculpt's mean curvature, averaged over a detail size: edges bright, creases dark.
 
-use super::{
-    Automatic, DetailMap, MadeFrom, Map, MapKind, MapShape, MapWork, Reads, Setup, TileWork, Unit, check_distance,
-    distance_words,
-};
+use super::{Automatic, DetailMap, MadeFrom, Map, MapKind, MapShape, MapWork, Reads, Setup, TileWork, Unit};
 use crate::mesh::CurvatureField;
 use crate::surface::Distance;
 use schemars::JsonSchema;
@@ -85,12 +82,7 @@ impl Map for CurvatureSettings {
             CurvatureEncoding::Grey => "0.5 + 0.5*clamp(H*r, -1, 1); linear",
             CurvatureEncoding::RedGreen => "clamp(H*r, 0, 1) in red, clamp(-H*r, 0, 1) in green; linear",
         };
-        format!(
-            "{}: {how}; detail size {}, r {}",
-            Self::KIND.encoding,
-            distance_words(self.detail),
-            distance_words(self.radius)
-        )
+        format!("{}: {how}; detail size {}, r {}", Self::KIND.encoding, self.detail.words(), self.radius.words())
     }
 
     fn words(&self) -> String {
@@ -98,17 +90,12 @@ impl Map for CurvatureSettings {
             CurvatureEncoding::Grey => "grey",
             CurvatureEncoding::RedGreen => "red and green",
         };
-        format!(
-            "over {}, full at radius {}, {encoding}{}",
-            distance_words(self.detail),
-            distance_words(self.radius),
-            self.from.words()
-        )
+        format!("over {}, full at radius {}, {encoding}{}", self.detail.words(), self.radius.words(), self.from.words())
     }
 
     fn validate(&self) -> Result<(), String> {
-        check_distance("detail", self.detail)?;
-        check_distance("radius", self.radius)
+        self.detail.check("detail")?;
+        self.radius.check("radius")
     }
 
     fn uses_normal_map(&self) -> bool {

@@ -3,7 +3,7 @@
 
 use super::fan::FanRequest;
 use super::finished::FinishTask;
-use super::{Map, MapKind, MapShape, MapWork, Setup, TileWork, check_distance, distance_words, set_distance};
+use super::{Map, MapKind, MapShape, MapWork, Setup, TileWork};
 use crate::finish::FinishChannel;
 use crate::surface::Distance;
 use schemars::JsonSchema;
@@ -37,15 +37,15 @@ impl Map for DisplacementSettings {
     }
 
     fn words(&self) -> String {
-        format!("scale {}", distance_words(self.scale))
+        format!("scale {}", self.scale.words())
     }
 
     fn validate(&self) -> Result<(), String> {
-        check_distance("scale", self.scale)
+        self.scale.check("scale")
     }
 
     fn set_scale(&self) -> Option<f32> {
-        set_distance(self.scale)
+        self.scale.set()
     }
 }
 

@@ -1,7 +1,7 @@
 //! `height`: how far finishes stand above the surface that they lie on, or below it.
 
 use super::finished::FinishTask;
-use super::{Map, MapKind, MapShape, MapWork, Setup, check_distance, distance_words, set_distance};
+use super::{Map, MapKind, MapShape, MapWork, Setup};
 use crate::finish::FinishChannel;
 use crate::surface::Distance;
 use schemars::JsonSchema;
@@ -30,14 +30,14 @@ impl Map for HeightSettings {
     }
 
     fn words(&self) -> String {
-        format!("scale {}", distance_words(self.scale))
+        format!("scale {}", self.scale.words())
     }
 
     fn validate(&self) -> Result<(), String> {
-        check_distance("scale", self.scale)
+        self.scale.check("scale")
     }
 
     fn set_scale(&self) -> Option<f32> {
-        set_distance(self.scale)
+        self.scale.set()
     }
 }

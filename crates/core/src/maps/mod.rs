@@ -75,7 +75,6 @@ pub use work::{Setup, TileWork};
 use crate::finding::Finding;
 use crate::finish::{FinishChannel, file_name};
 use crate::picture::PictureSource;
-use crate::surface::Distance;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -479,30 +478,5 @@ impl MapSettings {
     /// What a new asset bakes until told otherwise.
     pub fn first_choice() -> Vec<MapSettings> {
         ["normal", "ao", "curvature", "id", "miss"].into_iter().filter_map(MapSettings::by_key).collect()
-    }
-}
-
-/// A distance that is set; none where it is measured.
-fn set_distance(distance: Distance) -> Option<f32> {
-    match distance {
-        Distance::Units(units) => Some(units),
-        Distance::Auto => None,
-    }
-}
-
-/// A distance in the words of the ledger.
-fn distance_words(distance: Distance) -> String {
-    match distance {
-        Distance::Auto => "auto".into(),
-        Distance::Units(units) => units.to_string(),
-    }
-}
-
-fn check_distance(name: &str, distance: Distance) -> Result<(), String> {
-    match distance {
-        Distance::Units(d) if !(d.is_finite() && d > 0.0) => {
-            Err(format!("{name} is {d}; give a distance above 0 in scene units, or \"auto\""))
-        }
-        Distance::Units(_) | Distance::Auto => Ok(()),
     }
 }

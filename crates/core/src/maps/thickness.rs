@@ -1,7 +1,7 @@
 //! `thickness`: how far light could go inward: the mean free path of cosine-weighted rays into the body, up to a distance.
 
 use super::fan::{Falloff, FanRequest, Occluders, RayWish, Rays, Side};
-use super::{Automatic, Map, MapKind, MapShape, MapWork, Setup, TileWork, check_distance, distance_words};
+use super::{Automatic, Map, MapKind, MapShape, MapWork, Setup, TileWork};
 use crate::surface::Distance;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -50,12 +50,12 @@ impl Map for ThicknessSettings {
     }
 
     fn words(&self) -> String {
-        format!("{} to {}", self.rays.words(), distance_words(self.distance))
+        format!("{} to {}", self.rays.words(), self.distance.words())
     }
 
     fn validate(&self) -> Result<(), String> {
         self.rays.check()?;
-        check_distance("distance", self.distance)
+        self.distance.check("distance")
     }
 
     fn rays(&self) -> Option<Rays> {

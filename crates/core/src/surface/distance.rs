@@ -22,6 +22,35 @@ impl Distance {
             Distance::Auto => diagonal * share,
         }
     }
+
+    /// What is set; none where it is measured.
+    pub fn set(self) -> Option<f32> {
+        match self {
+            Distance::Units(units) => Some(units),
+            Distance::Auto => None,
+        }
+    }
+
+    /// In the words of the ledger.
+    pub fn words(self) -> String {
+        match self {
+            Distance::Auto => "auto".into(),
+            Distance::Units(units) => units.to_string(),
+        }
+    }
+
+    /// Checks what is set under a name.
+    ///
+    /// # Errors
+    /// The name, what it is, and what it may be.
+    pub fn check(self, name: &str) -> Result<(), String> {
+        match self {
+            Distance::Units(d) if !(d.is_finite() && d > 0.0) => {
+                Err(format!("{name} is {d}; give a distance above 0 in scene units, or \"auto\""))
+            }
+            Distance::Units(_) | Distance::Auto => Ok(()),
+        }
+    }
 }
 
 impl JsonSchema for Distance {

@@ -18,10 +18,10 @@ const ASKS: Duration = Duration::from_secs(10);
 const SENDS: Duration = Duration::from_secs(60);
 
 /// How jobs are sent.
-#[derive(Clone, Debug, Default, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Slurm {
     /// The command that sends: `sbatch` where it is on the path, or where it lies; squeue and scancel lie beside it.
-    pub command: Option<PathBuf>,
+    pub command: PathBuf,
     /// The cluster's own where none is named.
     pub partition: Option<String>,
     /// Time and memory of a task, as Slurm writes them; as estimated where none is given.
@@ -50,7 +50,7 @@ pub enum SlurmFault {
     /// The command is missing, or does not answer in time.
     #[error("{command}: {fault}")]
     Silent { command: String, fault: String },
-    #[error("{command} refused: {said}")]
+    #[error("{command} failed: {said}")]
     Refused { command: String, said: String },
     /// The folder for what tasks say cannot be made.
     #[error("{0}")]
@@ -120,7 +120,7 @@ impl Slurm {
     fn send(&self, job: &ToSend, more: &[String], script: &str) -> Result<String, SlurmFault> {
         let (time, memory) = self.limits(job.seconds, job.bytes);
         let name: String = job.name.chars().map(|c| if c.is_alphanumeric() { c } else { '-' }).collect();
-        let mut sbatch = Command::new(self.sbatch());
+        let mut sbatch = Command::new(&self.command);
         sbatch.args(["--parsable", "--open-mode=append"]).args(more);
         sbatch.arg(format!("--job-name={name}")).arg(format!("--output={}", job.log.display()));
         sbatch.arg(format!("--cpus-per-task={}", job.threads.max(1)));
@@ -137,13 +137,9 @@ impl Slurm {
         }
     }
 
-    fn sbatch(&self) -> &Path {
-        self.command.as_deref().unwrap_or(Path::new("sbatch"))
-    }
-
     /// A command that lies beside the one that sends.
     fn beside(&self, name: &str) -> Command {
-        Command::new(self.sbatch().with_file_name(name))
+        Command::new(self.command.with_file_name(name))
     }
 
     /// Whether any of these jobs is in the queue or runs.
@@ -153,7 +149,7 @@ impl Slurm {
     pub fn in_queue(&self, numbers: &[String]) -> Result<bool, SlurmFault> {
         let mut squeue = self.beside("squeue");
         // The number of the array, for each of its tasks too.
-        squeue.args(["--noheader", "--format=%F"]);
+        squeue.args(["--noheader", "--me", "--format=%F"]);
         let listed = told_by(squeue, "", ASKS)?;
         Ok(listed.lines().any(|line| numbers.iter().any(|number| line.trim() == number)))
     }

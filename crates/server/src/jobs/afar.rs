@@ -4,7 +4,7 @@
 use super::queue::Running;
 use super::watch::JobWatch;
 use crate::cluster::Cluster;
-use crate::fault::{Fault, Result};
+use crate::fault::{Fault, Result, aside};
 use crate::{App, locked};
 use ember_ridge_core::Recipe;
 use ember_ridge_core::bake::{Ended, Made, Outcome, Plan, Watch, join, on_threads, run_apart};
@@ -17,8 +17,9 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::time::{Duration, Instant};
 
-/// How often the cluster is asked.
+/// The cluster is asked each second at first, then each time a twentieth of the time has gone by, but not less often than that.
 const ASKED_EVERY: Duration = Duration::from_secs(1);
+const SELDOM: Duration = Duration::from_secs(15);
 /// A cluster that does not answer for so long is given up; its tasks go on all the same.
 const SILENT_FOR: Duration = Duration::from_secs(600);
 /// Tiles of tasks that have ended may come into sight so much later, over a shared disk.
@@ -131,7 +132,12 @@ impl<'a> Afar<'a> {
 
     /// This program, which tasks have to run too.
     fn program(&self) -> Result<Program> {
-        let build = |file: &Path| Program::of(env!("CARGO_PKG_VERSION"), file).map_err(|fault| kept(fault.to_string()));
+        let build = |file: &Path| {
+            Program::of(env!("CARGO_PKG_VERSION"), file).map_err(|fault| {
+                let remedy = "Start the program again, or name another \"program\" for the cluster";
+                kept(format!("{}: the program there cannot be read ({}). {remedy}", file.display(), fault.kind()))
+            })
+        };
         let own = build(&std::env::current_exe()?)?;
         let theirs = self.app.cluster.as_ref().and_then(|cluster| cluster.program.as_deref());
         if let Some(theirs) = theirs.filter(|_| !self.state.here)
@@ -172,11 +178,16 @@ impl<'a> Afar<'a> {
         self.watch.begins(&stage);
         let program = cluster.program()?;
         let sent = cluster.slurm().send_shares(job, &program, cluster.threads).map_err(|fault| {
-            let what = match fault {
-                SlurmFault::Refused { .. } => "refused the job",
-                SlurmFault::Silent { .. } | SlurmFault::Folder(_) => "does not answer",
-            };
-            kept(format!("{} {what} ({fault}). Go on here, or let it go on once it answers", self.name()))
+            let name = self.name();
+            kept(match fault {
+                SlurmFault::Refused { .. } => {
+                    format!("{name} refused the job ({fault}). Send it again once it is accepted, or go on here")
+                }
+                SlurmFault::Silent { .. } => {
+                    format!("{name} does not answer ({fault}). Send it again once it answers, or go on here")
+                }
+                SlurmFault::Folder(_) => fault.to_string(),
+            })
         })?;
         self.state.jobs = vec![sent];
         self.remember()
@@ -185,7 +196,8 @@ impl<'a> Afar<'a> {
     /// Waits until all tiles are there; false when the run was stopped or paused.
     fn wait_for(&mut self, job: &Job) -> Result<bool> {
         let slurm = self.cluster()?.slurm();
-        let (mut answered, mut emptied): (Instant, Option<Instant>) = (Instant::now(), None);
+        let begun = Instant::now();
+        let (mut answered, mut emptied): (Instant, Option<Instant>) = (begun, None);
         loop {
             if self.watch.stopped() {
                 // A proof goes first while the cluster works on; who stops or holds a run wants it to end there too.
@@ -221,7 +233,7 @@ impl<'a> Afar<'a> {
                 Err(fault) if answered.elapsed() > SILENT_FOR => {
                     let name = self.name();
                     return Err(kept(format!(
-                        "{name} does not answer any more ({fault}). Its tasks may still run. Go on here, or let it go on once it answers"
+                        "{name} does not answer any more ({fault}). Its tasks may still run. Send it again once it answers, or go on here"
                     )));
                 }
                 Err(_) => {}
@@ -232,7 +244,7 @@ impl<'a> Afar<'a> {
                 _ => format!("on {}", self.name()),
             };
             self.watch.far(&stage, &status);
-            self.rest(ASKED_EVERY.max(4 * asked.elapsed()));
+            self.rest(ASKED_EVERY.max(begun.elapsed() / 20).min(SELDOM).max(4 * asked.elapsed()));
         }
     }
 
@@ -251,7 +263,7 @@ impl<'a> Afar<'a> {
         };
         let JobStatus { left, tiles, .. } = status;
         format!(
-            "Tasks on {} ended with {left} of {tiles} tiles missing; {why}. Let the run go on to send what is missing, or go on here",
+            "Tasks on {} ended with {left} of {tiles} tiles missing; {why}. Send what is missing again, or go on here",
             self.name()
         )
     }
@@ -340,6 +352,20 @@ pub fn forget(app: &App, line: &RunLine) {
         call_back(app, state);
         tidy(state);
     }
+}
+
+/// Ends what a run that is not worked on has on a cluster; its tiles stay.
+pub async fn call_off(app: &Arc<App>, run: i64) -> Result<()> {
+    let Some(state) = app.store.run_line(run).await?.cluster.filter(|state| !state.jobs.is_empty()) else {
+        return Ok(());
+    };
+    let (there, sent) = (app.clone(), state.clone());
+    aside(move || {
+        call_back(&there, &sent);
+        Ok(())
+    })
+    .await?;
+    Ok(app.store.set_cluster_job(run, state.folder.as_deref(), &[]).await?)
 }
 
 /// Removes the job of a run.

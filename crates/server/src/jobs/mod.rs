@@ -6,7 +6,7 @@ mod around;
 mod queue;
 mod watch;
 
-pub use afar::forget;
+pub use afar::{call_off, forget};
 pub use queue::{Queue, Queued, Stopped};
 
 use crate::api::{Event, ProgressView};
@@ -241,8 +241,11 @@ async fn work_on(app: &Arc<App>, running: Arc<Running>) {
         }
     };
     let kept = locked(&app.jobs.queue).put_back(again);
+    // It was stopped, or held, after it had paused.
+    if again && (!kept || locked(&app.jobs.queue).is_held(id)) {
+        let _ = call_off(app, id).await;
+    }
     match again {
-        // It was stopped after it had paused.
         true if !kept => end(app, id, RunStatus::Stopped, None).await,
         true => drop(app.store.pause_run(id).await),
         false => {}

@@ -5,7 +5,7 @@ use crate::App;
 use crate::api::{BatchDelivery, BatchLineView, BatchOrder, BatchState, BatchView, DeliveryOrder, DeliveryTold, Event};
 use crate::fault::{Fault, Result};
 use crate::routes::deliveries::{deliver_run, folder_of, still_there};
-use crate::routes::runs::queue_run;
+use crate::routes::run_orders::queue_run;
 use crate::routes::sent::Sent;
 use crate::views::run_view;
 use ember_ridge_core::deliver::Profile;

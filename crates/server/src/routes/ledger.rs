@@ -4,7 +4,7 @@ use crate::App;
 use crate::api::{Event, ProofLimit, ProofRoom, RunLabel, RunView};
 use crate::fault::{Fault, Result};
 use crate::routes::assets::{Tagged, edit_with, view};
-use crate::routes::runs::NOT_BAKED;
+use crate::routes::run_orders::NOT_BAKED;
 use crate::routes::sent::Sent;
 use crate::views::run_view;
 use ember_ridge_store::{MOST_PROOFS, RunKind};

@@ -41,6 +41,7 @@ mod preflight;
 mod profiles;
 mod queue;
 mod reach;
+mod run_orders;
 mod runs;
 mod sent;
 mod shared;
@@ -76,6 +77,7 @@ pub fn described() -> OpenApi {
         finish_library::Described::openapi(),
         finishes::Described::openapi(),
         reach::Described::openapi(),
+        run_orders::Described::openapi(),
         runs::Described::openapi(),
         queue::Described::openapi(),
         compare::Described::openapi(),
@@ -110,6 +112,7 @@ pub fn mount(rocket: Rocket<Build>) -> Rocket<Build> {
         .mount("/api", finish_library::routes())
         .mount("/api", finishes::routes())
         .mount("/api", reach::routes())
+        .mount("/api", run_orders::routes())
         .mount("/api", runs::routes())
         .mount("/api", queue::routes())
         .mount("/api", compare::routes())

@@ -3,6 +3,7 @@
 use crate::App;
 use crate::api::{Event, HoldOrder, QueueOrder, QueuedRun, RunView};
 use crate::fault::{Fault, Result};
+use crate::jobs::call_off;
 use crate::routes::sent::{Given, Sent};
 use crate::views::run_view;
 use ember_ridge_store::RunStatus;
@@ -55,6 +56,10 @@ async fn hold_run(app: &State<Arc<App>>, id: i64, order: Sent<HoldOrder>) -> Res
         return Err(Fault::new(Status::Conflict, "this run neither waits nor runs, so it cannot be held"));
     }
     app.store.hold_run(id, order.0.held).await?;
+    // One that waits for a proof may have tasks at work; one that is worked on ends them itself.
+    if order.0.held && !app.jobs.works_on(id) {
+        call_off(app, id).await?;
+    }
     app.jobs.tell(Event::Asset { asset: line.asset });
     Ok(Json(run_view(app, app.store.run_line(id).await?)))
 }

@@ -1,5 +1,5 @@
 // The final: what it bakes, and where.
-import { setFinalsOn, useClusters, useFinalsOn } from "../../api/clusters";
+import { setFinalsOn, useClusters, useFinalsCluster } from "../../api/clusters";
 import { mapKey } from "../../api/patch";
 import { useActions, useAsset, useMapLabels, useRecipe } from "../../api/queries";
 import type { ClusterView } from "../../api/types";
@@ -11,7 +11,7 @@ export function FinalSection() {
   const { bake } = useActions();
   const label = useMapLabels();
   const cluster = useClusters().data?.[0];
-  const away = useFinalsOn((s) => s.cluster) && cluster !== undefined;
+  const away = useFinalsCluster();
   if (!asset || !recipe) return null;
   const { size, samples, depth } = recipe.sheet;
   return (
@@ -34,12 +34,12 @@ export function FinalSection() {
         </Row>
       )}
       <CutOff />
-      {away && <Away cluster={cluster} work={asset.estimates?.whole.thread_seconds ?? null} />}
+      {away && <Away cluster={away} work={asset.estimates?.whole.thread_seconds ?? null} />}
       <Button
         className="mt-2 w-full"
         disabled={asset.missing !== null}
         onClick={() => bake("final")}
-        title={away ? `Bake the final on ${cluster.name}` : undefined}
+        title={away ? `Bake the final on ${away.name}` : undefined}
       >
         Bake the final, {size} <kbd className="num opacity-70">Shift B</kbd>
       </Button>

@@ -2,7 +2,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { CircleAlert, CircleCheck } from "lucide-react";
 import { api } from "../../api/client";
-import { useFinalsOn } from "../../api/clusters";
+import { useFinalsCluster } from "../../api/clusters";
 import { useAsset, useMeshFindings, useShownRun } from "../../api/queries";
 import type { Preflight as Planned } from "../../api/types";
 import { Failed } from "../../ui/failed";
@@ -71,7 +71,7 @@ export function Preflight() {
 }
 
 function Costs({ plan, time }: { plan: Planned; time: number | null }) {
-  const away = useFinalsOn((s) => s.cluster);
+  const away = useFinalsCluster() !== undefined;
   const line = (name: string, words: string, of: string, over: boolean) => (
     <>
       <dt>{name}</dt>

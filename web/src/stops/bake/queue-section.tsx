@@ -120,7 +120,7 @@ function Now({ progress, queued }: { progress: ProgressView; queued: QueuedRun |
       </p>
       <div className="mt-1.5 flex justify-end gap-1">
         {far && (
-          <Button title={`Make here what ${far} has not made`} onClick={() => resume(progress.run, true)}>
+          <Button title="Make what is missing on this machine" onClick={() => resume(progress.run, true)}>
             Go on here
           </Button>
         )}
