@@ -126,7 +126,11 @@ fn a_final_of_the_page_is_baked_on_the_cluster_stopped_there_and_goes_on_here() 
         slurm.told("scontrol", &["update", node, "state=drain", "reason=test"]).expect("drained");
     }
     let waits = server.json("POST", "/api/assets/1/runs", &order)["id"].clone();
-    wait_for("a job in the queue", || slurm.told("squeue", &["-h"]).filter(|said| !said.trim().is_empty()));
+    // The queue tells whose tasks they are, so that nothing is sent twice.
+    let asked = ["--noheader", "--me", "--states=PENDING,RUNNING,SUSPENDED", "--format=%F %k"];
+    let told = wait_for("a job in the queue", || slurm.told("squeue", &asked).filter(|said| !said.trim().is_empty()));
+    let place = format!("/runs/{waits}/job");
+    assert!(told.lines().all(|line| line.ends_with(&place)), "{told}");
     server.json("POST", &format!("/api/runs/{waits}/stop"), &Value::Null);
     assert_eq!(server.wait(&waits, ended)["status"], "stopped");
     wait_for("an empty queue", || slurm.told("squeue", &["-h"]).filter(|said| said.trim().is_empty()));

@@ -13,7 +13,7 @@ const SBATCH: &str = r#"#!/bin/bash
 cd "$(dirname "$0")" || exit 1
 [ -e refuses ] && { echo "sbatch: error: the account has no hours left" >&2; exit 1; }
 cat > script
-for word in "$@"; do case $word in --array=0-*) last=${word#--array=0-} ;; esac; done
+for word in "$@"; do case $word in --array=0-*) last=${word#--array=0-} ;; --comment=*) comment=${word#--comment=} ;; esac; done
 number=$(( $(cat number) + 1 ))
 PLACE=$PWD NUMBER=$number LAST=$last setsid bash -c '
     echo $$ > "$PLACE/job-$NUMBER"
@@ -25,14 +25,18 @@ PLACE=$PWD NUMBER=$number LAST=$last setsid bash -c '
     rm -f "$PLACE/job-$NUMBER"
 ' < /dev/null > /dev/null 2>&1 &
 while [ ! -s "job-$number" ] && kill -0 $! 2> /dev/null; do sleep 0.01; done
+echo "$comment" > "comment-$number"
 echo "$number" > number.new && mv number.new number
+[ -e slow ] && sleep 3
 echo "$number"
 "#;
 const SQUEUE: &str = r#"#!/bin/bash
 cd "$(dirname "$0")" || exit 1
-touch asked
 [ -e silent ] && { echo "squeue: error: the controller does not respond" >&2; exit 1; }
-for job in job-*; do [ -e "$job" ] && echo "${job#job-}"; done
+for job in job-*; do
+    number=${job#job-}
+    [ -e "$job" ] && case $* in *%k*) echo "$number $(cat "comment-$number")" ;; *) echo "$number" ;; esac
+done
 exit 0
 "#;
 const SCANCEL: &str = r#"#!/bin/bash
@@ -121,13 +125,6 @@ impl Farm {
         self.wait_for("a job in the queue", || self.sent() == jobs);
     }
 
-    /// Waits until the cluster is asked for what was sent: it is remembered then.
-    fn is_asked(&self) {
-        let asked = self.commands.join("asked");
-        let _ = fs::remove_file(&asked);
-        self.wait_for("the cluster to be asked", || asked.exists());
-    }
-
     fn wait_for(&self, what: &str, is: impl Fn() -> bool) {
         let begun = Instant::now();
         while !is() {
@@ -185,13 +182,15 @@ fn a_final_on_a_cluster_is_stopped_held_and_outlasts_the_program() {
     farm.sends(3);
     farm.server.json("POST", &format!("/api/runs/{held}/hold"), &json!({ "held": true }));
     farm.wait_for("its tasks to be called back", || farm.cancelled() == 2);
+    // The program ends after its tasks are in the queue, before it is told their number.
+    farm.tell("slow", true);
     farm.server.json("POST", &format!("/api/runs/{held}/hold"), &json!({ "held": false }));
     farm.sends(4);
-    farm.is_asked();
     let data = farm.server.data.clone();
     farm.server.child.kill().expect("it ran");
     farm.server.child.wait().expect("it ended");
     farm.server = Server::start(&data);
+    farm.tell("slow", false);
     farm.wait_for("it to be worked on", || farm.server.run(&held)["status"] == "running");
     farm.tell("waits", false);
     farm.done(&held, json!("night farm"), &here);

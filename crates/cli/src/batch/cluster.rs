@@ -133,6 +133,7 @@ pub fn run(
         let command = format!("{program} batch-task {} {name}", quoted(&place));
         let job = ToSend {
             name: &format!("batch-{name}"),
+            comment: None,
             log: place.join("logs").join(format!("{name}-%a.log")),
             threads,
             seconds,

@@ -86,7 +86,8 @@ fn send(arguments: &Submit, job: &Job, (folder, out): (&Path, &Path)) -> Result<
     let logs = job.logs();
     let bytes = facts.estimate.join_memory + facts.estimate.thread_memory * threads as u64;
     let seconds = facts.estimate.join_seconds;
-    let join = ToSend { name: &name, log: logs.join("join.log"), threads, seconds, bytes, after: Some(&number) };
+    let log = logs.join("join.log");
+    let join = ToSend { name: &name, comment: None, log, threads, seconds, bytes, after: Some(&number) };
     let join = slurm.send_one(&join, &command).map_err(not_sent)?;
     let tasks = facts.shares.min(MOST_TASKS);
     if arguments.json {

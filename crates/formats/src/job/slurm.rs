@@ -34,6 +34,8 @@ pub struct Slurm {
 /// A job that is to be sent.
 pub struct ToSend<'a> {
     pub name: &'a str,
+    /// What the queue tells beside its number, for [`Slurm::sent_for`].
+    pub comment: Option<&'a str>,
     /// Where its words go; of an array, `%a` is the number of the task.
     pub log: PathBuf,
     pub threads: usize,
@@ -107,7 +109,27 @@ impl Slurm {
         let (seconds, bytes) = job.of_task(threads);
         let name = format!("bake-{}", job.facts.name);
         let log = logs.join("share-%a.log");
-        self.send_array(&ToSend { name: &name, log, threads, seconds, bytes, after: None }, &work, job.facts.shares)
+        let comment = Some(&*comment_of(job));
+        let array = ToSend { name: &name, comment, log, threads, seconds, bytes, after: None };
+        self.send_array(&array, &work, job.facts.shares)
+    }
+
+    /// Arrays that [`Slurm::send_shares`] sent for a job and that wait or run, whoever sent them; not those that are being ended.
+    ///
+    /// # Errors
+    /// The cluster does not answer.
+    pub fn sent_for(&self, job: &Job) -> Result<Vec<String>, SlurmFault> {
+        let comment = comment_of(job);
+        let mut sent: Vec<String> = Vec::new();
+        for line in self.queue(&["--states=PENDING,RUNNING,SUSPENDED", "--format=%F %k"])?.lines() {
+            if let Some((number, of)) = line.trim().split_once(' ')
+                && of == comment
+                && !sent.iter().any(|known| known == number)
+            {
+                sent.push(number.to_owned());
+            }
+        }
+        Ok(sent)
     }
 
     /// Time and memory that a task is given, as Slurm writes them.
@@ -122,6 +144,7 @@ impl Slurm {
         let name: String = job.name.chars().map(|c| if c.is_alphanumeric() { c } else { '-' }).collect();
         let mut sbatch = Command::new(&self.command);
         sbatch.args(["--parsable", "--open-mode=append"]).args(more);
+        sbatch.args(job.comment.iter().map(|comment| format!("--comment={comment}")));
         sbatch.arg(format!("--job-name={name}")).arg(format!("--output={}", job.log.display()));
         sbatch.arg(format!("--cpus-per-task={}", job.threads.max(1)));
         sbatch.arg(format!("--time={time}")).arg(format!("--mem={memory}"));
@@ -147,11 +170,15 @@ impl Slurm {
     /// # Errors
     /// The cluster does not answer.
     pub fn in_queue(&self, numbers: &[String]) -> Result<bool, SlurmFault> {
-        let mut squeue = self.beside("squeue");
-        // The number of the array, for each of its tasks too.
-        squeue.args(["--noheader", "--me", "--format=%F"]);
-        let listed = told_by(squeue, "", ASKS)?;
+        let listed = self.queue(&["--format=%F"])?;
         Ok(listed.lines().any(|line| numbers.iter().any(|number| line.trim() == number)))
+    }
+
+    /// What the queue tells of this user's jobs, a line each task: %F is the number of its array.
+    fn queue(&self, more: &[&str]) -> Result<String, SlurmFault> {
+        let mut squeue = self.beside("squeue");
+        squeue.args(["--noheader", "--me"]).args(more);
+        told_by(squeue, "", ASKS)
     }
 
     /// Ends jobs, those that run and those that wait.
@@ -163,6 +190,11 @@ impl Slurm {
         scancel.args(numbers);
         told_by(scancel, "", ASKS).map(drop)
     }
+}
+
+/// How the queue knows the tasks of a job: by its folder.
+fn comment_of(job: &Job) -> String {
+    job.folder().to_string_lossy().into_owned()
 }
 
 /// What a command says when it is given some words, if it does so in time.

@@ -34,6 +34,8 @@ pub(super) struct Afar<'a> {
     watch: &'a JobWatch<'a>,
     running: &'a Running,
     state: OnCluster,
+    /// Known not to be in the cluster's queue.
+    unsent: bool,
 }
 
 /// What is kept can be gone on with.
@@ -55,7 +57,7 @@ impl<'a> Afar<'a> {
         running: &'a Running,
     ) -> Option<Afar<'a>> {
         let state = run.line.cluster.clone()?;
-        Some(Afar { app, run, plan, watch, running, state })
+        Some(Afar { app, run, plan, watch, running, state, unsent: false })
     }
 
     /// The bake; None when it was stopped or paused.
@@ -116,6 +118,7 @@ impl<'a> Afar<'a> {
         self.call_back();
         clear(&place)?;
         self.state = OnCluster { folder: Some(place.clone()), jobs: Vec::new(), ..self.state.clone() };
+        self.unsent = true;
         self.remember()?;
         if !self.watch.begins("splitting") {
             return Ok(None);
@@ -171,6 +174,29 @@ impl<'a> Afar<'a> {
         self.state.jobs.clear();
     }
 
+    /// Whether any of its tasks waits or runs, those too that were sent just before the program ended.
+    fn in_queue(&mut self, job: &Job) -> Result<std::result::Result<bool, SlurmFault>> {
+        let slurm = self.cluster()?.slurm();
+        if !self.state.jobs.is_empty() {
+            return Ok(slurm.in_queue(&self.state.jobs));
+        }
+        if self.unsent {
+            return Ok(Ok(false));
+        }
+        match slurm.sent_for(job) {
+            Ok(sent) if sent.is_empty() => {
+                self.unsent = true;
+                Ok(Ok(false))
+            }
+            Ok(sent) => {
+                self.state.jobs = sent;
+                self.remember()?;
+                Ok(Ok(true))
+            }
+            Err(fault) => Ok(Err(fault)),
+        }
+    }
+
     /// Sends all shares; finished tiles are not made again.
     fn send(&mut self, job: &Job) -> Result<()> {
         let cluster = self.cluster()?;
@@ -195,7 +221,6 @@ impl<'a> Afar<'a> {
 
     /// Waits until all tiles are there; false when the run was stopped or paused.
     fn wait_for(&mut self, job: &Job) -> Result<bool> {
-        let slurm = self.cluster()?.slurm();
         let begun = Instant::now();
         let (mut answered, mut emptied): (Instant, Option<Instant>) = (begun, None);
         loop {
@@ -209,10 +234,7 @@ impl<'a> Afar<'a> {
             }
             let asked = Instant::now();
             // Asked for before tiles are looked for: a task that has left the queue has written its tiles.
-            let queued = match self.state.jobs.is_empty() {
-                true => Ok(false),
-                false => slurm.in_queue(&self.state.jobs),
-            };
+            let queued = self.in_queue(job)?;
             let status = job.status().map_err(of_job)?;
             if status.left == 0 {
                 return Ok(true);
