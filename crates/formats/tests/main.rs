@@ -14,4 +14,5 @@ mod materialx;
 mod meshes;
 mod pyramid;
 mod run_tiles;
+mod slurm;
 mod surfaces;

@@ -80,7 +80,7 @@ export function RunCard(props: {
             </span>
           )}
           <span
-            className={`${name ? "line-clamp-1" : "line-clamp-2"} pr-4 leading-tight ${run.status === "failed" ? "text-madder" : ""}`}
+            className={`${name || awaited ? "line-clamp-1" : "line-clamp-2"} pr-4 leading-tight ${run.status === "failed" ? "text-madder" : ""}`}
             title={text}
           >
             {text}

@@ -212,7 +212,9 @@ fn told_by(mut command: Command, words: &str, patience: Duration) -> Result<Stri
         true => Ok(out),
         false => {
             let said = if err.trim().is_empty() { status.to_string() } else { err.trim().to_owned() };
-            Err(SlurmFault::Refused { command: name, said })
+            // It is there: where it lies is of no interest.
+            let command = Path::new(&name).file_name().map_or(name.clone(), |file| file.to_string_lossy().into_owned());
+            Err(SlurmFault::Refused { command, said })
         }
     }
 }
