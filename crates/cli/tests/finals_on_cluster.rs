@@ -12,15 +12,15 @@ use std::time::{Duration, Instant};
 const SBATCH: &str = r#"#!/bin/bash
 cd "$(dirname "$0")" || exit 1
 [ -e refuses ] && { echo "sbatch: error: the account has no hours left" >&2; exit 1; }
-cat > script
-for word in "$@"; do case $word in --array=0-*) last=${word#--array=0-} ;; --comment=*) comment=${word#--comment=} ;; esac; done
 number=$(( $(cat number) + 1 ))
+cat > "script-$number"
+for word in "$@"; do case $word in --array=0-*) last=${word#--array=0-} ;; --comment=*) comment=${word#--comment=} ;; esac; done
 PLACE=$PWD NUMBER=$number LAST=$last setsid bash -c '
     echo $$ > "$PLACE/job-$NUMBER"
     while [ -e "$PLACE/waits" ]; do sleep 0.02; done
     cd / || exit
     for (( task = 0; task <= LAST; task++ )); do
-        [ -e "$PLACE/loses" ] || SLURM_ARRAY_TASK_ID=$task bash "$PLACE/script"
+        [ -e "$PLACE/loses" ] || SLURM_ARRAY_TASK_ID=$task bash "$PLACE/script-$NUMBER"
     done
     rm -f "$PLACE/job-$NUMBER"
 ' < /dev/null > /dev/null 2>&1 &
@@ -231,6 +231,36 @@ fn a_final_that_waits_for_a_proof_takes_its_tasks_with_it() {
         farm.ended(&proof);
     }
     assert_eq!(farm.ended(&last)["status"], "stopped");
+}
+
+/// Nothing that is made here waits for a cluster, and nothing that a cluster has finished waits for more than the run in hand.
+#[test]
+fn finals_are_baked_here_while_a_cluster_works() {
+    let farm = Farm::new();
+    let here = farm.server.final_map();
+    farm.tell("waits", true);
+    let [first, second] = [1, 2].map(|jobs| {
+        let run = farm.bake();
+        farm.sends(jobs);
+        run
+    });
+    let made = farm.server.bake("final");
+    assert_eq!(farm.ended(&made)["status"], "done");
+    assert_eq!((farm.sent(), farm.cancelled()), (2, 0), "and both jobs are in the cluster's queue");
+    // Two that take a while; the cluster is done during the first of them.
+    farm.server.edit(&["sheet", "size"], json!(2048));
+    let long = farm.server.bake("final");
+    farm.server.wait(&long, |run| run["status"] == "running");
+    farm.server.edit(&["sheet", "samples"], json!(16));
+    let last = farm.server.bake("final");
+    farm.tell("waits", false);
+    for run in [&first, &second] {
+        farm.server.wait(run, |run| run["status"] == "done");
+        assert_ne!(farm.server.run(&last)["status"], "done", "joined before the one behind them");
+        assert!(farm.server.ask("GET", &format!("/api/runs/{run}/maps/normal"), b"", "").1 == here);
+    }
+    assert_eq!(farm.ended(&long)["status"], "done");
+    farm.server.json("POST", &format!("/api/runs/{last}/stop"), &Value::Null);
 }
 
 #[test]

@@ -26,10 +26,7 @@ function facts(run: RunView): { text: string; quiet: string } {
     case "running":
       return { text: run.cluster ? `running on ${run.cluster}` : "running", quiet: changes };
     case "waiting":
-      return {
-        text: run.held ? "on hold" : run.cluster ? `queued for ${run.cluster}` : "queued",
-        quiet: changes,
-      };
+      return { text: queuedAs(run), quiet: changes };
     case "stopped":
       return { text: "stopped", quiet: changes };
     case "failed":
@@ -37,6 +34,13 @@ function facts(run: RunView): { text: string; quiet: string } {
     case "interrupted":
       return { text: run.error ?? "interrupted", quiet: changes };
   }
+}
+
+/** What a run waits for. */
+function queuedAs({ held, cluster, landed }: RunView): string {
+  if (held) return "on hold";
+  if (cluster) return landed > 0 ? `on ${cluster}` : `queued for ${cluster}`;
+  return "queued";
 }
 
 export function RunCard(props: {
@@ -53,6 +57,8 @@ export function RunCard(props: {
   const { text, quiet } = facts(run);
   const done = hasMaps(run);
   const imported = run.kind === "imported";
+  const took = run.seconds === null ? "" : `${seconds(run.seconds)}, `;
+  const under = imported ? `${run.size} px` : took + quiet;
   /** It was to be made on a cluster, and can go on. */
   const awaited = !done && run.cluster !== null && run.landed > 0;
   const repeatable = !done && run.status !== "running" && run.status !== "waiting";
@@ -86,10 +92,10 @@ export function RunCard(props: {
             {text}
           </span>
           <span
+            title={under}
             className={`block truncate ${run.status === "partial" ? "text-madder" : "text-ink-3"} ${repeatable ? (awaited ? "pr-48" : "pr-20") : done ? "pr-10" : ""}`}
           >
-            {run.seconds !== null && !imported && `${seconds(run.seconds)}, `}
-            {imported ? `${run.size} px` : quiet}
+            {under}
           </span>
         </span>
       </button>

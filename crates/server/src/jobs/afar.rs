@@ -225,7 +225,7 @@ impl<'a> Afar<'a> {
         let (mut answered, mut emptied): (Instant, Option<Instant>) = (begun, None);
         loop {
             if self.watch.stopped() {
-                // A proof goes first while the cluster works on; who stops or holds a run wants it to end there too.
+                // Others go first while the cluster works on; who stops or holds a run wants it to end there too.
                 if self.running.stops() || locked(&self.app.jobs.queue).is_held(self.run.line.id) {
                     self.call_back();
                     self.remember()?;
@@ -237,6 +237,8 @@ impl<'a> Afar<'a> {
             let queued = self.in_queue(job)?;
             let status = job.status().map_err(of_job)?;
             if status.left == 0 {
+                // It is joined at its place, whatever comes.
+                locked(&self.app.jobs.queue).away(self.run.line.id, false);
                 return Ok(true);
             }
             let silent = queued.is_err();
@@ -266,6 +268,8 @@ impl<'a> Afar<'a> {
                 _ => format!("on {}", self.name()),
             };
             self.watch.far(&stage, &status);
+            // What is to be made here goes first meanwhile.
+            locked(&self.app.jobs.queue).away(self.run.line.id, !self.state.jobs.is_empty());
             self.rest(ASKED_EVERY.max(begun.elapsed() / 20).min(SELDOM).max(4 * asked.elapsed()));
         }
     }
@@ -373,6 +377,20 @@ pub fn forget(app: &App, line: &RunLine) {
     if let Some(state) = &line.cluster {
         call_back(app, state);
         tidy(state);
+    }
+}
+
+/// Runs that others went before and whose tiles are all there by now take their place again.
+pub(super) async fn take_in(app: &Arc<App>) {
+    let overtaken = locked(&app.jobs.queue).overtaken();
+    for run in overtaken {
+        let folder = app.store.run_line(run).await.ok().and_then(|line| line.cluster?.folder);
+        let whole = move |folder: PathBuf| Job::open(&folder)?.status();
+        // A folder that cannot be read is told of when its turn comes.
+        let status = aside(move || Ok(folder.and_then(|folder| whole(folder).ok()))).await;
+        if matches!(status, Ok(Some(JobStatus { left: 0, .. }))) {
+            locked(&app.jobs.queue).away(run, false);
+        }
     }
 }
 

@@ -64,7 +64,7 @@ impl Jobs {
 
     /// Queues a run that is in the ledger already. A proof that comes while a final is worked on goes first.
     pub fn add(&self, run: i64, kind: RunKind, held: bool) {
-        locked(&self.queue).add(Queued { run, kind, held });
+        locked(&self.queue).add(Queued { run, kind, held, away: false });
         self.wake.notify_one();
         self.tell(Event::Queue);
     }
@@ -84,9 +84,11 @@ impl Jobs {
         found
     }
 
-    /// Has a run that is worked on begin again from what it kept; false when it is not worked on.
-    pub fn begin_again(&self, run: i64) -> bool {
-        locked(&self.queue).pause(run)
+    /// A run on a cluster goes on here, from the tiles that came: at once if it is worked on, else when its turn comes.
+    pub fn come_home(&self, run: i64) {
+        let mut queue = locked(&self.queue);
+        queue.away(run, false);
+        queue.pause(run);
     }
 
     /// Puts runs that wait into this order, in the places that they have now.
@@ -148,6 +150,7 @@ pub fn start_worker(app: &Arc<App>) {
     tokio::spawn(async move {
         loop {
             let Some(here) = app.upgrade() else { return };
+            afar::take_in(&here).await;
             let next = locked(&here.jobs.queue).take_next();
             match next {
                 Some(running) => work_on(&here, running).await,

@@ -1,5 +1,5 @@
 //! Runs that wait and the one that is worked on. Proofs go before finals: a final that is worked on makes room for a proof and goes on
-//! from its finished tiles afterwards.
+//! from its finished tiles afterwards. One whose tasks are with a cluster makes room for whatever is to be made here.
 
 use crate::api::ProgressView;
 use ember_ridge_core::bake::Preview;
@@ -15,6 +15,8 @@ pub struct Queued {
     pub kind: RunKind,
     /// It waits until it is let go on.
     pub held: bool,
+    /// Its tasks are with a cluster: there is nothing to do for it here but to wait for them.
+    pub away: bool,
 }
 
 /// The run that is worked on.
@@ -73,11 +75,36 @@ impl Queue {
     /// A run waits, behind those of its kind.
     pub fn add(&mut self, queued: Queued) {
         self.runs.push(queued);
-        if queued.kind == RunKind::Proof
-            && let Some(running) = self.running.as_ref().filter(|running| running.kind == RunKind::Final)
-        {
+        self.makes_room();
+    }
+
+    /// The run to work on: proofs first, then finals that are baked here or not yet sent, then those whose tasks are with a cluster.
+    fn next(&self) -> Option<Queued> {
+        let ready = self.runs.iter().filter(|queued| !queued.held);
+        ready.min_by_key(|queued| (queued.kind != RunKind::Proof, queued.away)).copied()
+    }
+
+    /// A final that is worked on makes room for a proof, and one that is away for whatever goes before it.
+    fn makes_room(&self) {
+        let (Some(running), Some(next)) = (&self.running, self.next()) else { return };
+        let away = self.runs.iter().any(|queued| queued.run == running.run && queued.away);
+        let sooner = away || next.kind == RunKind::Proof && running.kind == RunKind::Final;
+        if sooner && next.run != running.run {
             running.wishes(PAUSES);
         }
+    }
+
+    /// Tasks of a run are with a cluster, or are not any more. One that is held is being called back.
+    pub fn away(&mut self, run: i64, away: bool) {
+        let of_it = self.runs.iter_mut().filter(|queued| queued.run == run);
+        of_it.for_each(|queued| queued.away = away && !queued.held);
+        self.makes_room();
+    }
+
+    /// Runs whose tasks are with a cluster, while others go before them.
+    pub fn overtaken(&self) -> Vec<i64> {
+        let Some(next) = self.next() else { return Vec::new() };
+        self.runs.iter().filter(|queued| queued.away && queued.run != next.run).map(|queued| queued.run).collect()
     }
 
     fn runs_now(&self, run: i64) -> Option<&Arc<Running>> {
@@ -96,9 +123,7 @@ impl Queue {
 
     /// Takes the next run to work on.
     pub fn take_next(&mut self) -> Option<Arc<Running>> {
-        let first = |kind| self.runs.iter().find(|queued| queued.kind == kind && !queued.held);
-        let next = first(RunKind::Proof).or_else(|| first(RunKind::Final))?;
-        self.running = Some(Arc::new(Running::new(*next)));
+        self.running = Some(Arc::new(Running::new(self.next()?)));
         self.running.clone()
     }
 
@@ -123,8 +148,11 @@ impl Queue {
         if held && let Some(running) = self.runs_now(run) {
             running.wishes(PAUSES);
         }
-        let found = self.runs.iter_mut().find(|queued| queued.run == run);
-        found.map(|queued| queued.held = held).is_some()
+        let Some(found) = self.runs.iter_mut().find(|queued| queued.run == run) else { return false };
+        // What is held is called back from its cluster.
+        (found.held, found.away) = (held, false);
+        self.makes_room();
+        true
     }
 
     /// Whether a run waits until it is let go on.
@@ -140,7 +168,7 @@ impl Queue {
         places.zip(named).for_each(|(place, queued)| *place = queued);
     }
 
-    /// The run that is worked on, then those that wait, in the order they are worked on but for those that are held.
+    /// The run that is worked on, then those that wait, in the order they are worked on but for those that are held or away.
     pub fn listed(&self) -> Vec<i64> {
         let waits = |queued: &&Queued| self.runs_now(queued.run).is_none();
         let of = |kind| self.runs.iter().filter(waits).filter(move |queued| queued.kind == kind);

@@ -78,9 +78,9 @@ async fn resume_run(app: &State<Arc<App>>, id: i64, here: Given<bool>) -> Result
     let _turn = app.turn(app.store.run_line(id).await?.asset).await;
     let line = app.store.run_line(id).await?;
     let status = run_view(app, line.clone()).status;
-    if here && status == RunStatus::Running && line.cluster.is_some() {
+    if here && matches!(status, RunStatus::Running | RunStatus::Waiting) && line.cluster.is_some() {
         app.store.bring_home(id).await?;
-        app.jobs.begin_again(id);
+        app.jobs.come_home(id);
         return Ok(Json(run_view(app, app.store.run_line(id).await?)));
     }
     if !matches!(status, RunStatus::Stopped | RunStatus::Interrupted | RunStatus::Failed) {
