@@ -239,20 +239,22 @@ fn finals_are_baked_here_while_a_cluster_works() {
     let farm = Farm::new();
     let here = farm.server.final_map();
     farm.tell("waits", true);
-    let [first, second] = [1, 2].map(|jobs| {
+    let [first, second, home] = [1, 2, 3].map(|jobs| {
         let run = farm.bake();
         farm.sends(jobs);
         run
     });
     let made = farm.server.bake("final");
     assert_eq!(farm.ended(&made)["status"], "done");
-    assert_eq!((farm.sent(), farm.cancelled()), (2, 0), "and both jobs are in the cluster's queue");
+    assert_eq!((farm.sent(), farm.cancelled()), (3, 0), "and all jobs are in the cluster's queue");
     // Two that take a while; the cluster is done during the first of them.
     farm.server.edit(&["sheet", "size"], json!(2048));
     let long = farm.server.bake("final");
     farm.server.wait(&long, |run| run["status"] == "running");
     farm.server.edit(&["sheet", "samples"], json!(16));
     let last = farm.server.bake("final");
+    // One that waits is taken home, which ends its tasks.
+    farm.go_on(&home, true);
     farm.tell("waits", false);
     for run in [&first, &second] {
         farm.server.wait(run, |run| run["status"] == "done");
@@ -260,6 +262,8 @@ fn finals_are_baked_here_while_a_cluster_works() {
         assert!(farm.server.ask("GET", &format!("/api/runs/{run}/maps/normal"), b"", "").1 == here);
     }
     assert_eq!(farm.ended(&long)["status"], "done");
+    let run = farm.ended(&home);
+    assert_eq!((&run["status"], &run["cluster"], farm.cancelled()), (&json!("done"), &Value::Null, 1), "{run}");
     farm.server.json("POST", &format!("/api/runs/{last}/stop"), &Value::Null);
 }
 

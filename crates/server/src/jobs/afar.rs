@@ -17,14 +17,17 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::time::{Duration, Instant};
 
-/// The cluster is asked each second at first, then each time a twentieth of the time has gone by, but not less often than that.
+/// The cluster is asked each second at first, and the longer it takes the less often.
 const ASKED_EVERY: Duration = Duration::from_secs(1);
+/// No longer apart than this.
 const SELDOM: Duration = Duration::from_secs(15);
 /// A cluster that does not answer for so long is given up; its tasks go on all the same.
 const SILENT_FOR: Duration = Duration::from_secs(600);
 /// Tiles of tasks that have ended may come into sight so much later, over a shared disk.
 const SETTLES: Duration = Duration::from_secs(10);
 const WISH: Duration = Duration::from_millis(50);
+
+const WRITABLE: &str = "See that the folder of the cluster can be written to";
 
 /// A run that goes on with tiles from elsewhere.
 pub(super) struct Afar<'a> {
@@ -212,7 +215,7 @@ impl<'a> Afar<'a> {
                 SlurmFault::Silent { .. } => {
                     format!("{name} does not answer ({fault}). Send it again once it answers, or go on here")
                 }
-                SlurmFault::Folder(_) => fault.to_string(),
+                SlurmFault::Folder(_) => format!("{fault}. {WRITABLE}, then send it again, or go on here"),
             })
         })?;
         self.state.jobs = vec![sent];
@@ -334,9 +337,7 @@ fn clear(place: &Path) -> Result<()> {
         Err(fault) if fault.kind() != std::io::ErrorKind::NotFound => Err(fault),
         _ => fs::create_dir_all(place),
     };
-    emptied.map_err(|fault| {
-        kept(format!("{}: {fault}. See that the folder of the cluster can be written to", place.display()))
-    })
+    emptied.map_err(|fault| kept(format!("{}: {fault}. {WRITABLE}", place.display())))
 }
 
 /// The files that a recipe reads: the name each goes by, and where its bytes lie.

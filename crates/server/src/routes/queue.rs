@@ -56,7 +56,7 @@ async fn hold_run(app: &State<Arc<App>>, id: i64, order: Sent<HoldOrder>) -> Res
         return Err(Fault::new(Status::Conflict, "this run neither waits nor runs, so it cannot be held"));
     }
     app.store.hold_run(id, order.0.held).await?;
-    // One that waits for a proof may have tasks at work; one that is worked on ends them itself.
+    // One that waits may have tasks at work; one that is worked on ends them itself.
     if order.0.held && !app.jobs.works_on(id) {
         call_off(app, id).await?;
     }

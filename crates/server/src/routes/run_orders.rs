@@ -41,7 +41,7 @@ async fn start_run(app: &State<Arc<App>>, id: i64, order: Sent<RunOrder>) -> Res
             return Err(Fault::unusable("imported maps are not baked; ask for a proof or a final"));
         }
     };
-    enqueue(app, id, order.0.kind, &recipe, Some(asset.head), cluster).await
+    created(app, queue_run(app, id, order.0.kind, &recipe, Some(asset.head), cluster).await?).await
 }
 
 /// What is known from the beginning of a run that is baked on the cluster.
@@ -75,21 +75,13 @@ async fn with_region(app: &Arc<App>, asset: i64, recipe: Recipe, order: RegionOr
     Ok(Recipe { region: Some(region), ..recipe })
 }
 
-/// Queues a run. `revision`: that of the asset which the recipe comes from, where it is known.
-async fn enqueue(
-    app: &Arc<App>,
-    asset: i64,
-    kind: RunKind,
-    recipe: &Recipe,
-    revision: Option<i64>,
-    cluster: Option<OnCluster>,
-) -> Result<Created<Json<RunView>>> {
-    let run = queue_run(app, asset, kind, recipe, revision, cluster).await?;
+/// A run that was queued.
+async fn created(app: &App, run: i64) -> Result<Created<Json<RunView>>> {
     let view = Json(run_view(app, app.store.run_line(run).await?));
     Ok(Created::new(format!("/api/runs/{run}")).body(view))
 }
 
-/// The same; its number.
+/// Queues a run; its number. `revision`: that of the asset which the recipe comes from, where it is known.
 pub(super) async fn queue_run(
     app: &Arc<App>,
     asset: i64,
@@ -137,7 +129,7 @@ async fn run_again(app: &State<Arc<App>>, id: i64) -> Result<Created<Json<RunVie
     let revision = app.store.revision_of_run(id).await?;
     let again = |cluster: &OnCluster| OnCluster { name: cluster.name.clone(), ..OnCluster::default() };
     let cluster = run.line.cluster.as_ref().filter(|cluster| !cluster.here && app.cluster.is_some()).map(again);
-    enqueue(app, run.line.asset, run.line.kind, &run.recipe, revision, cluster).await
+    created(app, queue_run(app, run.line.asset, run.line.kind, &run.recipe, revision, cluster).await?).await
 }
 
 /// Stops a run that is queued or running; one that has ended stays as it is.
